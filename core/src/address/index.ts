@@ -1,0 +1,20 @@
+export { no, yes, type Parsed } from './parsed.ts'
+export {
+  covers,
+  displayDomain,
+  findOrganisationalDomain,
+  isPublicSuffix,
+  isSameOrganisation,
+  parseDomain,
+  type DomainProblem,
+} from './domain.ts'
+export {
+  addressText,
+  displayAddress,
+  isSameAddress,
+  parseAddress,
+  withoutTag,
+  type Address,
+  type AddressProblem,
+} from './address.ts'
+export { decodeWords, parseMailboxes, type NamedAddress } from './mailboxes.ts'

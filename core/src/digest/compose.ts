@@ -1,0 +1,131 @@
+/** One kept-back delivery as a digest shows it. */
+export interface DigestLine {
+  readonly name: string
+  readonly address: string
+  readonly subject: string
+  /** Epoch ms. */
+  readonly receivedAt: number
+  /** Why it was kept back, a whole sentence in the digest's language. */
+  readonly reason: string
+}
+
+export interface DigestInput {
+  readonly colleague: string
+  readonly organisation: string
+  /** BCP 47 and IANA names; they decide words and times. */
+  readonly language: string
+  readonly timeZone: string
+  /** Likeliest-wanted first. */
+  readonly lines: readonly DigestLine[]
+  /** Near-certain junk that is not listed. */
+  readonly leftOut: number
+  /** Epoch ms of the last day anything of it is kept; `null` when nothing was left out. */
+  readonly leftOutUntil: number | null
+}
+
+export interface DigestText {
+  readonly subject: string
+  readonly text: string
+  readonly html: string
+}
+
+/** Wording of one language: key and facts to text. */
+export type Translate = (key: string, facts?: Record<string, string | number>) => string
+
+/**
+ * A digest's subject and its two bodies, saying the same. `null` when there is nothing to say: no digest
+ * goes out then (domain.md §6).
+ */
+export function composeDigest(input: DigestInput, t: Translate): DigestText | null {
+  if (input.lines.length === 0 && input.leftOut === 0) return null
+  const count = input.lines.length
+  const words: Words = {
+    subject: t('digest.subject', { count }),
+    greeting: t('digest.greeting', { name: input.colleague }),
+    intro: t('digest.intro', { count }),
+    leftOut:
+      input.leftOut === 0 || input.leftOutUntil === null
+        ? ''
+        : t('digest.leftOut', { count: input.leftOut, date: dayText(input.leftOutUntil, input) }),
+    help: t('digest.help', { organisation: input.organisation }),
+  }
+  return { subject: words.subject, text: textBody(input, words), html: htmlBody(input, words) }
+}
+
+interface Words {
+  readonly subject: string
+  readonly greeting: string
+  readonly intro: string
+  readonly leftOut: string
+  readonly help: string
+}
+
+function textBody(input: DigestInput, words: Words): string {
+  const lines = input.lines.map(line =>
+    [
+      `${visible(line.name) || line.address} <${line.address}>`,
+      `  ${visible(line.subject)}`,
+      `  ${timeText(line.receivedAt, input)} · ${line.reason}`,
+    ].join('\n'),
+  )
+  return (
+    [words.greeting, words.intro, ...lines, words.leftOut, words.help]
+      .filter(part => part !== '')
+      .join('\n\n') + '\n'
+  )
+}
+
+function htmlBody(input: DigestInput, words: Words): string {
+  const lines = input.lines.map(
+    line => `<div style="border:1px solid #D8D1C2;border-radius:8px;padding:12px 14px;margin:0 0 10px">
+<div style="font-size:12px;color:#52606A;float:right;padding-left:12px">${escape(timeText(line.receivedAt, input))}</div>
+<div><b>${escape(visible(line.name) || line.address)}</b> <span style="font-family:monospace;color:#52606A">${escape(line.address)}</span></div>
+<div style="margin:4px 0">${escape(visible(line.subject))}</div>
+<div style="font-size:13px;color:#52606A">${escape(line.reason)}</div>
+</div>`,
+  )
+  const paragraph = (text: string) => (text === '' ? '' : `<p style="margin:0 0 14px">${escape(text)}</p>`)
+  return `<!doctype html>
+<html lang="${escape(input.language)}"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escape(words.subject)}</title></head>
+<body style="margin:0;padding:18px;font-family:system-ui,sans-serif;font-size:15px;line-height:1.5;color:#1E2A30;background:#FFFFFF">
+<div style="max-width:600px">
+${paragraph(words.greeting)}${paragraph(words.intro)}
+${lines.join('\n')}
+${paragraph(words.leftOut)}${paragraph(words.help)}
+</div></body></html>
+`
+}
+
+function timeText(time: number, { language, timeZone }: DigestInput): string {
+  return new Intl.DateTimeFormat(language, {
+    timeZone,
+    weekday: 'short',
+    day: 'numeric',
+    month: 'short',
+    hour: '2-digit',
+    minute: '2-digit',
+    hourCycle: 'h23',
+  }).format(time)
+}
+
+function dayText(time: number, { language, timeZone }: DigestInput): string {
+  return new Intl.DateTimeFormat(language, { timeZone, day: 'numeric', month: 'long' }).format(time)
+}
+
+/**
+ * Sender-made text without the characters that rearrange or hide what stands beside them: bidirectional
+ * controls (UAX #9), zero-width characters and control codes.
+ */
+function visible(text: string): string {
+  return (
+    text
+      // eslint-disable-next-line no-control-regex -- control characters are what is taken out
+      .replace(/[\u0000-\u001f\u007f\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff]/g, ' ')
+      .replace(/\s+/g, ' ')
+      .trim()
+  )
+}
+
+function escape(text: string): string {
+  return text.replace(/[&<>"']/g, c => `&#${c.charCodeAt(0)};`)
+}

@@ -1,0 +1,1 @@
+export { composeDigest, type DigestInput, type DigestLine, type DigestText } from './compose.ts'

@@ -1,0 +1,11 @@
+export type { Attachment, AttachmentDanger, Link, Message } from './message.ts'
+export {
+  embeddedPictures,
+  findAttachmentContent,
+  maxParts,
+  parseMessage,
+  type MessageProblem,
+} from './parse.ts'
+export { allHeaders, findHeader, readDate, readListId, type HeaderField } from './headers.ts'
+export { linkHost, readHtml } from './html-text.ts'
+export { safeTextView, safeView, shownTarget, type SafeView } from './safe-view.ts'

@@ -1,0 +1,48 @@
+import type { NamedAddress } from '../address/index.ts'
+import type { HeaderField } from './headers.ts'
+
+/** What Pendro knows of one RFC 5322 message after reading it; see parse.ts. */
+export interface Message {
+  readonly headers: readonly HeaderField[]
+  readonly from: readonly NamedAddress[]
+  readonly sender: NamedAddress | null
+  readonly replyTo: readonly NamedAddress[]
+  readonly to: readonly NamedAddress[]
+  readonly cc: readonly NamedAddress[]
+  readonly subject: string
+  /** Epoch ms from the Date field; `null` when it is missing or unreadable. */
+  readonly date: number | null
+  readonly messageId: string | null
+  /** Message ids of In-Reply-To and References. */
+  readonly answers: readonly string[]
+  readonly listId: string | null
+  /** The plain text part, or the text of the HTML part where there is none. */
+  readonly text: string
+  readonly html: string | null
+  readonly links: readonly Link[]
+  /** Text of the HTML part that a reader would not see. */
+  readonly hiddenText: string
+  readonly attachments: readonly Attachment[]
+  /** What was wrong with it, in the MIME library's or our words; empty for a clean message. */
+  readonly defects: readonly string[]
+}
+
+export interface Link {
+  readonly text: string
+  readonly href: string
+  /** A-label host in lower case; '' for mailto: and what can't be read. */
+  readonly host: string
+}
+
+export interface Attachment {
+  readonly name: string
+  readonly declaredType: string
+  /** MIME type by content; falls back to the declared one for text, which has no mark of its own. */
+  readonly trueType: string
+  readonly size: number
+  readonly contentId: string | null
+  readonly inline: boolean
+  readonly danger: AttachmentDanger | null
+}
+
+export type AttachmentDanger = 'executable' | 'script' | 'macro' | 'encrypted-archive' | 'disguised'

@@ -1,0 +1,135 @@
+import sanitizeHtml, { type Attributes, type Tag } from 'sanitize-html'
+import { displayDomain } from '../address/index.ts'
+import { linkHost } from './html-text.ts'
+
+export interface SafeView {
+  /** A body fragment without anything active; for a sandboxed frame with its own policy. */
+  readonly html: string
+  readonly picturesLeftOut: number
+  readonly linksDisarmed: number
+}
+
+/** Content types a browser draws without running anything. SVG is not one: it carries scripts and links. */
+const pictureTypes = /^image\/(png|jpe?g|gif|webp)$/
+
+const plainValue = /^(?!.*(?:url|expression|image|@import|var|env)\s*\()[^;{}\\]*$/i
+const size = /^-?[\d.]+(px|em|rem|pt|%)?( -?[\d.]+(px|em|rem|pt|%)?| auto){0,3}$|^auto$/i
+const allowedStyles = {
+  '*': Object.fromEntries([
+    ...'color background-color font-family font-weight font-style font-size line-height text-align text-decoration vertical-align border border-top border-right border-bottom border-left border-radius border-collapse white-space'
+      .split(' ')
+      .map(name => [name, [plainValue]]),
+    ...'width max-width height padding padding-top padding-right padding-bottom padding-left'
+      .split(' ')
+      .map(name => [name, [size]]),
+    // Negative margins move text over other text; only positive ones are kept.
+    ...'margin margin-top margin-right margin-bottom margin-left'
+      .split(' ')
+      .map(name => [
+        name,
+        [/^(?!.*-)[\d.]+(px|em|rem|pt|%)?( [\d.]+(px|em|rem|pt|%)?| auto){0,3}$|^(0 )?auto$/i],
+      ]),
+  ]) as Record<string, RegExp[]>,
+}
+
+const tags =
+  'a abbr address b blockquote br caption center code col colgroup dd del div dl dt em figure figcaption font h1 h2 h3 h4 h5 h6 hr i img ins kbd li mark ol p pre q s small span strike strong sub sup table tbody td tfoot th thead tr u ul'.split(
+    ' ',
+  )
+
+/**
+ * A message's HTML with everything active taken out: no script, form, frame, style sheet, id, class, remote
+ * load or link. Each link becomes its text with the true target written beside it. Pictures embedded in
+ * the message (RFC 2392 cid:) are put in as data:, all others are left out and counted.
+ */
+export function safeView(
+  html: string,
+  pictures: ReadonlyMap<string, { readonly type: string; readonly content: Uint8Array }>,
+): SafeView {
+  let picturesLeftOut = 0
+  let linksDisarmed = 0
+  const clean = sanitizeHtml(html, {
+    allowedTags: tags,
+    allowedAttributes: {
+      '*': ['style', 'align', 'valign', 'width', 'height', 'bgcolor', 'dir', 'lang'],
+      td: ['colspan', 'rowspan'],
+      th: ['colspan', 'rowspan'],
+      table: ['border', 'cellpadding', 'cellspacing'],
+      font: ['color', 'size'],
+      img: ['src', 'alt'],
+      span: ['data-target'],
+      ol: ['start', 'type'],
+    },
+    allowedStyles,
+    allowedSchemes: [],
+    allowedSchemesByTag: { img: ['data'] },
+    nonTextTags: [
+      'script',
+      'style',
+      'textarea',
+      'option',
+      'noscript',
+      'template',
+      'title',
+      'svg',
+      'math',
+      'iframe',
+    ],
+    nestingLimit: 200,
+    transformTags: {
+      a: (_tag, attributes): Tag => {
+        const href = attributes.href?.trim() ?? ''
+        if (href === '') return { tagName: 'span', attribs: {} }
+        linksDisarmed += 1
+        return { tagName: 'span', attribs: { 'data-target': shownTarget(href) } }
+      },
+      span: (_tag, attributes): Tag => {
+        // Only our own spans may carry a target: a forged one would name a host the link does not have.
+        const attribs: Attributes = { ...attributes }
+        delete attribs['data-target']
+        return { tagName: 'span', attribs }
+      },
+      img: (_tag, attributes): Tag => {
+        const source = embedded(attributes.src ?? '', pictures)
+        if (source === null) picturesLeftOut += 1
+        const alt = attributes.alt ?? ''
+        return source === null
+          ? { tagName: 'span', attribs: {}, text: alt === '' ? '[picture]' : `[picture: ${alt}]` }
+          : { tagName: 'img', attribs: { ...attributes, src: source } }
+      },
+    },
+  })
+  return { html: clean, picturesLeftOut, linksDisarmed }
+}
+
+function embedded(
+  source: string,
+  pictures: ReadonlyMap<string, { readonly type: string; readonly content: Uint8Array }>,
+): string | null {
+  if (!/^cid:/i.test(source)) return null
+  const picture = pictures.get(safeDecode(source.slice(4)))
+  if (!picture || !pictureTypes.test(picture.type)) return null
+  return `data:${picture.type};base64,${Buffer.from(picture.content).toString('base64')}`
+}
+
+function safeDecode(text: string): string {
+  try {
+    return decodeURIComponent(text)
+  } catch {
+    return text
+  }
+}
+
+/** What stands beside a disarmed link: the host in full, or the whole thing when it has none. */
+export function shownTarget(href: string): string {
+  const host = linkHost(href)
+  if (host === '') return href.length > 80 ? `${href.slice(0, 80)}…` : href
+  const readable = displayDomain(host)
+  return readable === host ? host : `${readable} (${host})`
+}
+
+/** Plain text as HTML: escaped, its web addresses marked as links that can't be opened. */
+export function safeTextView(text: string): string {
+  const escape = (piece: string) => piece.replace(/[&<>"']/g, c => `&#${c.charCodeAt(0)};`)
+  return `<pre>${escape(text)}</pre>`
+}

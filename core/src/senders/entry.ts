@@ -1,0 +1,40 @@
+import type { Address } from '../address/index.ts'
+import type { Authentication } from './authentication.ts'
+import type { SenderPattern } from './pattern.ts'
+
+export type Standing = 'safe' | 'blocked'
+
+export type Owner =
+  { readonly kind: 'organisation' } | { readonly kind: 'mailbox'; readonly mailboxId: number }
+
+/** One line of a sender list. */
+export interface SenderEntry {
+  readonly id: number
+  readonly pattern: SenderPattern
+  readonly standing: Standing
+  readonly owner: Owner
+  /** A personal entry cannot override it. Organisation entries only. */
+  readonly binding: boolean
+  /** A safe entry that also counts for mail nobody could authenticate. */
+  readonly withoutAuthentication: boolean
+  /** Epoch ms from which it matches nothing; `null` for good. */
+  readonly until: number | null
+}
+
+/** What of a message the sender lists look at. Kept with each delivery, so that it can be judged again. */
+export interface SenderFacts {
+  readonly from: readonly Address[]
+  readonly envelopeFrom: Address | null
+  readonly sender: Address | null
+  readonly listId: string | null
+  readonly authentication: Authentication
+}
+
+export function isOwner(a: Owner, b: Owner): boolean {
+  if (a.kind === 'organisation' || b.kind === 'organisation') return a.kind === b.kind
+  return a.mailboxId === b.mailboxId
+}
+
+export function isExpired(entry: SenderEntry, now: number): boolean {
+  return entry.until !== null && entry.until <= now
+}

@@ -1,0 +1,26 @@
+export {
+  isAuthenticated,
+  noAuthentication,
+  readAuthentication,
+  type Authentication,
+  type AuthResult,
+} from './authentication.ts'
+export { isExpired, isOwner, type Owner, type SenderEntry, type SenderFacts, type Standing } from './entry.ts'
+export {
+  candidateTexts,
+  consultList,
+  matchesAddress,
+  matchesBlocked,
+  type ListVerdict,
+  type RefusedEntry,
+} from './matching.ts'
+export {
+  displayPattern,
+  parsePattern,
+  patternAtWidth,
+  patternText,
+  specificity,
+  type PatternKind,
+  type PatternProblem,
+  type SenderPattern,
+} from './pattern.ts'

@@ -1,0 +1,29 @@
+import { defineConfig } from 'vitest/config'
+
+export default defineConfig({
+  test: {
+    projects: [
+      {
+        test: {
+          name: 'core',
+          include: [
+            'core/tests/**/*.test.ts',
+            'contract/tests/**/*.test.ts',
+            'demo/tests/**/*.test.ts',
+            'scripts/tests/**/*.test.ts',
+          ],
+        },
+      },
+      {
+        test: {
+          name: 'server',
+          include: ['server/tests/**/*.test.ts', 'stand-ins/tests/**/*.test.ts'],
+          testTimeout: 30_000,
+          hookTimeout: 60_000,
+          // Each file makes its own database; two at a time keep a two-core machine busy without starving it.
+          maxWorkers: 2,
+        },
+      },
+    ],
+  },
+})
