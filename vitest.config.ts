@@ -18,6 +18,7 @@ export default defineConfig({
         test: {
           name: 'server',
           include: ['server/tests/**/*.test.ts', 'stand-ins/tests/**/*.test.ts'],
+          globalSetup: ['server/tests/global-setup.ts'],
           testTimeout: 30_000,
           hookTimeout: 60_000,
           // Each file makes its own database; two at a time keep a two-core machine busy without starving it.

@@ -1,1 +1,1 @@
-export { composeDigest, type DigestInput, type DigestLine, type DigestText } from './compose.ts'
+export { composeDigest, type DigestInput, type DigestLine, type DigestText, type Translate } from './compose.ts'

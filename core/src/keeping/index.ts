@@ -21,3 +21,17 @@ export function dayOf(time: number, timeZone: string): string {
 export function daysBefore(date: string, days: number): string {
   return new Date(Date.parse(`${date}T00:00:00Z`) - days * day).toISOString().slice(0, 10)
 }
+
+/** Epoch ms at which a calendar day begins in a zone; where midnight is skipped, the first moment after. */
+export function startOfDay(date: string, timeZone: string): number {
+  // The zone is at most 14 h ahead of and 12 h behind UTC; the day begins somewhere in that span.
+  const midnight = Date.parse(`${date}T00:00:00Z`)
+  let low = midnight - 15 * 3_600_000
+  let high = midnight + 13 * 3_600_000
+  while (high - low > 1) {
+    const middle = Math.floor((low + high) / 2)
+    if (dayOf(middle, timeZone) < date) low = middle
+    else high = middle
+  }
+  return high
+}

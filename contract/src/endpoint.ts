@@ -1,0 +1,47 @@
+import { z } from 'zod'
+
+export type Role = 'helpdesk' | 'steward' | 'observer'
+
+/**
+ * One request of the API. The server mounts it, the web calls it, and OpenAPI is made from it: there is
+ * no second description. `path` has its parameters as `{name}`.
+ */
+export interface Endpoint<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType, R extends z.ZodType> {
+  readonly method: 'get' | 'post' | 'delete'
+  readonly path: string
+  readonly summary: string
+  /** Who may call it; 'anyone' needs no session. */
+  readonly roles: readonly Role[] | 'anyone'
+  readonly params: P
+  readonly query: Q
+  readonly body: B
+  readonly response: R
+  /** Codes of `problems` that this request can answer with, beside the ones every request can. */
+  readonly problems: readonly string[]
+}
+
+const nothing = z.object({})
+type Nothing = typeof nothing
+
+export function endpoint<
+  R extends z.ZodType,
+  P extends z.ZodType = Nothing,
+  Q extends z.ZodType = Nothing,
+  B extends z.ZodType = Nothing,
+>(given: {
+  method: 'get' | 'post' | 'delete'
+  path: string
+  summary: string
+  roles: readonly Role[] | 'anyone'
+  response: R
+  params?: P
+  query?: Q
+  body?: B
+  problems?: readonly string[]
+}): Endpoint<P, Q, B, R> {
+  const { params = nothing, query = nothing, body = nothing, problems = [], ...rest } = given
+  return { ...rest, problems, params: params as P, query: query as Q, body: body as B }
+}
+
+export const everyone: readonly Role[] = ['helpdesk', 'steward', 'observer']
+export const writers: readonly Role[] = ['helpdesk', 'steward']

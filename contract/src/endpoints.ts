@@ -1,0 +1,272 @@
+import { z } from 'zod'
+import { endpoint, everyone, writers } from './endpoint.ts'
+import {
+  day,
+  deliveryState,
+  entryBrief,
+  evidence,
+  id,
+  idInPath,
+  limits,
+  moment,
+  pathLine,
+  reachShape,
+  reviewFilter,
+  reviewOrder,
+  reviewRow,
+  role,
+  rulingSentence,
+} from './shapes.ts'
+
+const staffer = z.object({ id, name: z.string(), signIn: z.string(), role })
+
+export const session = z.object({
+  staffer,
+  csrf: z.string(),
+  organisation: z.object({ name: z.string(), timeZone: z.string(), limits, keepDays: z.number() }),
+})
+export type Session = z.infer<typeof session>
+
+export const signIn = endpoint({
+  method: 'post',
+  path: '/api/session',
+  summary: 'Sign in; sets the session cookie',
+  roles: 'anyone',
+  body: z.object({ signIn: z.string().trim().min(1).max(200), password: z.string().min(1).max(500) }),
+  response: session,
+  problems: ['SIGN_IN_FAILED', 'TOO_MANY_TRIES'],
+})
+export const readSession = endpoint({
+  method: 'get', path: '/api/session', summary: 'Who is signed in', roles: everyone, response: session,
+})
+export const signOut = endpoint({
+  method: 'delete', path: '/api/session', summary: 'Sign out', roles: everyone, response: z.object({}),
+})
+
+export const mailboxBrief = z.object({
+  id, name: z.string(), address: z.string(), department: z.string(), kind: z.enum(['person', 'shared', 'list']),
+  kept: z.number().int(),
+})
+export type MailboxBrief = z.infer<typeof mailboxBrief>
+
+export const findMailboxes = endpoint({
+  method: 'get',
+  path: '/api/mailboxes',
+  summary: 'Mailboxes whose name, address or alias contains the text, most kept-back mail first',
+  roles: everyone,
+  query: z.object({ find: z.string().trim().max(200).default(''), limit: z.coerce.number().int().min(1).max(500).default(20) }),
+  response: z.object({ mailboxes: z.array(mailboxBrief), total: z.number().int() }),
+})
+
+const page = z.object({ rows: z.array(reviewRow), next: z.string().nullable() })
+
+export const reviewList = endpoint({
+  method: 'get',
+  path: '/api/review',
+  summary: 'Kept-back mail in order, one row a cluster; page by the cursor in `next`',
+  roles: everyone,
+  query: reviewFilter.extend({
+    order: reviewOrder.default('wanted'),
+    after: z.string().max(200).optional(),
+    limit: z.coerce.number().int().min(1).max(200).default(60),
+  }),
+  response: page,
+})
+export const reviewCounts = endpoint({
+  method: 'get',
+  path: '/api/review/counts',
+  summary: 'How many deliveries the filter shows, along the score; the band itself is not applied',
+  roles: everyone,
+  query: reviewFilter,
+  response: z.object({
+    total: z.number().int(),
+    inBand: z.number().int(),
+    /** 50 bins of two points each. */
+    bins: z.array(z.number().int()),
+    limits,
+  }),
+})
+export const reviewCluster = endpoint({
+  method: 'get',
+  path: '/api/review/clusters/{key}',
+  summary: 'The deliveries of one cluster under a filter',
+  roles: everyone,
+  params: z.object({ key: z.string().regex(/^[0-9a-f]{32}$/) }),
+  query: reviewFilter,
+  response: z.object({ rows: z.array(reviewRow), cut: z.boolean() }),
+})
+
+export const deliverySheet = endpoint({
+  method: 'get',
+  path: '/api/deliveries/{id}',
+  summary: 'One delivery with what weighs on it and how it was decided',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  response: z.object({
+    row: reviewRow,
+    addressUsed: z.string(),
+    mailboxAddress: z.string(),
+    mailboxTimeZone: z.string(),
+    to: z.array(z.string()),
+    replyTo: z.string(),
+    envelopeFrom: z.string(),
+    listId: z.string(),
+    fromDomain: z.string(),
+    size: z.number().int(),
+    evidence: z.array(evidence),
+    path: z.array(pathLine),
+    /** `null` when the message could not be read or has gone away. */
+    body: z.object({ hasHtml: z.boolean(), linksDisarmed: z.number(), picturesLeftOut: z.number(), hiddenText: z.string() }).nullable(),
+    unreadable: z.boolean(),
+    attachments: z.array(
+      z.object({ name: z.string(), declaredType: z.string(), trueType: z.string(), size: z.number().int(), danger: z.string().nullable() }),
+    ),
+    headers: z.array(z.object({ name: z.string(), value: z.string() })),
+    /** What has happened to it since, oldest first. */
+    history: z.array(
+      z.object({ at: moment, act: z.string(), by: z.string(), reason: z.string(), rulingId: id.nullable(), facts: evidence.shape.facts }),
+    ),
+    waiting: z.object({ attempts: z.number().int(), nextAt: moment, problem: z.string() }).nullable(),
+  }),
+  problems: ['DELIVERY_NOT_FOUND'],
+})
+export type DeliverySheet = z.infer<typeof deliverySheet.response>
+
+export const previewRuling = endpoint({
+  method: 'post',
+  path: '/api/rulings/reach',
+  summary: 'What a ruling about a sender would have changed in the mail of the last 30 days',
+  roles: everyone,
+  body: z.object({ deliveries: z.array(id).min(1).max(2000), sentence: rulingSentence }),
+  response: reachShape,
+  problems: ['BAD_PATTERN', 'NO_SENDER', 'DELIVERY_NOT_FOUND', 'UNTIL_PASSED'],
+})
+const rulingResult = z.object({
+  id,
+  at: moment,
+  deliveries: z.array(z.object({ id, state: deliveryState })),
+  added: z.array(entryBrief),
+  ended: z.array(entryBrief),
+})
+export const applyRuling = endpoint({
+  method: 'post',
+  path: '/api/rulings',
+  summary: 'Apply a ruling to deliveries and their senders: all of it, or nothing',
+  roles: writers,
+  body: z.object({
+    deliveries: z.array(id).min(1).max(2000),
+    sentence: rulingSentence,
+    /** Made by the client; the same ruling sent again with it is not applied again. */
+    token: z.uuid(),
+  }),
+  response: rulingResult,
+  problems: [
+    'BAD_PATTERN', 'NEEDS_REASON', 'NOTHING_TO_DO', 'NO_SENDER', 'UNTIL_PASSED', 'NEEDS_STEWARD', 'DELIVERY_NOT_FOUND', 'SEALED',
+    'ALREADY_RULED', 'WRONG_STATE',
+  ],
+})
+export const undoRuling = endpoint({
+  method: 'post',
+  path: '/api/rulings/{id}/undo',
+  summary: 'Undo a ruling: entries, learning and what has not left the house; released copies stay delivered',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  response: z.object({ deliveries: z.array(z.object({ id, state: deliveryState })), stayedReleased: z.number().int() }),
+  problems: ['RULING_NOT_FOUND', 'ALREADY_UNDONE', 'LATER_RULING', 'NEEDS_STEWARD'],
+})
+
+export const previewDigest = endpoint({
+  method: 'get',
+  path: '/api/mailboxes/{id}/digest',
+  summary: "What a mailbox's digest would say now: everything kept back since the last one",
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  response: z.object({
+    mailbox: mailboxBrief,
+    language: z.string(),
+    timeZone: z.string(),
+    since: moment.nullable(),
+    listed: z.number().int(),
+    leftOut: z.number().int(),
+    /** `null` when there is nothing to say. */
+    message: z.object({ from: z.string(), to: z.string(), subject: z.string(), text: z.string(), html: z.string() }).nullable(),
+    sent: z.array(z.object({ id, at: moment, listed: z.number().int(), leftOut: z.number().int(), state: z.string(), problem: z.string() })),
+  }),
+  problems: ['MAILBOX_NOT_FOUND'],
+})
+export type DigestPreview = z.infer<typeof previewDigest.response>
+export const sendDigest = endpoint({
+  method: 'post',
+  path: '/api/mailboxes/{id}/digest',
+  summary: 'Send the digest now, as a real message',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  response: z.object({ digestId: id, listed: z.number().int(), leftOut: z.number().int() }),
+  problems: ['MAILBOX_NOT_FOUND', 'NOTHING_TO_SEND', 'DIGEST_RUNNING'],
+})
+
+export const recordLine = z.object({
+  id,
+  at: moment,
+  act: z.string(),
+  by: z.string(),
+  byKind: z.enum(['staffer', 'colleague', 'pendro']),
+  mailboxId: id.nullable(),
+  mailboxName: z.string(),
+  deliveryId: id.nullable(),
+  rulingId: id.nullable(),
+  undone: z.boolean(),
+  reason: z.string(),
+  facts: evidence.shape.facts,
+})
+export type RecordLine = z.infer<typeof recordLine>
+
+export const readRecord = endpoint({
+  method: 'get',
+  path: '/api/record',
+  summary: 'Who did what, to what, for whom and why; newest first',
+  roles: everyone,
+  query: z.object({
+    who: z.enum(['everybody', 'staffers', 'pendro', 'me']).default('staffers'),
+    what: z.enum(['everything', 'rulings', 'reading', 'digests', 'signing-in']).default('everything'),
+    mailbox: z.coerce.number().int().positive().optional(),
+    since: day.optional(),
+    after: z.coerce.number().int().positive().optional(),
+    limit: z.coerce.number().int().min(1).max(200).default(80),
+  }),
+  response: z.object({ lines: z.array(recordLine), next: id.nullable() }),
+})
+
+export const senderEntries = endpoint({
+  method: 'get',
+  path: '/api/senders',
+  summary: 'Live sender entries that name the text in their pattern, newest first',
+  roles: everyone,
+  query: z.object({
+    find: z.string().trim().max(200).default(''),
+    mailbox: z.coerce.number().int().positive().optional(),
+    limit: z.coerce.number().int().min(1).max(500).default(100),
+  }),
+  response: z.object({ entries: z.array(entryBrief.extend({ createdAt: moment, reason: z.string(), origin: z.string() })) }),
+})
+
+export const health = endpoint({
+  method: 'get', path: '/api/health', summary: 'Whether the server and its database answer', roles: 'anyone',
+  response: z.object({ ok: z.literal(true) }),
+  problems: ['DATABASE_AWAY'],
+})
+
+export const endpoints = {
+  signIn, readSession, signOut, findMailboxes, reviewList, reviewCounts, reviewCluster, deliverySheet, previewRuling, applyRuling,
+  undoRuling, previewDigest, sendDigest, readRecord, senderEntries, health,
+}
+
+/** What the live stream sends (`GET /api/live`, server-sent events): deliveries that changed, or new ones. */
+export const liveEvent = z.object({
+  id,
+  kind: z.enum(['came-in', 'changed', 'ruled', 'digest']),
+  deliveryId: id.nullable(),
+  state: deliveryState.nullable(),
+  by: z.string(),
+})
+export type LiveEvent = z.infer<typeof liveEvent>

@@ -1,0 +1,5 @@
+export * from './endpoint.ts'
+export * from './endpoints.ts'
+export * from './pattern-text.ts'
+export * from './problems.ts'
+export * from './shapes.ts'

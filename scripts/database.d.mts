@@ -1,0 +1,10 @@
+export interface RunningDatabase {
+  readonly port: number
+  readonly socket: string
+  readonly pid: number
+  readonly sql: (text: string, database?: string) => string
+  readonly url: (database: string) => string
+  readonly stop: () => Promise<void>
+}
+export function startDatabase(folder: string, options?: { bufferPool?: string }): Promise<RunningDatabase>
+export function freePort(): Promise<number>

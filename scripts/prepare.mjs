@@ -1,0 +1,85 @@
+// Installs what is missing: npm packages, and Debian's MariaDB and Chromium. Nothing but Node in it.
+import { spawnSync } from 'node:child_process'
+import { createHash } from 'node:crypto'
+import { existsSync, mkdirSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs'
+import { dirname, join, resolve } from 'node:path'
+import { fileURLToPath } from 'node:url'
+
+export const root = resolve(dirname(fileURLToPath(import.meta.url)), '..')
+/** Everything that is made while running: data, caches. Removing it starts afresh. */
+export const dataFolder = resolve(process.env.PENDRO_DATA ?? join(root, '.pendro'))
+
+export function say(text) {
+  console.log(text)
+}
+
+export function run(command, args, options = {}) {
+  const done = spawnSync(command, args, { stdio: 'inherit', cwd: root, ...options })
+  if (done.status !== 0) throw new Error(`${command} ${args.join(' ')} ended with ${done.status ?? done.signal}`)
+}
+
+const has = program => (process.env.PATH ?? '').split(':').some(folder => existsSync(join(folder, program)))
+
+/** npm packages as the lock file has them; a mark tells whether they still fit it. */
+export function ensurePackages() {
+  const lock = createHash('sha256').update(readFileSync(join(root, 'package-lock.json'))).digest('hex')
+  const mark = join(root, 'node_modules', '.pendro-lock')
+  if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return
+  say('Installing npm packages …')
+  run('npm', ['ci', '--prefer-offline', '--no-audit', '--no-fund', '--loglevel=error'])
+  writeFileSync(mark, lock)
+}
+
+const debian = {
+  mariadb: { program: 'mariadbd', packages: ['mariadb-server', 'mariadb-client'] },
+  chromium: { program: 'chromium', packages: ['chromium'] },
+}
+
+/** Debian packages, by the program each one brings. */
+export function ensurePrograms(names) {
+  // mariadbd lives in sbin, which an ordinary account may not have in its PATH
+  process.env.PATH = `${process.env.PATH}:/usr/sbin:/sbin`
+  const missing = names.filter(name => !has(debian[name].program)).flatMap(name => debian[name].packages)
+  if (missing.length === 0) return
+  if (!has('apt-get')) throw new Error(`Missing: ${missing.join(', ')}. Install them, or set DATABASE_URL to use another MariaDB.`)
+  say(`Installing ${missing.join(', ')} …`)
+  const asRoot = process.getuid?.() === 0 ? [] : ['sudo']
+  const apt = (...args) => {
+    const [command, ...rest] = [...asRoot, 'apt-get', ...args]
+    run(command, rest, { env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' }, stdio: ['ignore', 'ignore', 'inherit'] })
+  }
+  apt('update', '-qq')
+  apt('install', '-y', '-qq', '--no-install-recommends', ...missing)
+}
+
+/** Published test vectors that come in a Debian package; unpacked, not installed. '' where that fails. */
+export function ensureVectors() {
+  const folder = join(dataFolder, 'checks')
+  const file = join(folder, 'usr/share/doc/publicsuffix/examples/test_psl.txt')
+  if (existsSync(file)) return file
+  mkdirSync(folder, { recursive: true })
+  spawnSync('sh', ['-c', '(apt-get download publicsuffix || (apt-get update -qq && apt-get download publicsuffix)) && dpkg -x publicsuffix_*.deb .'], { cwd: folder, stdio: 'ignore' })
+  return existsSync(file) ? file : ''
+}
+
+function newest(folder) {
+  let time = 0
+  for (const entry of readdirSync(folder, { withFileTypes: true })) {
+    if (entry.name === 'node_modules' || entry.name === 'dist') continue
+    const path = join(folder, entry.name)
+    time = Math.max(time, entry.isDirectory() ? newest(path) : statSync(path).mtimeMs)
+  }
+  return time
+}
+
+/** Builds the web part when one of its sources is newer than the last build. */
+export function ensureWeb() {
+  const dist = join(root, 'web', 'dist')
+  const built = join(dist, 'index.html')
+  const sources = Math.max(...['web', 'contract', 'core'].map(part => newest(join(root, part))))
+  if (!existsSync(built) || statSync(built).mtimeMs < sources) {
+    say('Building the web part …')
+    run(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], { cwd: join(root, 'web') })
+  }
+  return dist
+}

@@ -1,0 +1,112 @@
+import { existsSync } from 'node:fs'
+import { join } from 'node:path'
+import express, { Router, type ErrorRequestHandler, type Express } from 'express'
+import helmet from 'helmet'
+import { pinoHttp } from 'pino-http'
+import { health, problems } from '@pendro/contract'
+import { openApiDocument } from '@pendro/contract/openapi'
+import { select, type Database } from './db/database.ts'
+import { digestRoutes } from './digests/routes.ts'
+import { AppError, isDatabaseAway } from './errors.ts'
+import { mount } from './http.ts'
+import type { LiveStream } from './live/stream.ts'
+import type { Log } from './log.ts'
+import { mailboxRoutes } from './mailboxes/routes.ts'
+import { recordRoutes } from './record/routes.ts'
+import { reviewRoutes } from './review/routes.ts'
+import { senderRoutes } from './senders/routes.ts'
+import type { Settings } from './settings.ts'
+import { recogniseSession, signInRoutes } from './sign-in/routes.ts'
+
+export interface Deps {
+  readonly db: Database
+  readonly log: Log
+  readonly now: () => Date
+  readonly settings: Pick<Settings, 'PENDRO_WEB_DIR' | 'PENDRO_SECURE_COOKIES'>
+  /** Something was queued for the outside; the outbox need not wait for its next look. */
+  readonly queued: () => void
+  readonly live: LiveStream | null
+}
+
+export const version = '0.1.0'
+
+/** Builds the application; `main.ts` listens. */
+export function createApp(deps: Deps): Express {
+  const { db, log, settings, live } = deps
+  const app = express()
+  app.disable('x-powered-by')
+  app.use(
+    helmet({
+      contentSecurityPolicy: {
+        useDefaults: false,
+        directives: {
+          'default-src': ["'none'"],
+          'script-src': ["'self'"],
+          // Radix and the virtual list place things by style attributes.
+          'style-src': ["'self'", "'unsafe-inline'"],
+          'font-src': ["'self'"],
+          'img-src': ["'self'", 'data:'],
+          'connect-src': ["'self'"],
+          'frame-src': ["'self'", 'blob:'],
+          'base-uri': ["'none'"],
+          'form-action': ["'self'"],
+          'frame-ancestors': ["'none'"],
+        },
+      },
+      // Plain HTTP on loopback is how it is tried out; behind TLS the proxy in front sets this.
+      strictTransportSecurity: false,
+    }),
+  )
+  app.use(pinoHttp({ logger: log.sink, autoLogging: { ignore: req => !req.url?.startsWith('/api/') }, customLogLevel: (_req, res) => (res.statusCode >= 500 ? 'error' : 'debug') }))
+
+  const api = Router()
+  api.use('/api', express.json({ limit: '300kb' }))
+  mount(api, health, async () => {
+    await select(db, 'SELECT 1 AS one')
+    return { ok: true as const }
+  })
+  api.get('/api/openapi.json', (_req, res) => void res.json(openApiDocument(version)))
+  api.use('/api', recogniseSession(deps))
+  signInRoutes(api, deps)
+  reviewRoutes(api, deps)
+  senderRoutes(api, deps)
+  mailboxRoutes(api, deps)
+  digestRoutes(api, deps)
+  recordRoutes(api, deps)
+  live?.routes(api)
+  api.all('/api/{*rest}', () => {
+    throw new AppError('NOT_FOUND')
+  })
+  app.use(api)
+
+  const web = settings.PENDRO_WEB_DIR
+  if (web !== '' && existsSync(web)) {
+    app.use('/assets', express.static(join(web, 'assets'), { immutable: true, maxAge: '1y' }))
+    app.use(express.static(web, { index: false }))
+    app.get('/{*rest}', (_req, res) => void res.set('Cache-Control', 'no-cache').sendFile(join(web, 'index.html')))
+  }
+  app.use(answerError(log))
+  return app
+}
+
+/** Errors of the catalogue are told as they are; everything else is logged and told as our fault. */
+function answerError(log: Log): ErrorRequestHandler {
+  return (error: unknown, req, res, next) => {
+    if (res.headersSent) return next(error)
+    const told = toAppError(error)
+    if (told.code === 'INTERNAL') log.requestFailed(req.method, req.path, error)
+    if (told.code === 'DATABASE_AWAY') {
+      log.databaseAway(`${req.method} ${req.path}`, error)
+      res.set('Retry-After', '2')
+    }
+    res.status(told.status).json({ code: told.code, text: told.message, facts: told.facts })
+  }
+}
+
+function toAppError(error: unknown): AppError {
+  if (error instanceof AppError) return error
+  if (isDatabaseAway(error)) return new AppError('DATABASE_AWAY')
+  const status = (error as { status?: number }).status
+  if (status !== undefined && status >= 400 && status < 500) return new AppError('BAD_REQUEST', `${problems.BAD_REQUEST.text} ${(error as Error).message}`)
+  return new AppError('INTERNAL')
+}

@@ -1,0 +1,106 @@
+import { QueryTypes, Sequelize, Transaction } from 'sequelize'
+
+export type Database = Sequelize
+export type Tx = Transaction
+export type Row = Record<string, unknown>
+
+/** Opens a pool; nothing is sent until the first statement. */
+export function openDatabase(url: string, { poolSize = 10 }: { poolSize?: number } = {}): Database {
+  return new Sequelize(url.replace(/^mysql:/, 'mariadb:'), {
+    dialect: 'mariadb',
+    logging: false,
+    timezone: '+00:00',
+    pool: { max: poolSize, min: 0, acquire: 8000, idle: 20_000 },
+    // A string, not a list: the driver appends to a shared list on each new connection.
+    dialectOptions: { initSql: 'SET NAMES utf8mb4 COLLATE utf8mb4_uca1400_ai_ci', connectTimeout: 3000 },
+  })
+}
+
+/** Rows of a SELECT (or of INSERT … RETURNING); `:name` stands for `values.name`. */
+export function select<T extends object = Row>(db: Database, sql: string, values: Row = {}, tx?: Tx): Promise<T[]> {
+  // Without a type Sequelize trips over the rows of connector 3.x.
+  return db.query<T>(sql, { type: QueryTypes.SELECT, replacements: values, transaction: tx })
+}
+
+export async function findRow<T extends object = Row>(db: Database, sql: string, values: Row = {}, tx?: Tx): Promise<T | null> {
+  return (await select<T>(db, sql, values, tx))[0] ?? null
+}
+
+/** Runs a write; the number of rows it changed. */
+export async function execute(db: Database, sql: string, values: Row = {}, tx?: Tx): Promise<number> {
+  const [result] = (await db.query(sql, { replacements: values, transaction: tx })) as unknown as [{ affectedRows?: number }]
+  return result?.affectedRows ?? 0
+}
+
+/** Inserts rows of one shape and gives their ids in order. Objects and lists become JSON. */
+export async function insert(db: Database, table: string, rows: readonly Row[], tx?: Tx): Promise<number[]> {
+  const first = rows[0]
+  if (!first) return []
+  const columns = Object.keys(first)
+  const ids: number[] = []
+  // Statements are kept well below max_allowed_packet (16 MB).
+  for (let start = 0; start < rows.length; start += 400) {
+    const chunk = rows.slice(start, start + 400)
+    const values: Row = {}
+    const tuples = chunk.map((row, r) => {
+      const names = columns.map((column, c) => {
+        values[`v${r}_${c}`] = sqlValue(row[column])
+        return `:v${r}_${c}`
+      })
+      return `(${names.join(',')})`
+    })
+    const sql = `INSERT INTO ${table} (${columns.map(c => `\`${c}\``).join(',')}) VALUES ${tuples.join(',')}`
+    // Ids come from RETURNING: counting up from the first is wrong where the increment is not 1 (Galera).
+    const withIds = tablesWithId.has(table)
+    if (withIds) ids.push(...(await select<{ id: number }>(db, `${sql} RETURNING id`, values, tx)).map(row => row.id))
+    else await execute(db, sql, values, tx)
+  }
+  return ids
+}
+
+const tablesWithId: ReadonlySet<string> = new Set(
+  'organisation mailboxes staffers messages deliveries sender_entries rulings record_entries outbox live_events digests lessons'.split(' '),
+)
+
+function sqlValue(value: unknown): unknown {
+  if (value === undefined) return null
+  if (value === null || value instanceof Date || Buffer.isBuffer(value)) return value
+  return typeof value === 'object' ? JSON.stringify(value) : value
+}
+
+/**
+ * Each statement sees what is committed by then: whoever waited for a lock must see what its holder did,
+ * and not the snapshot from before the wait.
+ */
+const isolationLevel = Transaction.ISOLATION_LEVELS.READ_COMMITTED
+
+/** 1213 deadlock or failed certification, 1205 lock wait, 1020 row changed since read. */
+const lostRace: ReadonlySet<number> = new Set([1213, 1205, 1020])
+/** 1062: somebody inserted the same key between our look and our write; seen the second time. */
+const duplicate = 1062
+
+/**
+ * Runs `work` in one transaction, again from the start when it lost a deadlock. `work` must not do
+ * anything outside the database that can't be done twice.
+ */
+export async function inTransaction<T>(
+  db: Database,
+  work: (tx: Tx) => Promise<T>,
+  { againOnDuplicate = false }: { againOnDuplicate?: boolean } = {},
+): Promise<T> {
+  for (let attempt = 1; ; attempt += 1) {
+    try {
+      return await db.transaction({ isolationLevel }, work)
+    } catch (error) {
+      const errno = (error as { parent?: { errno?: number } }).parent?.errno
+      const again = errno !== undefined && (lostRace.has(errno) || (againOnDuplicate && errno === duplicate))
+      if (!again || attempt === 6) throw error
+      await new Promise(resolve => setTimeout(resolve, 10 * attempt + Math.random() * 30))
+    }
+  }
+}
+
+/** The errno of a unique key that was hit, to tell "somebody was first" from other failures. */
+export function isDuplicate(error: unknown): boolean {
+  return (error as { parent?: { errno?: number } }).parent?.errno === duplicate
+}

@@ -1,0 +1,20 @@
+import { SequelizeStorage, Umzug } from 'umzug'
+import type { Database } from './database.ts'
+import { statements as first } from './migrations/0001-first.ts'
+
+const migrations: Readonly<Record<string, readonly string[]>> = { '0001-first': first }
+
+/** Brings the schema up to date; the names of what was done. MariaDB commits each DDL statement by itself. */
+export async function migrate(db: Database): Promise<readonly string[]> {
+  const umzug = new Umzug({
+    migrations: Object.entries(migrations).map(([name, statements]) => ({
+      name,
+      up: async () => {
+        for (const statement of statements) await db.query(statement)
+      },
+    })),
+    storage: new SequelizeStorage({ sequelize: db, tableName: 'migrations' }),
+    logger: undefined,
+  })
+  return (await umzug.up()).map(({ name }) => name)
+}

@@ -1,0 +1,64 @@
+import type { Limits, MailboxPolicy, OrganisationPolicy } from '@pendro/core/judgement'
+import { findRow, select, type Database, type Tx } from './database.ts'
+
+export interface Organisation {
+  readonly name: string
+  readonly timeZone: string
+  readonly policy: OrganisationPolicy
+  readonly limits: Limits
+  readonly keepDays: number
+  /** What digests are sent from. */
+  readonly digestAddress: string
+}
+
+interface OrganisationRow {
+  readonly name: string
+  readonly time_zone: string
+  readonly settings: Omit<Organisation, 'name' | 'timeZone'>
+}
+
+/** The one organisation of this database. Throws when it has not been set up. */
+export async function readOrganisation(db: Database, tx?: Tx): Promise<Organisation> {
+  const row = await findRow<OrganisationRow>(db, 'SELECT name, time_zone, settings FROM organisation LIMIT 1', {}, tx)
+  if (!row) throw new Error('No organisation in this database; run the first set-up.')
+  return { name: row.name, timeZone: row.time_zone, ...row.settings }
+}
+
+export interface MailboxRow {
+  readonly id: number
+  readonly address: string
+  readonly name: string
+  readonly kind: 'person' | 'shared' | 'list'
+  readonly department: string
+  readonly time_zone: string
+  readonly language: string
+  readonly limit_junk: number | null
+  readonly limit_quarantined: number | null
+  readonly limit_near_certain: number | null
+  readonly uses_set_aside: number
+  readonly filtering: number
+}
+
+export function findMailboxRow(db: Database, id: number, tx?: Tx): Promise<MailboxRow | null> {
+  return findRow<MailboxRow>(db, 'SELECT * FROM mailboxes WHERE id = :id', { id }, tx)
+}
+
+export async function mailboxRows(db: Database, ids: readonly number[], tx?: Tx): Promise<ReadonlyMap<number, MailboxRow>> {
+  if (ids.length === 0) return new Map()
+  const rows = await select<MailboxRow>(db, 'SELECT * FROM mailboxes WHERE id IN (:ids)', { ids }, tx)
+  return new Map(rows.map(row => [row.id, row]))
+}
+
+/** What deciding needs of a mailbox; limits it does not set are the organisation's. */
+export function mailboxPolicy(row: MailboxRow, { limits }: Pick<Organisation, 'limits'>): MailboxPolicy {
+  return {
+    mailboxId: row.id,
+    limits: {
+      junk: row.limit_junk ?? limits.junk,
+      quarantined: row.limit_quarantined ?? limits.quarantined,
+      nearCertain: row.limit_near_certain ?? limits.nearCertain,
+    },
+    usesSetAside: row.uses_set_aside === 1,
+    filtering: row.filtering === 1,
+  }
+}

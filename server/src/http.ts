@@ -1,0 +1,61 @@
+import type { Request, RequestHandler, Response, Router } from 'express'
+import type { z } from 'zod'
+import type { Endpoint } from '@pendro/contract'
+import { AppError } from './errors.ts'
+import type { SignedIn } from './sign-in/sessions.ts'
+
+export interface Call<P, Q, B> {
+  readonly params: P
+  readonly query: Q
+  readonly body: B
+  /** Who is signed in; for endpoints open to anyone there may be nobody, and `who` throws. */
+  readonly who: SignedIn
+  readonly req: Request
+  readonly res: Response
+}
+
+const expressPath = (path: string) => path.replace(/\{(\w+)\}/g, ':$1')
+
+/** Mounts one endpoint of the contract: rights, then form, then the work, then the answer. */
+export function mount<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType, R extends z.ZodType>(
+  router: Router,
+  endpoint: Endpoint<P, Q, B, R>,
+  handle: (call: Call<z.output<P>, z.output<Q>, z.output<B>>) => Promise<z.input<R>>,
+): void {
+  const handler: RequestHandler = async (req, res) => {
+    checkRights(endpoint, req, res)
+    const call = {
+      params: read(endpoint.params, req.params, 'address'),
+      query: read(endpoint.query, req.query, 'query'),
+      body: read(endpoint.body, req.body ?? {}, 'body'),
+      get who() {
+        return whoIs(res)
+      },
+      req,
+      res,
+    }
+    res.json(await handle(call))
+  }
+  router[endpoint.method](expressPath(endpoint.path), handler)
+}
+
+export function whoIs(res: Response): SignedIn {
+  const who = res.locals.signedIn as SignedIn | undefined
+  if (!who) throw new AppError('SIGN_IN_FIRST')
+  return who
+}
+
+function checkRights({ roles, method }: Pick<Endpoint<z.ZodType, z.ZodType, z.ZodType, z.ZodType>, 'roles' | 'method'>, req: Request, res: Response): void {
+  if (roles === 'anyone') return
+  const who = whoIs(res)
+  // Asked before the token: an observer should hear what is really in the way.
+  if (!roles.includes(who.staffer.role)) throw new AppError('OBSERVER')
+  if (method !== 'get' && req.get('X-Pendro-Token') !== who.csrf) throw new AppError('CSRF')
+}
+
+function read<S extends z.ZodType>(schema: S, value: unknown, where: string): z.output<S> {
+  const parsed = schema.safeParse(value)
+  if (parsed.success) return parsed.data
+  const wrong = parsed.error.issues.map(issue => `${issue.path.join('.') || where}: ${issue.message}`)
+  throw new AppError('BAD_REQUEST', `In the ${where}, ${wrong.join('; ')}.`, { wrong })
+}

@@ -1,0 +1,275 @@
+import { gzipSync } from 'node:zlib'
+import { addressText, parseAddress, withoutTag, type Address } from '@pendro/core/address'
+import { clusterKey } from '@pendro/core/clusters'
+import { byWeight, type Evidence } from '@pendro/core/judgement'
+import { dayOf, expiryOf } from '@pendro/core/keeping'
+import { parseMessage, type Message } from '@pendro/core/message'
+import type { SenderFacts } from '@pendro/core/senders'
+import { execute, inTransaction, insert, select, type Database, type Row, type Tx } from '../db/database.ts'
+import { mailboxRows, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
+import { announce } from '../live/events.ts'
+import { hashMessageId, seenKeys } from './knowledge.ts'
+import { judgeArrivals, type Arrival, type Judged, type JudgedDelivery } from './judge.ts'
+
+/** One message as SMTP handed it over. */
+export interface Incoming {
+  readonly raw: Buffer
+  /** '' for the empty reverse-path of RFC 5321 §4.5.5. */
+  readonly envelopeFrom: string
+  readonly recipients: readonly string[]
+  readonly receivedAt: Date
+}
+
+export interface TakenIn {
+  readonly messageId: number
+  readonly deliveries: readonly { readonly id: number; readonly mailboxId: number; readonly state: string }[]
+}
+
+export interface IntakeOptions {
+  /** 'queue': what may go on is queued for the mail store. 'history': it went on long ago. */
+  readonly onward: 'queue' | 'history'
+}
+
+interface Read {
+  readonly incoming: Incoming
+  readonly message: Message | null
+  readonly problem: string | null
+}
+
+/**
+ * Takes in a batch of messages: reads, judges and stores them with their deliveries in one transaction.
+ * When the promise resolves everything is committed; when it rejects nothing is.
+ * Recipients must be resolved before (see `resolveRecipients`); unknown ones are left out.
+ */
+export async function takeIn(db: Database, batch: readonly Incoming[], options: IntakeOptions = { onward: 'queue' }): Promise<readonly TakenIn[]> {
+  const read = await Promise.all(batch.map(readIncoming))
+  return inTransaction(db, async tx => {
+    const organisation = await readOrganisation(db, tx)
+    const resolved = await resolveRecipients(db, [...new Set(batch.flatMap(({ recipients }) => recipients))], tx)
+    const mailboxes = await mailboxRows(db, [...new Set(resolved.values())], tx)
+    const arrivals = read.map(({ incoming, message, problem }): Arrival => ({
+      message,
+      problem,
+      envelopeFrom: readAddress(incoming.envelopeFrom),
+      receivedAt: incoming.receivedAt,
+      mailboxes: recipientMailboxes(incoming, resolved, mailboxes).map(({ mailbox }) => mailbox),
+    }))
+    const judged = await judgeArrivals(db, organisation, arrivals, tx)
+    const ids = await storeMessages(db, tx, read, judged)
+    await countSenders(db, tx, judged.map(({ sender }) => sender))
+    return storeDeliveries(db, tx, { organisation, read, judged, ids, resolved, mailboxes, options })
+  })
+}
+
+async function readIncoming(incoming: Incoming): Promise<Read> {
+  const parsed = await parseMessage(incoming.raw)
+  if (parsed.ok) return { incoming, message: parsed.value, problem: null }
+  return { incoming, message: null, problem: parsed.problem.code }
+}
+
+function readAddress(text: string): Address | null {
+  const parsed = parseAddress(text)
+  return parsed.ok ? parsed.value : null
+}
+
+/** Which mailbox each address belongs to, aliases and tags resolved; unknown addresses are absent. */
+export async function resolveRecipients(db: Database, recipients: readonly string[], tx?: Tx): Promise<ReadonlyMap<string, number>> {
+  const texts = new Map<string, string>()
+  for (const recipient of recipients) {
+    const address = readAddress(recipient)
+    if (address) texts.set(recipient, addressText(withoutTag(address)))
+  }
+  if (texts.size === 0) return new Map()
+  const rows = await select<{ address: string; mailbox_id: number }>(
+    db, 'SELECT address, mailbox_id FROM mailbox_addresses WHERE address IN (:texts)', { texts: [...new Set(texts.values())] }, tx,
+  )
+  const known = new Map(rows.map(row => [row.address, row.mailbox_id]))
+  return new Map([...texts].flatMap(([recipient, text]) => {
+    const id = known.get(text)
+    return id === undefined ? [] : [[recipient, id] as const]
+  }))
+}
+
+/** One delivery a mailbox, with the address that was really used; the same mailbox twice counts once. */
+function recipientMailboxes(
+  { recipients }: Incoming,
+  resolved: ReadonlyMap<string, number>,
+  mailboxes: ReadonlyMap<number, MailboxRow>,
+): readonly { mailbox: MailboxRow; addressUsed: string }[] {
+  const found = new Map<number, { mailbox: MailboxRow; addressUsed: string }>()
+  for (const addressUsed of recipients) {
+    const mailbox = mailboxes.get(resolved.get(addressUsed) ?? 0)
+    if (mailbox && !found.has(mailbox.id)) found.set(mailbox.id, { mailbox, addressUsed })
+  }
+  return [...found.values()]
+}
+
+async function storeMessages(db: Database, tx: Tx, read: readonly Read[], judged: readonly Judged[]): Promise<readonly number[]> {
+  const ids = await insert(
+    db,
+    'messages',
+    read.map(({ incoming, message, problem }, i): Row => ({
+      direction: 'in',
+      received_at: incoming.receivedAt,
+      message_id_hash: message?.messageId ? hashMessageId(message.messageId) : null,
+      envelope_from: incoming.envelopeFrom.slice(0, 320),
+      ...shownFrom(message),
+      size: incoming.raw.length,
+      sender_facts: judged[i]?.sender,
+      harm: judged[i]?.harm ?? null,
+      bulk: judged[i]?.bulk ?? false,
+      unreadable: problem,
+    })),
+    tx,
+  )
+  await insert(db, 'message_sources', read.map(({ incoming }, i) => ({ message_id: ids[i], gzip: gzipSync(incoming.raw, { level: 4 }) })), tx)
+  await insert(db, 'message_senders', judged.flatMap(({ sender }, i) => senderRows(ids[i] ?? 0, sender)), tx)
+  return ids
+}
+
+function shownFrom(message: Message | null): { from_name: string; from_address: string; subject: string } {
+  const from = message?.from[0]
+  return {
+    from_name: (from?.name ?? '').slice(0, 255),
+    from_address: (from?.text ?? '').slice(0, 320),
+    subject: (message?.subject ?? '').slice(0, 500),
+  }
+}
+
+/** Labels from the right, each closed by a dot: 'x.example' and all under it share the prefix 'example.x.'. */
+export function domainKey(domain: string): string {
+  return `${domain.split('.').reverse().join('.')}.`
+}
+
+function senderRows(messageId: number, { from, envelopeFrom, sender, listId }: SenderFacts): readonly Row[] {
+  const row = (place: string, n: number, domain: string, address: string): Row => ({
+    message_id: messageId, place, n, domain_key: domainKey(domain).slice(0, 260), address: address.slice(0, 320),
+  })
+  const of = (place: string, address: Address | null, n = 0) =>
+    address ? [row(place, n, address.domain, addressText(withoutTag(address)))] : []
+  return [
+    ...from.slice(0, 50).flatMap((address, n) => of('from', address, n)),
+    ...of('envelope', envelopeFrom),
+    ...of('sender', sender),
+    // A list id is looked up by its own text; its "domain" would match domain patterns.
+    ...(listId === null ? [] : [{ ...row('list', 0, '', `<${listId}>`), domain_key: '' }]),
+  ]
+}
+
+async function countSenders(db: Database, tx: Tx, senders: readonly SenderFacts[]): Promise<void> {
+  const counts = new Map<string, number>()
+  for (const { from } of senders) {
+    const first = from[0]
+    if (!first) continue
+    for (const key of seenKeys(first)) counts.set(key, (counts.get(key) ?? 0) + 1)
+  }
+  // In one order everywhere, so that two intakes wait for each other instead of deadlocking.
+  for (const [sender, n] of [...counts].sort(([a], [b]) => (a < b ? -1 : 1))) {
+    await execute(db, 'INSERT INTO senders_seen (sender, n) VALUES (:sender, :n) ON DUPLICATE KEY UPDATE n = n + :n', { sender, n }, tx)
+  }
+}
+
+interface ToStore {
+  readonly organisation: Organisation
+  readonly read: readonly Read[]
+  readonly judged: readonly Judged[]
+  readonly ids: readonly number[]
+  readonly resolved: ReadonlyMap<string, number>
+  readonly mailboxes: ReadonlyMap<number, MailboxRow>
+  readonly options: IntakeOptions
+}
+
+async function storeDeliveries(db: Database, tx: Tx, { organisation, read, judged, ids, resolved, mailboxes, options }: ToStore): Promise<readonly TakenIn[]> {
+  const rows: Row[] = []
+  const judgements: JudgedDelivery[] = []
+  read.forEach(({ incoming, message }, i) => {
+    const used = new Map(recipientMailboxes(incoming, resolved, mailboxes).map(r => [r.mailbox.id, r.addressUsed]))
+    const cluster = clusterKey(message ?? { subject: '', text: '', messageId: `unreadable ${ids[i]}` })
+    for (const delivery of judged[i]?.deliveries ?? []) {
+      judgements.push(delivery)
+      rows.push({
+        message_id: ids[i],
+        mailbox_id: delivery.mailbox.id,
+        address_used: (used.get(delivery.mailbox.id) ?? '').slice(0, 320),
+        ...timesOf(incoming.receivedAt, organisation),
+        ...placeOf(delivery, options),
+        score: delivery.score,
+        left_out: delivery.decision.leftOut,
+        ...shownFrom(message),
+        reasons: reasonsOf(delivery),
+        attachments: Math.min(255, message?.attachments.filter(a => !a.inline).length ?? 0),
+        cluster_key: cluster,
+      })
+    }
+  })
+  const deliveryIds = await insert(db, 'deliveries', rows, tx)
+  await insert(db, 'delivery_judgements', judgements.map(({ evidence, path }, i) => ({ delivery_id: deliveryIds[i], evidence: byWeight(evidence), path })), tx)
+  const stored = rows.map((row, i) => ({ id: deliveryIds[i] ?? 0, messageId: row.message_id, mailboxId: row.mailbox_id as number, state: row.state as string, boundFor: row.bound_for as string | null, at: row.received_at as Date }))
+  if (options.onward === 'queue') {
+    const onward = stored.filter(({ boundFor }) => boundFor !== null)
+    await insert(db, 'outbox', onward.map(({ id, boundFor, at }) => ({ kind: 'delivery', subject_id: id, place: boundFor, next_at: at })), tx)
+    const at = stored[0]?.at
+    if (at) await announce(db, tx, at, stored.map(({ id, state }) => ({ kind: 'came-in', deliveryId: id, state: state as 'inbox', by: '' })))
+  }
+  return ids.map(messageId => ({ messageId, deliveries: stored.filter(s => s.messageId === messageId).map(({ id, mailboxId, state }) => ({ id, mailboxId, state })) }))
+}
+
+function timesOf(receivedAt: Date, { timeZone, keepDays }: Organisation) {
+  return {
+    received_at: receivedAt,
+    received_day: dayOf(receivedAt.getTime(), timeZone),
+    expires_at: new Date(expiryOf(receivedAt.getTime(), keepDays)),
+  }
+}
+
+/** What goes on is `deferred` until the mail store has it; what is kept back is where it was judged to be. */
+function placeOf({ decision: { state } }: JudgedDelivery, { onward }: IntakeOptions): { state: string; bound_for: string | null } {
+  const goesOn = state === 'inbox' || state === 'aside' || state === 'junk'
+  return onward === 'queue' && goesOn ? { state: 'deferred', bound_for: state } : { state, bound_for: null }
+}
+
+/** What the row of the list says about why: what decided, else the heaviest evidence towards junk. */
+function reasonsOf({ path, evidence }: JudgedDelivery): readonly { finding: string; facts: Evidence['facts'] }[] {
+  const decided = path.find(({ outcome }) => outcome === 'decided')
+  if (decided?.stage === 'harm') return [{ finding: 'harm', facts: decided.facts }]
+  if (decided?.decided) return [{ finding: `entry-${decided.decided.standing}`, facts: { pattern: decided.decided.pattern } }]
+  return byWeight(evidence)
+    .filter(({ weight, finding }) => weight > 0 && finding !== 'starting-point')
+    .slice(0, 2)
+    .map(({ finding, facts }) => ({ finding, facts }))
+}
+
+/** Notes what a colleague sent: who was written to, and its Message-ID for answers to come. */
+export async function takeOut(db: Database, batch: readonly Incoming[]): Promise<void> {
+  const read = await Promise.all(batch.map(readIncoming))
+  await inTransaction(db, async tx => {
+    const senders = await resolveRecipients(db, batch.map(({ envelopeFrom }) => envelopeFrom), tx)
+    const ids = await insert(db, 'messages', read.map(({ incoming, message }): Row => ({
+      direction: 'out',
+      received_at: incoming.receivedAt,
+      message_id_hash: message?.messageId ? hashMessageId(message.messageId) : null,
+      envelope_from: incoming.envelopeFrom,
+      ...shownFrom(message),
+      size: incoming.raw.length,
+      sender_facts: { from: [], envelopeFrom: null, sender: null, listId: null, authentication: null },
+      harm: null,
+      bulk: false,
+      unreadable: null,
+    })), tx)
+    await insert(db, 'message_sources', read.map(({ incoming }, i) => ({ message_id: ids[i], gzip: gzipSync(incoming.raw, { level: 4 }) })), tx)
+    for (const { incoming } of read) {
+      const mailboxId = senders.get(incoming.envelopeFrom)
+      if (mailboxId === undefined) continue
+      for (const recipient of incoming.recipients) {
+        const address = readAddress(recipient)
+        if (!address) continue
+        await execute(
+          db,
+          'INSERT INTO correspondence (address, mailbox_id, domain, n) VALUES (:address, :mailboxId, :domain, 1) ON DUPLICATE KEY UPDATE n = n + 1',
+          { address: addressText(withoutTag(address)), mailboxId, domain: address.domain },
+          tx,
+        )
+      }
+    }
+  })
+}

@@ -1,0 +1,118 @@
+import type { EntryBrief, PathLineShape } from '@pendro/contract'
+import type { Address } from '@pendro/core/address'
+import {
+  decide,
+  findHarm,
+  isBulk,
+  junkScore,
+  senderFacts,
+  weighForMailbox,
+  weighMessage,
+  weighUnreadable,
+  type Decision,
+  type DeliveryFacts,
+  type Evidence,
+  type PathLine,
+} from '@pendro/core/judgement'
+import type { Message } from '@pendro/core/message'
+import { candidateTexts, noAuthentication, type SenderEntry, type SenderFacts } from '@pendro/core/senders'
+import type { Database, Tx } from '../db/database.ts'
+import { mailboxPolicy, type MailboxRow, type Organisation } from '../db/organisation.ts'
+import { briefs, entriesFor } from '../senders/entries.ts'
+import { loadKnowledge } from './knowledge.ts'
+
+/** A message as it came in, read. `message` is `null` when it could not be. */
+export interface Arrival {
+  readonly message: Message | null
+  readonly problem: string | null
+  readonly envelopeFrom: Address | null
+  readonly receivedAt: Date
+  readonly mailboxes: readonly MailboxRow[]
+}
+
+export interface JudgedDelivery {
+  readonly mailbox: MailboxRow
+  readonly evidence: readonly Evidence[]
+  readonly score: number
+  readonly decision: Decision
+  readonly path: readonly PathLineShape[]
+}
+
+export interface Judged {
+  readonly sender: SenderFacts
+  readonly harm: DeliveryFacts['harm']
+  readonly bulk: boolean
+  readonly deliveries: readonly JudgedDelivery[]
+}
+
+/** Judges a batch of arrivals with what is known at its start; one SMTP message is a batch of one. */
+export async function judgeArrivals(db: Database, organisation: Organisation, arrivals: readonly Arrival[], tx?: Tx): Promise<readonly Judged[]> {
+  const { policy } = organisation
+  const knowledge = await loadKnowledge(db, arrivals.flatMap(({ message }) => message ?? []), tx)
+  const senders = arrivals.map(({ message, envelopeFrom }) =>
+    message ? senderFacts(message, envelopeFrom, policy) : { from: [], envelopeFrom, sender: null, listId: null, authentication: noAuthentication },
+  )
+  const entries = await entriesFor(
+    db,
+    [...new Set(senders.flatMap(candidateTexts))],
+    [...new Set(arrivals.flatMap(({ mailboxes }) => mailboxes.map(({ id }) => id)))],
+    { tx },
+  )
+  const shown = await briefs(db, entries, tx)
+
+  return arrivals.map((arrival, i) => {
+    const { message, receivedAt } = arrival
+    const sender = senders[i] as SenderFacts
+    const harm = message ? findHarm(message.attachments, policy.forbidden) : null
+    const bulk = message ? isBulk(message) : false
+    const shared = message
+      ? weighMessage(message, sender, {
+          policy,
+          knowledge: knowledge.sender(message),
+          words: knowledge.words,
+          recipients: arrival.mailboxes.length,
+          receivedAt: receivedAt.getTime(),
+        })
+      : weighUnreadable(arrival.problem ?? '')
+    const deliveries = arrival.mailboxes.map(mailbox => {
+      const evidence = [...shared, ...weighForMailbox(message ? knowledge.writtenBy(mailbox.id, message) : 0)]
+      const score = junkScore(evidence)
+      const decision = decide(
+        { sender, harm, score, bulk, unreadable: message === null },
+        mailboxPolicy(mailbox, organisation),
+        registerOf(entries, mailbox.id),
+        { policy, now: receivedAt.getTime() },
+      )
+      return { mailbox, evidence, score, decision, path: decision.path.map(line => showLine(line, shown)) }
+    })
+    return { sender, harm, bulk, deliveries }
+  })
+}
+
+export function registerOf(entries: readonly SenderEntry[], mailboxId: number) {
+  return {
+    organisation: entries.filter(({ owner }) => owner.kind === 'organisation'),
+    mailbox: entries.filter(({ owner }) => owner.kind === 'mailbox' && owner.mailboxId === mailboxId),
+  }
+}
+
+/** A path line as it is kept and shown: entries by their pattern and owner as of now. */
+function showLine(line: PathLine, shown: ReadonlyMap<number, EntryBrief>): PathLineShape {
+  const named = (entry: SenderEntry): EntryBrief => shown.get(entry.id) as EntryBrief
+  const plain = { stage: line.stage, outcome: line.outcome, facts: {}, decided: null, overruled: [], refused: [] }
+  switch (line.stage) {
+    case 'harm':
+      return line.outcome === 'decided' ? { ...plain, facts: { name: line.name, danger: line.danger } } : plain
+    case 'switched-off':
+      return plain
+    case 'score':
+      return { ...plain, facts: { score: line.score, limit: line.limit, verdict: line.verdict } }
+    default:
+      return {
+        ...plain,
+        decided: line.decided && named(line.decided),
+        overruled: line.overruled.map(named),
+        refused: line.refused.map(({ entry, why }) => ({ entry: named(entry), why })),
+      }
+  }
+}

@@ -1,0 +1,89 @@
+import { createHash } from 'node:crypto'
+import { addressText, withoutTag, type Address } from '@pendro/core/address'
+import { noWords, wordsOf, type SenderKnowledge, type WordCount, type WordKnowledge } from '@pendro/core/judgement'
+import type { Message } from '@pendro/core/message'
+import { select, type Database, type Tx } from '../db/database.ts'
+
+export const seenKeys = (address: Address): readonly string[] => [addressText(withoutTag(address)), `@${address.domain}`]
+
+export const hashMessageId = (messageId: string): string => createHash('sha256').update(messageId).digest('hex')
+
+/** What the organisation knows, loaded once for a batch of messages in a handful of statements. */
+export interface Knowledge {
+  readonly words: WordKnowledge
+  sender(message: Message): SenderKnowledge
+  /** How often the colleague of a mailbox has written to the sender. */
+  writtenBy(mailboxId: number, message: Message): number
+}
+
+export async function loadKnowledge(db: Database, messages: readonly Message[], tx?: Tx): Promise<Knowledge> {
+  const senders = messages.flatMap(({ from }) => from.flatMap(({ address }) => (address ? [withoutTag(address)] : [])))
+  const addresses = [...new Set(senders.map(addressText))]
+  const domains = [...new Set(senders.map(({ domain }) => domain))]
+  const names = [...new Set(messages.flatMap(({ from }) => from.map(({ name }) => name).filter(name => name !== '')))]
+  const answered = [...new Set(messages.flatMap(({ answers }) => answers.map(hashMessageId)))]
+  const words = [...new Set(messages.flatMap(wordsOf))]
+
+  const [written, domainTotals, seen, colleagues, sent, known] = await Promise.all([
+    query<{ address: string; mailbox_id: number; n: number }>('SELECT address, mailbox_id, n FROM correspondence WHERE address IN (:keys)', addresses),
+    query<{ domain: string; n: number }>('SELECT domain, CAST(SUM(n) AS UNSIGNED) AS n FROM correspondence WHERE domain IN (:keys) GROUP BY domain', domains),
+    query<{ sender: string; n: number; wanted: number; junk: number }>(
+      'SELECT sender, n, wanted, junk FROM senders_seen WHERE sender IN (:keys)',
+      [...addresses, ...domains.map(domain => `@${domain}`)],
+    ),
+    query<{ name: string; address: string }>("SELECT m.name, a.address FROM mailboxes m JOIN mailbox_addresses a ON a.mailbox_id = m.id WHERE m.kind = 'person' AND m.name IN (:keys)", names),
+    query<{ message_id_hash: string; subject: string }>("SELECT message_id_hash, subject FROM messages WHERE direction = 'out' AND message_id_hash IN (:keys)", answered),
+    query<{ word: string; wanted: number; junk: number }>("SELECT word, wanted, junk FROM words WHERE word IN (:keys)", ['', ...words]),
+  ])
+
+  // A transaction speaks through one connection; the driver sends these one after the other.
+  function query<T extends object>(sql: string, keys: readonly string[]): Promise<T[]> {
+    return keys.length === 0 ? Promise.resolve([]) : select<T>(db, sql, { keys }, tx)
+  }
+
+  const perAddress = new Map<string, number>()
+  const perMailbox = new Map<string, number>()
+  for (const { address, mailbox_id, n } of written) {
+    perAddress.set(address, (perAddress.get(address) ?? 0) + n)
+    perMailbox.set(`${mailbox_id} ${address}`, n)
+  }
+  const perDomain = new Map(domainTotals.map(({ domain, n }) => [domain, n]))
+  const seenBy = new Map(seen.map(row => [row.sender, row]))
+  const addressesOf = new Map<string, Set<string>>()
+  for (const { name, address } of colleagues) {
+    const key = name.toLowerCase()
+    addressesOf.set(key, (addressesOf.get(key) ?? new Set()).add(address))
+  }
+  const subjects = new Map(sent.map(row => [row.message_id_hash, row.subject]))
+  const counts = new Map<string, WordCount>(known.map(({ word, wanted, junk }) => [word, { wanted, junk }]))
+
+  return {
+    words: { total: counts.get('') ?? noWords.total, words: counts },
+    writtenBy(mailboxId, message) {
+      const sender = senderOf(message)
+      return sender ? (perMailbox.get(`${mailboxId} ${addressText(sender)}`) ?? 0) : 0
+    },
+    sender(message) {
+      const sender = senderOf(message)
+      const text = sender ? addressText(sender) : ''
+      const history = seenBy.get(text)
+      const name = message.from[0]?.name.toLowerCase() ?? ''
+      const own = addressesOf.get(name)
+      return {
+        writtenToAddress: perAddress.get(text) ?? 0,
+        writtenToDomain: perDomain.get(sender?.domain ?? '') ?? 0,
+        answered: message.answers.map(id => subjects.get(hashMessageId(id))).find(subject => subject !== undefined) ?? null,
+        seenAddress: history?.n ?? 0,
+        seenDomain: seenBy.get(`@${sender?.domain ?? ''}`)?.n ?? 0,
+        ruledWanted: Math.max(0, history?.wanted ?? 0),
+        ruledJunk: Math.max(0, history?.junk ?? 0),
+        imitates: own && !own.has(text) ? (message.from[0]?.name ?? null) : null,
+      }
+    },
+  }
+}
+
+function senderOf(message: Message): Address | null {
+  const address = message.from[0]?.address ?? null
+  return address && withoutTag(address)
+}

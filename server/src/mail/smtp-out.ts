@@ -1,0 +1,37 @@
+import { createTransport } from 'nodemailer'
+
+export interface Envelope {
+  readonly from: string
+  readonly to: string
+}
+
+export type SendResult =
+  | { readonly status: 'taken' }
+  /** RFC 5321 §4.2.1: 4yz and lost connections pass, 5yz do not. */
+  | { readonly status: 'later'; readonly problem: string }
+  | { readonly status: 'refused'; readonly problem: string }
+
+export type Send = (envelope: Envelope, raw: Buffer) => Promise<SendResult>
+
+/** Hands messages to the mail store over SMTP; one connection a message keeps a failure to itself. */
+export function createSender(host: string, port: number): Send {
+  const transport = createTransport({
+    host,
+    port,
+    secure: false,
+    ignoreTLS: true,
+    connectionTimeout: 4000,
+    greetingTimeout: 4000,
+    socketTimeout: 20_000,
+  })
+  return async ({ from, to }, raw) => {
+    try {
+      await transport.sendMail({ envelope: { from, to: [to] }, raw })
+      return { status: 'taken' }
+    } catch (error) {
+      const { responseCode, response, message } = error as Error & { responseCode?: number; response?: string }
+      const problem = (response ?? message).slice(0, 500)
+      return responseCode !== undefined && responseCode >= 500 ? { status: 'refused', problem } : { status: 'later', problem }
+    }
+  }
+}

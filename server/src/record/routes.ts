@@ -1,0 +1,70 @@
+import type { Router } from 'express'
+import { readRecord, type RecordLine } from '@pendro/contract'
+import { startOfDay } from '@pendro/core/keeping'
+import type { Deps } from '../app.ts'
+import { select } from '../db/database.ts'
+import { readOrganisation } from '../db/organisation.ts'
+import { mount } from '../http.ts'
+
+const actsOf: Readonly<Record<string, readonly string[]>> = {
+  rulings: ['ruling', 'undo', 'landed', 'bounced'],
+  reading: ['read'],
+  digests: ['digest-sent'],
+  'signing-in': ['signed-in'],
+}
+
+interface Row {
+  readonly id: number
+  readonly at: Date
+  readonly act: string
+  readonly by_kind: RecordLine['byKind']
+  readonly by_name: string
+  readonly mailbox_id: number | null
+  readonly mailbox_name: string | null
+  readonly delivery_id: number | null
+  readonly ruling_id: number | null
+  readonly undone: number
+  readonly reason: string
+  readonly facts: RecordLine['facts']
+}
+
+export function recordRoutes(router: Router, { db }: Deps): void {
+  mount(router, readRecord, async ({ query, who }) => {
+    const parts = ['TRUE']
+    if (query.who === 'staffers') parts.push("r.by_kind = 'staffer'")
+    if (query.who === 'pendro') parts.push("r.by_kind = 'pendro'")
+    if (query.who === 'me') parts.push("r.by_kind = 'staffer' AND r.by_id = :me")
+    if (query.what !== 'everything') parts.push('r.act IN (:acts)')
+    if (query.mailbox !== undefined) parts.push('r.mailbox_id = :mailbox')
+    if (query.after !== undefined) parts.push('r.id < :after')
+    if (query.since !== undefined) parts.push('r.at >= :since')
+    const since = query.since === undefined ? null : new Date(startOfDay(query.since, (await readOrganisation(db)).timeZone))
+    const rows = await select<Row>(
+      db,
+      `SELECT r.id, r.at, r.act, r.by_kind, r.by_name, r.mailbox_id, b.name AS mailbox_name, r.delivery_id, r.ruling_id, r.reason, r.facts,
+         (u.undone_at IS NOT NULL) AS undone
+       FROM record_entries r LEFT JOIN mailboxes b ON b.id = r.mailbox_id LEFT JOIN rulings u ON u.id = r.ruling_id
+       WHERE ${parts.join(' AND ')} ORDER BY r.id DESC LIMIT :limit`,
+      { me: who.staffer.id, acts: actsOf[query.what] ?? [], mailbox: query.mailbox, after: query.after, since, limit: query.limit },
+    )
+    const last = rows.at(-1)
+    return { lines: rows.map(toLine), next: rows.length === query.limit && last ? last.id : null }
+  })
+}
+
+function toLine(row: Row): RecordLine {
+  return {
+    id: row.id,
+    at: row.at.toISOString(),
+    act: row.act,
+    by: row.by_name,
+    byKind: row.by_kind,
+    mailboxId: row.mailbox_id,
+    mailboxName: row.mailbox_name ?? '',
+    deliveryId: row.delivery_id,
+    rulingId: row.ruling_id,
+    undone: row.undone === 1,
+    reason: row.reason,
+    facts: row.facts,
+  }
+}

@@ -1,0 +1,41 @@
+import { insert, type Database, type Tx } from '../db/database.ts'
+
+export interface Actor {
+  readonly kind: 'staffer' | 'colleague' | 'pendro'
+  readonly id: number | null
+  readonly name: string
+}
+
+export const pendro: Actor = { kind: 'pendro', id: null, name: 'Pendro' }
+
+export interface RecordEntry {
+  readonly at: Date
+  readonly act: string
+  readonly by: Actor
+  readonly mailboxId?: number | null
+  readonly deliveryId?: number | null
+  readonly rulingId?: number | null
+  readonly reason?: string
+  readonly facts?: Readonly<Record<string, string | number>>
+}
+
+/** Adds to the record; entries are never changed or removed (the database refuses it). */
+export async function writeRecord(db: Database, tx: Tx, entries: readonly RecordEntry[]): Promise<void> {
+  await insert(
+    db,
+    'record_entries',
+    entries.map(({ at, act, by, mailboxId, deliveryId, rulingId, reason, facts }) => ({
+      at,
+      act,
+      by_kind: by.kind,
+      by_id: by.id,
+      by_name: by.name,
+      mailbox_id: mailboxId ?? null,
+      delivery_id: deliveryId ?? null,
+      ruling_id: rulingId ?? null,
+      reason: reason ?? '',
+      facts: facts ?? {},
+    })),
+    tx,
+  )
+}

@@ -1,0 +1,59 @@
+import { gunzipSync } from 'node:zlib'
+import { wordsOf } from '@pendro/core/judgement'
+import { parseMessage } from '@pendro/core/message'
+import type { SenderFacts } from '@pendro/core/senders'
+import { execute, insert, select, type Database, type Tx } from '../db/database.ts'
+import { seenKeys } from '../mail/knowledge.ts'
+
+export type Verdict = 'wanted' | 'junk' | 'phishing'
+
+interface Lesson {
+  readonly verdict: Verdict
+  readonly words: readonly string[]
+  readonly senders: readonly string[]
+}
+
+/** Learns from messages that people ruled on; what was learned is kept with the ruling, word by word. */
+export async function learn(db: Database, tx: Tx, rulingId: number, verdict: Verdict, messageIds: readonly number[]): Promise<void> {
+  const rows = await select<{ id: number; gzip: Buffer; sender_facts: SenderFacts }>(
+    db,
+    'SELECT m.id, s.gzip, m.sender_facts FROM messages m JOIN message_sources s ON s.message_id = m.id WHERE m.id IN (:messageIds) ORDER BY m.id',
+    { messageIds: [...new Set(messageIds)] },
+    tx,
+  )
+  for (const row of rows) {
+    const parsed = await parseMessage(gunzipSync(row.gzip))
+    const lesson: Lesson = {
+      verdict,
+      words: parsed.ok ? wordsOf(parsed.value) : [],
+      senders: row.sender_facts.from[0] ? seenKeys(row.sender_facts.from[0]) : [],
+    }
+    await insert(db, 'lessons', [{ ruling_id: rulingId, message_id: row.id, ...lesson }], tx)
+    await apply(db, tx, lesson, 1)
+  }
+}
+
+/** Takes back exactly what a ruling taught. */
+export async function unlearn(db: Database, tx: Tx, rulingId: number): Promise<void> {
+  const lessons = await select<Lesson>(db, 'SELECT verdict, words, senders FROM lessons WHERE ruling_id = :rulingId ORDER BY id', { rulingId }, tx)
+  for (const lesson of lessons) await apply(db, tx, lesson, -1)
+  await execute(db, 'DELETE FROM lessons WHERE ruling_id = :rulingId', { rulingId }, tx)
+}
+
+/** Word counts and the sender's own count; `sign` is 1 to learn, -1 to forget. */
+export async function apply(db: Database, tx: Tx, { verdict, words, senders }: Lesson, sign: 1 | -1): Promise<void> {
+  const wanted = verdict === 'wanted' ? sign : 0
+  const junk = sign - wanted
+  // Sorted, so that two rulings touch the rows in the same order.
+  const tuples = ['', ...words].sort().map((_, i) => `(:w${i}, :wanted, :junk)`)
+  const values = Object.fromEntries(['', ...words].sort().map((word, i) => [`w${i}`, word]))
+  await execute(
+    db,
+    `INSERT INTO words (word, wanted, junk) VALUES ${tuples.join(',')} ON DUPLICATE KEY UPDATE wanted = wanted + :wanted, junk = junk + :junk`,
+    { ...values, wanted, junk },
+    tx,
+  )
+  if (senders.length > 0) {
+    await execute(db, 'UPDATE senders_seen SET wanted = wanted + :wanted, junk = junk + :junk WHERE sender IN (:senders)', { wanted, junk, senders }, tx)
+  }
+}

@@ -1,0 +1,80 @@
+import { patternProblemText, type RulingSentence } from '@pendro/contract'
+import { daysBefore, startOfDay } from '@pendro/core/keeping'
+import { findCaution, isBindingByDefault, type Caution, type ProposedEntry } from '@pendro/core/rulings'
+import { parsePattern, patternAtWidth, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
+import { select, type Database, type Tx } from '../db/database.ts'
+import type { Organisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+
+/** A delivery as a ruling needs it. */
+export interface RuledDelivery {
+  readonly id: number
+  readonly message_id: number
+  readonly mailbox_id: number
+  readonly state: string
+  readonly came_from: 'junk' | 'quarantined' | null
+  readonly from_address: string
+  readonly subject: string
+  readonly sender_facts: SenderFacts
+}
+
+/** Loads the deliveries of a ruling in the order of their ids; one that is missing fails the whole. */
+export async function ruledDeliveries(db: Database, ids: readonly number[], { tx, lock = false }: { tx?: Tx; lock?: boolean } = {}): Promise<readonly RuledDelivery[]> {
+  const wanted = [...new Set(ids)]
+  const rows = await select<RuledDelivery>(
+    db,
+    `SELECT d.id, d.message_id, d.mailbox_id, d.state, d.came_from, d.from_address, d.subject, m.sender_facts
+     FROM deliveries d JOIN messages m ON m.id = d.message_id WHERE d.id IN (:wanted) ORDER BY d.id ${lock ? 'FOR UPDATE' : ''}`,
+    { wanted },
+    tx,
+  )
+  if (rows.length < wanted.length) {
+    const found = new Set(rows.map(({ id }) => id))
+    throw new AppError('DELIVERY_NOT_FOUND', undefined, { missing: wanted.filter(id => !found.has(id)) })
+  }
+  return rows
+}
+
+/** The entries a sentence asks for: one a sender and list. Throws when the sentence can't be carried out. */
+export function proposedEntries(
+  sentence: RulingSentence,
+  deliveries: readonly RuledDelivery[],
+  { timeZone }: Pick<Organisation, 'timeZone'>,
+  now: Date,
+): readonly ProposedEntry[] {
+  const { sender } = sentence
+  if (sender === 'as-is') return []
+  const until = sentence.until === undefined ? null : endOfDay(sentence.until, timeZone)
+  if (until !== null && until <= now.getTime()) throw new AppError('UNTIL_PASSED')
+  return deliveries.map((delivery): ProposedEntry => {
+    const owner = sentence.for === 'everyone' ? ({ kind: 'organisation' } as const) : ({ kind: 'mailbox', mailboxId: delivery.mailbox_id } as const)
+    return {
+      pattern: patternOf(sentence, delivery),
+      standing: sender,
+      owner,
+      binding: isBindingByDefault(sender, owner),
+      withoutAuthentication: sender === 'safe' && sentence.withoutAuthentication,
+      until,
+    }
+  })
+}
+
+function patternOf({ pattern: typed, width }: RulingSentence, { id, sender_facts }: RuledDelivery): SenderPattern {
+  if (typed !== undefined && typed.trim() !== '') {
+    const parsed = parsePattern(typed)
+    if (!parsed.ok) throw new AppError('BAD_PATTERN', patternProblemText(parsed.problem), { typed, problem: parsed.problem })
+    return parsed.value
+  }
+  const found = patternAtWidth(width, { address: sender_facts.from[0] ?? null, listId: sender_facts.listId })
+  if (!found) throw new AppError('NO_SENDER', undefined, { deliveryId: id, width })
+  return found
+}
+
+/** The named day counts in full. */
+function endOfDay(day: string, timeZone: string): number {
+  return startOfDay(daysBefore(day, -1), timeZone)
+}
+
+export function cautionOf(entries: readonly ProposedEntry[], { policy }: Organisation): Caution | null {
+  return entries.map(entry => findCaution(entry, policy)).find(caution => caution !== null) ?? null
+}

@@ -1,0 +1,78 @@
+import type { Router } from 'express'
+import { applyRuling as applyEndpoint, deliverySheet, previewRuling, reviewCluster, reviewCounts, reviewList, undoRuling as undoEndpoint } from '@pendro/contract'
+import type { Deps } from '../app.ts'
+import { readOrganisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { mount, whoIs } from '../http.ts'
+import { clusterMembers, clusterSizes, countBins, listPage, readCursor, scopeOf, toReviewRow } from './queries.ts'
+import { previewReach } from './reach.ts'
+import { applyRuling, undoRuling } from './rulings.ts'
+import { findSource, noteReading, readSafeView, readSheet, safeViewPolicy } from './sheet.ts'
+
+const mostMembers = 500
+
+export function reviewRoutes(router: Router, { db, now, log, queued }: Deps): void {
+  mount(router, reviewList, async ({ query }) => {
+    const { timeZone } = await readOrganisation(db)
+    const scope = scopeOf(query, now(), timeZone)
+    const { rows, next } = await listPage(db, scope, { order: query.order, after: readCursor(query.after), limit: query.limit })
+    const sizes = await clusterSizes(db, scope, rows.map(row => row.cluster_key))
+    return { rows: rows.map(row => toReviewRow(row, sizes.get(row.cluster_key))), next }
+  })
+
+  mount(router, reviewCounts, async ({ query }) => {
+    const { timeZone, limits } = await readOrganisation(db)
+    const bins = await countBins(db, scopeOf(query, now(), timeZone))
+    const sum = (part: readonly number[]) => part.reduce((total, n) => total + n, 0)
+    const inBand = bins.filter((_, bin) => bin * 2 >= query.from && (query.to === 100 || bin * 2 < query.to))
+    return { total: sum(bins), inBand: sum(inBand), bins: [...bins], limits }
+  })
+
+  mount(router, reviewCluster, async ({ params, query }) => {
+    const { timeZone } = await readOrganisation(db)
+    const rows = await clusterMembers(db, scopeOf(query, now(), timeZone), params.key, mostMembers + 1)
+    return { rows: rows.slice(0, mostMembers).map(row => toReviewRow(row)), cut: rows.length > mostMembers }
+  })
+
+  mount(router, deliverySheet, ({ params }) => readSheet(db, params.id))
+
+  mount(router, previewRuling, ({ body }) => previewReach(db, body.deliveries, body.sentence, now()))
+
+  mount(router, applyEndpoint, async ({ body, who }) => {
+    const ruling = await applyRuling(db, { who, deliveryIds: body.deliveries, sentence: body.sentence, token: body.token, now: now() })
+    log.ruled(ruling.id, who.staffer.id, ruling.deliveries.length)
+    queued()
+    return { ...ruling, deliveries: [...ruling.deliveries], added: [...ruling.added], ended: [...ruling.ended] }
+  })
+
+  mount(router, undoEndpoint, async ({ params, who }) => {
+    const undone = await undoRuling(db, who, params.id, now())
+    log.undone(params.id, who.staffer.id)
+    return { ...undone, deliveries: [...undone.deliveries] }
+  })
+
+  // A page and a file, not JSON: outside the table of endpoints.
+  router.get('/api/deliveries/:id/view', async (req, res) => {
+    const who = whoIs(res)
+    const id = readId(req.params.id)
+    const html = await readSafeView(db, id, req.query.as === 'text' ? 'text' : 'html')
+    await noteReading(db, who, id, now())
+    res.set({ 'Content-Security-Policy': safeViewPolicy, 'Content-Type': 'text/html; charset=utf-8', 'Referrer-Policy': 'no-referrer', 'Cache-Control': 'private, no-store', 'X-Frame-Options': 'SAMEORIGIN' })
+    res.send(html)
+  })
+
+  router.get('/api/deliveries/:id/source', async (req, res) => {
+    const who = whoIs(res)
+    const id = readId(req.params.id)
+    const raw = await findSource(db, id)
+    if (!raw) throw new AppError('SOURCE_GONE')
+    await noteReading(db, who, id, now())
+    res.set({ 'Content-Type': 'message/rfc822', 'Content-Disposition': `attachment; filename="message-${id}.eml"`, 'Content-Security-Policy': 'sandbox' })
+    res.send(raw)
+  })
+}
+
+function readId(text: string): number {
+  if (!/^\d{1,15}$/.test(text)) throw new AppError('DELIVERY_NOT_FOUND')
+  return Number(text)
+}

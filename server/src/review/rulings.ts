@@ -1,0 +1,270 @@
+import type { DeliveryState, EntryBrief, RulingSentence } from '@pendro/contract'
+import { planChange, type RegisterChange } from '@pendro/core/rulings'
+import { displayPattern, patternText, type SenderEntry } from '@pendro/core/senders'
+import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
+import { readOrganisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { announce } from '../live/events.ts'
+import { writeRecord } from '../record/write.ts'
+import { briefs, entriesFor, entryColumns, insertEntries, toEntry, type EntryRow } from '../senders/entries.ts'
+import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { learn, unlearn } from './learning.ts'
+import { cautionOf, proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
+
+export interface AppliedRuling {
+  readonly id: number
+  readonly at: string
+  readonly deliveries: readonly { readonly id: number; readonly state: DeliveryState }[]
+  readonly added: readonly EntryBrief[]
+  readonly ended: readonly EntryBrief[]
+}
+
+interface Request {
+  readonly who: SignedIn
+  readonly deliveryIds: readonly number[]
+  readonly sentence: RulingSentence
+  readonly token: string
+  readonly now: Date
+}
+
+/**
+ * Applies one ruling: deliveries, sender entries, learning, record and outbox in one transaction.
+ * The same `token` again gives the same answer and does nothing.
+ */
+export async function applyRuling(db: Database, { who, deliveryIds, sentence, token, now }: Request): Promise<AppliedRuling> {
+  if (sentence.message === 'leave' && sentence.sender === 'as-is' && sentence.learn === 'nothing') throw new AppError('NOTHING_TO_DO')
+  if (sentence.sender !== 'as-is' && sentence.for === 'everyone' && who.staffer.role !== 'steward') throw new AppError('NEEDS_STEWARD')
+  const work = async (tx: Tx): Promise<AppliedRuling> => {
+    const before = await findRow<{ id: number }>(db, 'SELECT id FROM rulings WHERE token = :token', { token }, tx)
+    if (before) return describeRuling(db, tx, before.id)
+
+    const organisation = await readOrganisation(db, tx)
+    const deliveries = await ruledDeliveries(db, deliveryIds, { tx, lock: true })
+    const moves = await planMoves(db, tx, sentence, deliveries)
+    const proposed = proposedEntries(sentence, deliveries, organisation, now)
+    if (cautionOf(proposed, organisation)) {
+      if (who.staffer.role !== 'steward') throw new AppError('NEEDS_STEWARD', 'This entry lets in mail of many unrelated senders, or of our own domain; only a steward may make it.')
+      if (sentence.reason === '') throw new AppError('NEEDS_REASON')
+    }
+    const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
+    const mailboxIds = [...new Set(deliveries.map(({ mailbox_id }) => mailbox_id))]
+    const existing = await entriesFor(db, texts, mailboxIds, { tx, lock: true })
+    const change = planChange(proposed, existing, now.getTime())
+
+    const [rulingId = 0] = await insert(db, 'rulings', [{ token, staffer_id: who.staffer.id, at: now, sentence }], tx)
+    await changeRegister(db, tx, rulingId, change, existing, sentence, now)
+    await moveDeliveries(db, tx, rulingId, moves, now)
+    if (sentence.learn !== 'nothing') await learn(db, tx, rulingId, sentence.learn, deliveries.map(({ message_id }) => message_id))
+    const first = deliveries[0]
+    await writeRecord(db, tx, [
+      {
+        at: now,
+        act: 'ruling',
+        by: actor(who),
+        mailboxId: mailboxIds.length === 1 ? (mailboxIds[0] ?? null) : null,
+        deliveryId: deliveries.length === 1 ? (first?.id ?? null) : null,
+        rulingId,
+        reason: sentence.reason,
+        facts: {
+          message: sentence.message,
+          learn: sentence.learn,
+          sender: sentence.sender,
+          for: sentence.for,
+          until: sentence.until ?? '',
+          deliveries: deliveries.length,
+          colleagues: mailboxIds.length,
+          subject: first?.subject ?? '',
+          from: first?.from_address ?? '',
+          patterns: [...new Set(proposed.map(({ pattern }) => displayPattern(pattern)))].slice(0, 5).join(', '),
+          ended: change.end.length,
+        },
+      },
+    ])
+    await announce(db, tx, now, moves.map(({ delivery, to }) => ({ kind: 'ruled', deliveryId: delivery.id, state: to, by: who.staffer.name })))
+    return describeRuling(db, tx, rulingId)
+  }
+  // Two staffers may make the same entry at once, or one request may come twice.
+  return inTransaction(db, work, { againOnDuplicate: true })
+}
+
+interface Move {
+  readonly delivery: RuledDelivery
+  readonly to: DeliveryState
+}
+
+const releasable: ReadonlySet<string> = new Set(['quarantined', 'junk', 'bounced'])
+const discardable: ReadonlySet<string> = new Set(['quarantined', 'junk', 'sealed'])
+
+/** Where each delivery goes. One that can't go there refuses the whole ruling: nothing is half done. */
+async function planMoves(db: Database, tx: Tx, { message }: RulingSentence, deliveries: readonly RuledDelivery[]): Promise<readonly Move[]> {
+  if (message === 'leave') return deliveries.map(delivery => ({ delivery, to: delivery.state as DeliveryState }))
+  const moves: Move[] = []
+  for (const delivery of deliveries) {
+    const { state } = delivery
+    if (message === 'release' && state === 'sealed') throw new AppError('SEALED', undefined, { deliveryId: delivery.id })
+    if (message === 'release' && releasable.has(state)) moves.push({ delivery, to: 'deferred' })
+    else if (message === 'discard' && discardable.has(state)) moves.push({ delivery, to: 'discarded' })
+    else if (message === 'restore' && state === 'discarded') moves.push({ delivery, to: delivery.came_from ?? 'quarantined' })
+    else throw await whyNot(db, tx, message, delivery)
+  }
+  return moves
+}
+
+async function whyNot(db: Database, tx: Tx, wanted: string, { id, state, subject }: RuledDelivery): Promise<AppError> {
+  const first = await findRow<{ name: string; at: Date; sentence: RulingSentence }>(
+    db,
+    `SELECT s.name, r.at, r.sentence FROM ruling_deliveries x JOIN rulings r ON r.id = x.ruling_id JOIN staffers s ON s.id = r.staffer_id
+     WHERE x.delivery_id = :id AND r.undone_at IS NULL AND x.from_state <> x.to_state ORDER BY r.id DESC LIMIT 1`,
+    { id },
+    tx,
+  )
+  if (first) {
+    const done = { release: 'released', discard: 'discarded', restore: 'restored', leave: 'ruled on' }[first.sentence.message]
+    return new AppError('ALREADY_RULED', `${first.name} was first: “${subject}” has been ${done} already.`, {
+      by: first.name, at: first.at.toISOString(), done, deliveryId: id,
+    })
+  }
+  return new AppError('WRONG_STATE', `“${subject}” is ${state} now, so it can't be ${wanted}d.`.replace('eed.', 'ed.'), { deliveryId: id, state })
+}
+
+async function moveDeliveries(db: Database, tx: Tx, rulingId: number, moves: readonly Move[], now: Date): Promise<void> {
+  await insert(db, 'ruling_deliveries', moves.map(({ delivery, to }) => ({ ruling_id: rulingId, delivery_id: delivery.id, from_state: delivery.state, to_state: to })), tx)
+  for (const { delivery, to } of moves) {
+    if (to === delivery.state) continue
+    // The state it starts from is checked again in the same statement as it is changed.
+    const changed = await execute(
+      db,
+      'UPDATE deliveries SET state = :to, bound_for = :bound, came_from = :cameFrom WHERE id = :id AND state = :from',
+      {
+        to,
+        bound: to === 'deferred' ? 'released' : null,
+        cameFrom: delivery.state === 'junk' || delivery.state === 'quarantined' ? delivery.state : delivery.came_from,
+        id: delivery.id,
+        from: delivery.state,
+      },
+      tx,
+    )
+    if (changed !== 1) throw new AppError('WRONG_STATE')
+    if (to === 'deferred') await queueRelease(db, tx, delivery.id, now)
+  }
+}
+
+async function queueRelease(db: Database, tx: Tx, deliveryId: number, now: Date): Promise<void> {
+  // A job that ended in a refusal makes room for a new try; one under way would hit the unique key.
+  await execute(db, "DELETE FROM outbox WHERE kind = 'delivery' AND subject_id = :deliveryId AND place = 'released' AND done_at IS NOT NULL", { deliveryId }, tx)
+  await insert(db, 'outbox', [{ kind: 'delivery', subject_id: deliveryId, place: 'released', next_at: now }], tx)
+}
+
+async function changeRegister(
+  db: Database,
+  tx: Tx,
+  rulingId: number,
+  change: RegisterChange,
+  existing: readonly SenderEntry[],
+  { reason }: RulingSentence,
+  now: Date,
+): Promise<void> {
+  // Entries whose time ran out are ended for good here, so that a new one can take their place.
+  const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())
+  await endEntries(db, tx, [...change.end, ...expired].map(({ id }) => id), now)
+  const added = await insertEntries(db, tx, change.add, { at: now, reason, origin: 'ruling' })
+  await insert(db, 'ruling_entries', [
+    ...added.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'added' })),
+    ...change.end.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'ended' })),
+  ], tx)
+}
+
+async function endEntries(db: Database, tx: Tx, ids: readonly number[], now: Date): Promise<void> {
+  if (ids.length > 0) await execute(db, 'UPDATE sender_entries SET ended_at = :now WHERE id IN (:ids) AND ended_at IS NULL', { now, ids }, tx)
+}
+
+async function describeRuling(db: Database, tx: Tx, id: number): Promise<AppliedRuling> {
+  const ruling = await findRow<{ at: Date }>(db, 'SELECT at FROM rulings WHERE id = :id', { id }, tx)
+  const deliveries = await select<{ id: number; state: DeliveryState }>(
+    db, 'SELECT x.delivery_id AS id, d.state FROM ruling_deliveries x JOIN deliveries d ON d.id = x.delivery_id WHERE x.ruling_id = :id', { id }, tx,
+  )
+  const rows = await rulingEntries(db, tx, id)
+  const shown = await briefs(db, rows.map(toEntry), tx)
+  const named = (what: string) => rows.filter(row => row.what === what).flatMap(row => shown.get(row.id) ?? [])
+  return { id, at: ruling?.at.toISOString() ?? '', deliveries, added: named('added'), ended: named('ended') }
+}
+
+function rulingEntries(db: Database, tx: Tx, id: number): Promise<(EntryRow & { what: 'added' | 'ended' })[]> {
+  return select(db, `SELECT ${entryColumns}, x.what FROM ruling_entries x JOIN sender_entries e ON e.id = x.entry_id WHERE x.ruling_id = :id ORDER BY e.id`, { id }, tx)
+}
+
+export interface UndoneRuling {
+  readonly deliveries: readonly { readonly id: number; readonly state: DeliveryState }[]
+  readonly stayedReleased: number
+}
+
+/** Undoes a ruling as one act. What the mail store already has stays delivered, and is counted. */
+export async function undoRuling(db: Database, who: SignedIn, id: number, now: Date): Promise<UndoneRuling> {
+  return inTransaction(db, async tx => {
+    const ruling = await findRow<{ undone_at: Date | null }>(db, 'SELECT undone_at FROM rulings WHERE id = :id FOR UPDATE', { id }, tx)
+    if (!ruling) throw new AppError('RULING_NOT_FOUND')
+    if (ruling.undone_at) throw new AppError('ALREADY_UNDONE')
+    const entries = await rulingEntries(db, tx, id)
+    if (entries.some(row => row.mailbox_id === null) && who.staffer.role !== 'steward') {
+      throw new AppError('NEEDS_STEWARD', 'This ruling changed the list of the organisation; only a steward can undo it.')
+    }
+    const moved = await movedDeliveries(db, tx, id)
+    await execute(db, 'UPDATE rulings SET undone_at = :now WHERE id = :id', { now, id }, tx)
+    await restoreRegister(db, tx, entries, now)
+    await unlearn(db, tx, id)
+    const deliveries: { id: number; state: DeliveryState }[] = []
+    for (const move of moved) deliveries.push({ id: move.delivery_id, state: await moveBack(db, tx, move, now) })
+    const stayedReleased = moved.filter(({ to_state }, i) => to_state === 'deferred' && deliveries[i]?.state !== moved[i]?.from_state).length
+    await writeRecord(db, tx, [{ at: now, act: 'undo', by: actor(who), rulingId: id, deliveryId: moved.length === 1 ? (moved[0]?.delivery_id ?? null) : null, facts: { deliveries: moved.length, stayedReleased } }])
+    await announce(db, tx, now, deliveries.map(({ id: deliveryId, state }) => ({ kind: 'ruled', deliveryId, state, by: who.staffer.name })))
+    return { deliveries, stayedReleased }
+  })
+}
+
+interface Moved {
+  readonly delivery_id: number
+  readonly from_state: DeliveryState
+  readonly to_state: DeliveryState
+  readonly state: DeliveryState
+}
+
+async function movedDeliveries(db: Database, tx: Tx, rulingId: number): Promise<readonly Moved[]> {
+  const moved = await select<Moved & { later: number }>(
+    db,
+    `SELECT x.delivery_id, x.from_state, x.to_state, d.state,
+       EXISTS (SELECT 1 FROM ruling_deliveries y JOIN rulings r ON r.id = y.ruling_id
+               WHERE y.delivery_id = x.delivery_id AND y.ruling_id > x.ruling_id AND r.undone_at IS NULL
+                 AND y.from_state <> y.to_state AND x.from_state <> x.to_state) AS later
+     FROM ruling_deliveries x JOIN deliveries d ON d.id = x.delivery_id WHERE x.ruling_id = :rulingId ORDER BY x.delivery_id FOR UPDATE`,
+    { rulingId },
+    tx,
+  )
+  if (moved.some(({ later }) => later === 1)) throw new AppError('LATER_RULING')
+  return moved
+}
+
+async function moveBack(db: Database, tx: Tx, { delivery_id, from_state, to_state, state }: Moved, now: Date): Promise<DeliveryState> {
+  if (from_state === to_state) return state
+  if (to_state === 'deferred') {
+    if (state !== 'deferred') return state
+    // Only a release no process is sending right now can be called back.
+    const cancelled = await execute(
+      db,
+      `DELETE FROM outbox WHERE kind = 'delivery' AND subject_id = :id AND place = 'released' AND done_at IS NULL
+       AND (claimed_until IS NULL OR claimed_until < :now)`,
+      { id: delivery_id, now },
+      tx,
+    )
+    if (cancelled === 0) return state
+  } else if (state !== to_state) return state
+  await execute(db, 'UPDATE deliveries SET state = :to, bound_for = NULL WHERE id = :id AND state = :from', { to: from_state, id: delivery_id, from: state }, tx)
+  return from_state
+}
+
+async function restoreRegister(db: Database, tx: Tx, entries: readonly (EntryRow & { what: 'added' | 'ended' })[], now: Date): Promise<void> {
+  await endEntries(db, tx, entries.filter(({ what }) => what === 'added').map(({ id }) => id), now)
+  for (const { id } of entries.filter(({ what }) => what === 'ended')) {
+    // Where somebody has made the same entry anew meanwhile, that one stands: IGNORE leaves this one ended.
+    await execute(db, 'UPDATE IGNORE sender_entries SET ended_at = NULL WHERE id = :id', { id }, tx)
+  }
+}

@@ -1,0 +1,109 @@
+import type { EntryBrief } from '@pendro/contract'
+import { displayPattern, parsePattern, patternText, type SenderEntry } from '@pendro/core/senders'
+import type { ProposedEntry } from '@pendro/core/rulings'
+import { insert, select, type Database, type Tx } from '../db/database.ts'
+
+export interface EntryRow {
+  readonly id: number
+  readonly mailbox_id: number | null
+  readonly pattern: string
+  readonly standing: 'safe' | 'blocked'
+  readonly binding: number
+  readonly without_authentication: number
+  readonly until: Date | null
+}
+
+export const entryColumns = 'e.id, e.mailbox_id, e.pattern, e.standing, e.binding, e.without_authentication, e.until'
+
+export function toEntry(row: EntryRow): SenderEntry {
+  const pattern = parsePattern(row.pattern)
+  // Only canonical texts are stored; anything else is damage worth stopping for.
+  if (!pattern.ok) throw new Error(`sender entry ${row.id} has an unreadable pattern`)
+  return {
+    id: row.id,
+    pattern: pattern.value,
+    standing: row.standing,
+    owner: row.mailbox_id === null ? { kind: 'organisation' } : { kind: 'mailbox', mailboxId: row.mailbox_id },
+    binding: row.binding === 1,
+    withoutAuthentication: row.without_authentication === 1,
+    until: row.until?.getTime() ?? null,
+  }
+}
+
+/**
+ * Live entries that could match one of `texts` (see `candidateTexts`), of the organisation and of the
+ * given mailboxes. `lock` holds them until the transaction ends.
+ */
+export async function entriesFor(
+  db: Database,
+  texts: readonly string[],
+  mailboxIds: readonly number[],
+  { tx, lock = false }: { tx?: Tx; lock?: boolean } = {},
+): Promise<readonly SenderEntry[]> {
+  if (texts.length === 0) return []
+  const rows = await select<EntryRow>(
+    db,
+    `SELECT ${entryColumns} FROM sender_entries e
+     WHERE e.pattern IN (:texts) AND e.ended_at IS NULL AND (e.mailbox_id IS NULL OR e.mailbox_id IN (:mailboxIds))
+     ${lock ? 'FOR UPDATE' : ''}`,
+    { texts, mailboxIds: mailboxIds.length > 0 ? mailboxIds : [0] },
+    tx,
+  )
+  return rows.map(toEntry)
+}
+
+export interface EntryOrigin {
+  readonly at: Date
+  readonly reason: string
+  readonly origin: 'by hand' | 'ruling' | 'digest' | 'import'
+}
+
+export async function insertEntries(
+  db: Database,
+  tx: Tx,
+  entries: readonly ProposedEntry[],
+  { at, reason, origin }: EntryOrigin,
+): Promise<readonly SenderEntry[]> {
+  const ids = await insert(
+    db,
+    'sender_entries',
+    entries.map(entry => ({
+      mailbox_id: entry.owner.kind === 'mailbox' ? entry.owner.mailboxId : null,
+      kind: entry.pattern.kind,
+      pattern: patternText(entry.pattern),
+      standing: entry.standing,
+      binding: entry.binding,
+      without_authentication: entry.withoutAuthentication,
+      until: entry.until === null ? null : new Date(entry.until),
+      reason,
+      origin,
+      created_at: at,
+    })),
+    tx,
+  )
+  return entries.map((entry, i) => ({ ...entry, id: ids[i] ?? 0 }))
+}
+
+/** For showing: pattern in its own script, owner by name. */
+export async function briefs(db: Database, entries: readonly SenderEntry[], tx?: Tx): Promise<ReadonlyMap<number, EntryBrief>> {
+  const mailboxIds = entries.flatMap(({ owner }) => (owner.kind === 'mailbox' ? [owner.mailboxId] : []))
+  const names = new Map<number, string>()
+  if (mailboxIds.length > 0) {
+    const rows = await select<{ id: number; name: string }>(db, 'SELECT id, name FROM mailboxes WHERE id IN (:mailboxIds)', { mailboxIds }, tx)
+    for (const { id, name } of rows) names.set(id, name)
+  }
+  return new Map(entries.map(entry => [entry.id, brief(entry, names)]))
+}
+
+function brief({ id, pattern, standing, owner, binding, until }: SenderEntry, names: ReadonlyMap<number, string>): EntryBrief {
+  const mailboxId = owner.kind === 'mailbox' ? owner.mailboxId : null
+  return {
+    id,
+    pattern: displayPattern(pattern),
+    standing,
+    mailboxId,
+    keptBy: mailboxId === null ? '' : (names.get(mailboxId) ?? ''),
+    binding,
+    until: until === null ? null : new Date(until).toISOString(),
+  }
+}

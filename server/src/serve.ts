@@ -1,0 +1,60 @@
+import type { Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { createApp } from './app.ts'
+import { openDatabase, type Database } from './db/database.ts'
+import { migrate } from './db/migrate.ts'
+import { createLiveStream } from './live/stream.ts'
+import { createLog } from './log.ts'
+import { createSmtpIn } from './mail/smtp-in.ts'
+import { createSender } from './mail/smtp-out.ts'
+import type { Settings } from './settings.ts'
+import { startLoop } from './work/loop.ts'
+import { workOutbox } from './work/outbox.ts'
+
+export interface Running {
+  readonly db: Database
+  readonly httpPort: number
+  readonly smtpPort: number
+  /** Stops taking new work, finishes what is under way, closes everything. */
+  readonly stop: () => Promise<void>
+}
+
+/** Starts one server process: HTTP, SMTP intake, outbox and live stream. Port 0 means any free one. */
+export async function serve(settings: Settings, now: () => Date = () => new Date()): Promise<Running> {
+  const log = createLog(settings.PENDRO_LOG_LEVEL)
+  const db = openDatabase(settings.DATABASE_URL)
+  await migrate(db)
+  const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
+  const outbox = startLoop('outbox', 500, () => workOutbox({ db, send, log, now }), log)
+  const live = createLiveStream({ db, log })
+  const app = createApp({ db, log, now, settings, queued: outbox.nudge, live })
+  const smtp = createSmtpIn({ db, log, now, maxBytes: settings.PENDRO_MAX_MESSAGE_BYTES, takenIn: outbox.nudge })
+
+  const http = await new Promise<Server>((resolve, reject) => {
+    const server = app.listen(settings.PENDRO_PORT, settings.PENDRO_HOST, error => (error ? reject(error) : resolve(server)))
+  })
+  const smtpServer = await new Promise<ReturnType<typeof smtp.listen>>((resolve, reject) => {
+    smtp.on('error', reject)
+    const server = smtp.listen(settings.PENDRO_SMTP_PORT, settings.PENDRO_HOST, () => resolve(server))
+  })
+  const portOf = (server: { address(): AddressInfo | string | null }) => (server.address() as AddressInfo).port
+  log.listening('http', portOf(http))
+  log.listening('smtp', portOf(smtpServer))
+
+  const stop = async () => {
+    await live.stop()
+    await Promise.all([
+      new Promise<void>(resolve => {
+        http.close(() => resolve())
+        http.closeIdleConnections()
+        // Whoever holds a request open this long is not coming back.
+        setTimeout(() => http.closeAllConnections(), 3000).unref()
+      }),
+      new Promise<void>(resolve => smtp.close(() => resolve())),
+      outbox.stop(),
+    ])
+    await db.close()
+    log.stopped()
+  }
+  return { db, httpPort: portOf(http), smtpPort: portOf(smtpServer), stop }
+}

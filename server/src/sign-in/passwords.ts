@@ -1,0 +1,29 @@
+import { randomBytes, scrypt, timingSafeEqual, type ScryptOptions } from 'node:crypto'
+
+/** scrypt (RFC 7914); the parameters stand in each hash, so they can be raised later. 32 MB, about 60 ms. */
+const cost = { N: 2 ** 15, r: 8, p: 1 }
+const keyLength = 32
+
+export function derive(password: string | Buffer, salt: string | Buffer, length: number, options: ScryptOptions): Promise<Buffer> {
+  return new Promise((resolve, reject) => {
+    scrypt(password, salt, length, { maxmem: 256 * 1024 * 1024, ...options }, (error, key) => (error ? reject(error) : resolve(key)))
+  })
+}
+
+/** 'scrypt$N$r$p$salt$key', salt and key in base64url. */
+export async function hashPassword(password: string): Promise<string> {
+  const salt = randomBytes(16)
+  const key = await derive(password.normalize('NFKC'), salt, keyLength, cost)
+  return ['scrypt', cost.N, cost.r, cost.p, salt.toString('base64url'), key.toString('base64url')].join('$')
+}
+
+/** Whether the password belongs to the hash. A hash of another form belongs to no password. */
+export async function isPassword(password: string, hash: string): Promise<boolean> {
+  const [kind, n, r, p, salt, key] = hash.split('$')
+  if (kind !== 'scrypt' || !n || !r || !p || !salt || !key) return false
+  const wanted = Buffer.from(key, 'base64url')
+  const found = await derive(password.normalize('NFKC'), Buffer.from(salt, 'base64url'), wanted.length, {
+    N: Number(n), r: Number(r), p: Number(p),
+  })
+  return timingSafeEqual(found, wanted)
+}

@@ -1,0 +1,68 @@
+import type { Request, RequestHandler, Router } from 'express'
+import { rateLimit } from 'express-rate-limit'
+import { readSession, signIn, signOut, type Session } from '@pendro/contract'
+import type { Deps } from '../app.ts'
+import { inTransaction } from '../db/database.ts'
+import { readOrganisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { mount } from '../http.ts'
+import { writeRecord } from '../record/write.ts'
+import { actor, closeSession, findSession, findStaffer, openSession, sessionCookie, type SignedIn } from './sessions.ts'
+
+/** Puts who is signed in into `res.locals.signedIn`; nobody is no error here. */
+export function recogniseSession({ db, now }: Deps): RequestHandler {
+  return async (req, res, next) => {
+    const token = readCookie(req)
+    if (token) res.locals.signedIn = (await findSession(db, token, now())) ?? undefined
+    next()
+  }
+}
+
+function readCookie(req: Request): string | null {
+  const found = (req.headers.cookie ?? '').split(/;\s*/).find(part => part.startsWith(`${sessionCookie}=`))
+  return found?.slice(sessionCookie.length + 1) ?? null
+}
+
+export function signInRoutes(router: Router, deps: Deps): void {
+  const { db, now, settings } = deps
+  router.use(
+    '/api/session',
+    rateLimit({
+      windowMs: 60_000,
+      limit: 20,
+      skip: req => req.method !== 'POST',
+      skipSuccessfulRequests: true,
+      standardHeaders: 'draft-7',
+      legacyHeaders: false,
+      handler: () => {
+        throw new AppError('TOO_MANY_TRIES')
+      },
+    }),
+  )
+  mount(router, signIn, async ({ body, res }) => {
+    const staffer = await findStaffer(db, body.signIn, body.password)
+    if (!staffer) throw new AppError('SIGN_IN_FAILED')
+    const { token, signedIn } = await openSession(db, staffer, now())
+    await inTransaction(db, tx => writeRecord(db, tx, [{ at: now(), act: 'signed-in', by: actor(signedIn) }]))
+    res.cookie(sessionCookie, token, {
+      httpOnly: true,
+      sameSite: 'strict',
+      secure: settings.PENDRO_SECURE_COOKIES === 'yes',
+      path: '/',
+      maxAge: 12 * 3_600_000,
+    })
+    return describe(deps, signedIn)
+  })
+  mount(router, readSession, ({ who }) => describe(deps, who))
+  mount(router, signOut, async ({ req, res }) => {
+    const token = readCookie(req)
+    if (token) await closeSession(db, token)
+    res.clearCookie(sessionCookie, { path: '/' })
+    return {}
+  })
+}
+
+async function describe({ db }: Deps, { staffer, csrf }: SignedIn): Promise<Session> {
+  const { name, timeZone, limits, keepDays } = await readOrganisation(db)
+  return { staffer, csrf, organisation: { name, timeZone, limits, keepDays } }
+}

@@ -1,0 +1,70 @@
+import { createHash, randomBytes } from 'node:crypto'
+import type { Role } from '@pendro/contract'
+import { execute, findRow, type Database } from '../db/database.ts'
+import type { Actor } from '../record/write.ts'
+import { hashPassword, isPassword } from './passwords.ts'
+
+export interface Staffer {
+  readonly id: number
+  readonly name: string
+  readonly signIn: string
+  readonly role: Role
+}
+
+export interface SignedIn {
+  readonly staffer: Staffer
+  readonly csrf: string
+}
+
+export const sessionCookie = 'pendro_session'
+const sessionLength = 12 * 3_600_000
+
+/** The database holds only the hash: whoever reads it can't sign in with it. */
+const idOf = (token: string) => createHash('sha256').update(token).digest('hex')
+
+// Checked when the name is unknown, so that the answer takes as long as for a known one.
+const nobodysHash = hashPassword(randomBytes(16).toString('hex'))
+
+interface StafferRow {
+  readonly id: number
+  readonly name: string
+  readonly sign_in: string
+  readonly role: Role
+}
+
+const toStaffer = (row: StafferRow): Staffer => ({ id: row.id, name: row.name, signIn: row.sign_in, role: row.role })
+
+export async function findStaffer(db: Database, signIn: string, password: string): Promise<Staffer | null> {
+  const row = await findRow<StafferRow & { password: string }>(db, 'SELECT id, name, sign_in, role, password FROM staffers WHERE sign_in = :signIn', { signIn })
+  const right = await isPassword(password, row?.password ?? (await nobodysHash))
+  return row && right ? toStaffer(row) : null
+}
+
+/** Opens a session; the token goes into the cookie and is nowhere else. */
+export async function openSession(db: Database, staffer: Staffer, now: Date): Promise<{ token: string; signedIn: SignedIn }> {
+  const token = randomBytes(32).toString('base64url')
+  const csrf = randomBytes(32).toString('base64url')
+  await execute(db, 'DELETE FROM sessions WHERE expires_at < :now', { now })
+  await execute(db, 'INSERT INTO sessions (id, staffer_id, csrf, expires_at) VALUES (:id, :stafferId, :csrf, :expires)', {
+    id: idOf(token), stafferId: staffer.id, csrf, expires: new Date(now.getTime() + sessionLength),
+  })
+  return { token, signedIn: { staffer, csrf } }
+}
+
+export async function findSession(db: Database, token: string, now: Date): Promise<SignedIn | null> {
+  const row = await findRow<StafferRow & { csrf: string }>(
+    db,
+    `SELECT s.id, s.name, s.sign_in, s.role, x.csrf FROM sessions x JOIN staffers s ON s.id = x.staffer_id
+     WHERE x.id = :id AND x.expires_at > :now`,
+    { id: idOf(token), now },
+  )
+  return row && { staffer: toStaffer(row), csrf: row.csrf }
+}
+
+export async function closeSession(db: Database, token: string): Promise<void> {
+  await execute(db, 'DELETE FROM sessions WHERE id = :id', { id: idOf(token) })
+}
+
+export function actor({ staffer }: SignedIn): Actor {
+  return { kind: 'staffer', id: staffer.id, name: staffer.name }
+}

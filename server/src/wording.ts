@@ -1,0 +1,19 @@
+import { createInstance } from 'i18next'
+import { en } from '@pendro/contract/wording/en'
+import type { Translate } from '@pendro/core/digest'
+
+const texts = createInstance()
+await texts.init({
+  lng: 'en',
+  fallbackLng: 'en',
+  resources: { en: { translation: en } },
+  keySeparator: '.',
+  // The texts go into mail and are escaped there, for text and for HTML each in its own way.
+  interpolation: { escapeValue: false },
+})
+
+/** Wording in a language; what is not translated yet comes in English. */
+export function translator(language: string): Translate {
+  const t = texts.getFixedT(language)
+  return (key, facts = {}) => t(key, facts) as string
+}

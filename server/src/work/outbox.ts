@@ -1,0 +1,130 @@
+import { gunzipSync } from 'node:zlib'
+import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import { announce } from '../live/events.ts'
+import type { Log } from '../log.ts'
+import type { Send, SendResult } from '../mail/smtp-out.ts'
+import { pendro, writeRecord } from '../record/write.ts'
+
+interface Deps {
+  readonly db: Database
+  readonly send: Send
+  readonly log: Log
+  readonly now: () => Date
+}
+
+interface Job {
+  readonly id: number
+  readonly kind: 'delivery' | 'digest'
+  readonly subject_id: number
+  readonly place: string
+  readonly attempts: number
+}
+
+const seconds = (n: number) => n * 1000
+/** Waits before the second, third, … try; the last is repeated. */
+const patience = [seconds(2), seconds(5), seconds(15), seconds(60), seconds(300), seconds(900)]
+/** A claim runs out so that a crashed process's work is taken up by another. */
+const claimFor = seconds(120)
+
+/** Sends everything that is due; the number of jobs worked on. Safe with any number of processes. */
+export async function workOutbox(deps: Deps): Promise<number> {
+  const jobs = await claimJobs(deps, 20)
+  await Promise.all(jobs.map(job => (job.kind === 'delivery' ? sendDelivery(deps, job) : sendDigestMail(deps, job))))
+  return jobs.length
+}
+
+function claimJobs({ db, now }: Deps, limit: number): Promise<readonly Job[]> {
+  const at = now()
+  return inTransaction(db, async tx => {
+    // By raw SQL: Sequelize drops SKIP LOCKED on MariaDB.
+    const jobs = await select<Job>(
+      db,
+      `SELECT id, kind, subject_id, place, attempts FROM outbox
+       WHERE done_at IS NULL AND next_at <= :at AND (claimed_until IS NULL OR claimed_until < :at)
+       ORDER BY next_at LIMIT :limit FOR UPDATE SKIP LOCKED`,
+      { at, limit },
+      tx,
+    )
+    if (jobs.length > 0) {
+      await execute(db, 'UPDATE outbox SET claimed_until = :until WHERE id IN (:ids)', { until: new Date(at.getTime() + claimFor), ids: jobs.map(({ id }) => id) }, tx)
+    }
+    return jobs
+  })
+}
+
+async function sendDelivery(deps: Deps, job: Job): Promise<void> {
+  const { db } = deps
+  const row = await findRow<{ envelope_from: string; address_used: string; gzip: Buffer; address: string }>(
+    db,
+    `SELECT m.envelope_from, d.address_used, s.gzip, b.address
+     FROM deliveries d JOIN messages m ON m.id = d.message_id JOIN message_sources s ON s.message_id = m.id
+     JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id = :id`,
+    { id: job.subject_id },
+  )
+  if (!row) return finish(deps, job, { status: 'refused', problem: 'the message is gone' })
+  const raw = Buffer.concat([traceHeaders(job), gunzipSync(row.gzip)])
+  await finish(deps, job, await deps.send({ from: row.envelope_from, to: row.address }, raw))
+}
+
+/**
+ * Pendro-Delivery is the same at every try of one copy: a store that suppresses duplicates by it
+ * (RFC 7352 can) makes a crash between "accepted" and our commit harmless. Pendro-Place names the folder.
+ */
+function traceHeaders({ subject_id, place }: Job): Buffer {
+  return Buffer.from(`Pendro-Delivery: ${subject_id}.${place}\r\nPendro-Place: ${place === 'released' ? 'inbox' : place}\r\n`)
+}
+
+async function sendDigestMail(deps: Deps, job: Job): Promise<void> {
+  const row = await findRow<{ source: Buffer }>(deps.db, 'SELECT source FROM digests WHERE id = :id', { id: job.subject_id })
+  if (!row) return finish(deps, job, { status: 'refused', problem: 'the digest is gone' })
+  const raw = Buffer.concat([Buffer.from(`Pendro-Delivery: digest-${job.subject_id}.${job.id}\r\nPendro-Place: inbox\r\n`), row.source])
+  const to = await findRow<{ address: string }>(deps.db, 'SELECT address FROM mailboxes WHERE id = :id', { id: Number(job.place) })
+  if (!to) return finish(deps, job, { status: 'refused', problem: 'the mailbox is gone' })
+  // An empty reverse-path: a digest that bounces must not make more mail (RFC 3834 §3.3).
+  await finish(deps, job, await deps.send({ from: '', to: to.address }, raw))
+}
+
+async function finish({ db, log, now }: Deps, job: Job, result: SendResult): Promise<void> {
+  const at = now()
+  if (result.status === 'later') {
+    const wait = patience[Math.min(job.attempts, patience.length - 1)] ?? 0
+    await execute(
+      db,
+      'UPDATE outbox SET attempts = attempts + 1, next_at = :next, claimed_until = NULL, problem = :problem WHERE id = :id',
+      { next: new Date(at.getTime() + wait), problem: result.problem, id: job.id },
+    )
+    log.waits(job.kind, job.subject_id, job.attempts + 1, result.problem)
+    if (job.kind === 'delivery') {
+      await inTransaction(db, tx => announce(db, tx, at, [{ kind: 'changed', deliveryId: job.subject_id, state: 'deferred', by: '' }]))
+    }
+    return
+  }
+  const problem = result.status === 'refused' ? result.problem : ''
+  await inTransaction(db, async tx => {
+    const done = await execute(db, 'UPDATE outbox SET done_at = :at, claimed_until = NULL, problem = :problem WHERE id = :id AND done_at IS NULL', { at, problem, id: job.id }, tx)
+    if (done === 0) return
+    if (job.kind === 'digest') {
+      await execute(db, 'UPDATE digests SET state = :state, problem = :problem WHERE id = :id', { state: problem ? 'bounced' : 'sent', problem, id: job.subject_id }, tx)
+      await announce(db, tx, at, [{ kind: 'digest', deliveryId: null, state: null, by: '' }])
+      return
+    }
+    const state = problem ? 'bounced' : job.place
+    const changed = await execute(
+      db,
+      "UPDATE deliveries SET state = :state, landed_at = :landed, bound_for = NULL WHERE id = :id AND state = 'deferred' AND bound_for = :place",
+      { state, landed: problem ? null : at, id: job.subject_id, place: job.place },
+      tx,
+    )
+    if (changed === 0) return
+    const delivery = await findRow<{ mailbox_id: number }>(db, 'SELECT mailbox_id FROM deliveries WHERE id = :id', { id: job.subject_id }, tx)
+    // Ordinary mail that reaches the inbox is not worth a line; what people asked for is.
+    if (problem || job.place === 'released') {
+      await writeRecord(db, tx, [
+        { at, act: problem ? 'bounced' : 'landed', by: pendro, mailboxId: delivery?.mailbox_id ?? null, deliveryId: job.subject_id, facts: problem ? { problem } : {} },
+      ])
+    }
+    await announce(db, tx, at, [{ kind: 'changed', deliveryId: job.subject_id, state: state as 'inbox', by: '' }])
+  })
+  if (problem) log.bounced(job.kind, job.subject_id, problem)
+  else log.landed(job.kind, job.subject_id)
+}

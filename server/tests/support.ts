@@ -1,0 +1,154 @@
+import { randomUUID } from 'node:crypto'
+import type { Express } from 'express'
+import request from 'supertest'
+import { inject } from 'vitest'
+import type { Role } from '@pendro/contract'
+import { createApp } from '../src/app.ts'
+import { execute, openDatabase, select, type Database } from '../src/db/database.ts'
+import { migrate } from '../src/db/migrate.ts'
+import type { Organisation } from '../src/db/organisation.ts'
+import { createLog } from '../src/log.ts'
+import { takeIn } from '../src/mail/intake.ts'
+import type { Send, SendResult } from '../src/mail/smtp-out.ts'
+import { setUp, type MailboxPlan } from '../src/set-up.ts'
+import { findStaffer, openSession } from '../src/sign-in/sessions.ts'
+import { workOutbox } from '../src/work/outbox.ts'
+
+export const organisation: Organisation = {
+  name: 'Test Harbour',
+  timeZone: 'Europe/Oslo',
+  policy: {
+    ownDomains: ['harbour.example'],
+    trustedHosts: ['mx.harbour.example'],
+    forbidden: ['executable', 'script', 'disguised'],
+    fileHosts: ['dropshelf.example'],
+    sharedProviders: ['freepost.example'],
+  },
+  limits: { junk: 40, quarantined: 40, nearCertain: 80 },
+  keepDays: 28,
+  digestAddress: 'digest@harbour.example',
+}
+
+const person = (name: string, more: Partial<MailboxPlan> = {}): MailboxPlan => ({
+  address: `${name.toLowerCase()}@harbour.example`, aliases: [], name, kind: 'person', department: 'Office', timeZone: 'Europe/Oslo', language: 'en', ...more,
+})
+
+export const log = createLog('silent')
+export const password = 'a long enough test password'
+
+export interface TestServer {
+  readonly db: Database
+  readonly app: Express
+  readonly mailbox: (name: string) => number
+  /** The clock; tests move it. */
+  readonly clock: { now: Date }
+  readonly url: string
+  readonly close: () => Promise<void>
+}
+
+export async function freshDatabase(): Promise<{ db: Database; url: string }> {
+  const name = `test_${randomUUID().replaceAll('-', '')}`
+  const server = openDatabase(inject('databaseServer') + 'mysql', { poolSize: 1 })
+  await execute(server, `CREATE DATABASE ${name}`)
+  await server.close()
+  const url = inject('databaseServer') + name
+  return { db: openDatabase(url), url }
+}
+
+export async function startTestServer(): Promise<TestServer> {
+  const { db, url } = await freshDatabase()
+  await migrate(db)
+  const ids = await setUp(db, {
+    organisation,
+    mailboxes: [
+      person('Ingrid', { aliases: ['i.solvang@harbour.example'] }),
+      person('Aksel', { limits: { junk: 40, quarantined: 60, nearCertain: 85 } }),
+      person('Kari'),
+      person('Bookings', { kind: 'shared', minders: ['kari@harbour.example', 'aksel@harbour.example'] }),
+    ],
+    staffers: [
+      { name: 'Oda Rask', signIn: 'oda', role: 'steward', password },
+      { name: 'Per Dal', signIn: 'per', role: 'helpdesk', password },
+      { name: 'Una See', signIn: 'una', role: 'observer', password },
+    ],
+  })
+  const clock = { now: new Date('2026-11-20T09:00:00.000Z') }
+  const app = createApp({ db, log, now: () => clock.now, settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no' }, queued: () => {}, live: null })
+  return { db, app, clock, url, mailbox: name => ids.get(`${name}@harbour.example`) ?? 0, close: () => db.close() }
+}
+
+/** Requests of a signed-in staffer, with cookie and token. */
+export async function signedIn(server: TestServer, signIn: 'oda' | 'per' | 'una') {
+  const staffer = await findStaffer(server.db, signIn, password)
+  if (!staffer) throw new Error(signIn)
+  const { token, signedIn: who } = await openSession(server.db, staffer, server.clock.now)
+  const cookie = `pendro_session=${token}`
+  return {
+    role: staffer.role as Role,
+    get: (path: string) => request(server.app).get(path).set('Cookie', cookie),
+    post: (path: string, body: object) => request(server.app).post(path).set('Cookie', cookie).set('X-Pendro-Token', who.csrf).send(body),
+    postWithoutToken: (path: string, body: object) => request(server.app).post(path).set('Cookie', cookie).send(body),
+  }
+}
+
+export interface Sample {
+  readonly from?: string
+  readonly to?: readonly string[]
+  readonly subject?: string
+  readonly body?: string
+  readonly headers?: readonly string[]
+  readonly envelopeFrom?: string
+}
+
+let serial = 0
+
+/** A message that scores as junk with the settings above, unless told otherwise. */
+export function sample({ from = 'Deals <deals@promo.example>', subject = 'A parcel waits', body, headers = [] }: Sample = {}): Buffer {
+  serial += 1
+  return Buffer.from(
+    [
+      `From: ${from}`,
+      'To: somebody@harbour.example',
+      `Subject: ${subject}`,
+      'Date: Fri, 20 Nov 2026 08:59:00 +0000',
+      `Message-ID: <${serial}@test.example>`,
+      'Content-Type: text/html; charset=utf-8',
+      ...headers,
+      '',
+      body ?? `<p>Look at number ${serial}: <a href="http://192.0.2.9/x">www.parcel.example</a></p>`,
+    ].join('\r\n'),
+  )
+}
+
+export const proven = (domain: string) => `Authentication-Results: mx.harbour.example; dmarc=pass header.from=${domain}`
+
+/** Takes a sample in as SMTP would and gives its deliveries' ids. */
+export async function arrive(server: TestServer, given: Sample = {}): Promise<number[]> {
+  const [taken] = await takeIn(server.db, [
+    { raw: sample(given), envelopeFrom: given.envelopeFrom ?? 'bounce@promo.example', recipients: given.to ?? ['ingrid@harbour.example'], receivedAt: server.clock.now },
+  ])
+  return taken?.deliveries.map(({ id }) => id) ?? []
+}
+
+export async function stateOf(db: Database, id: number): Promise<string> {
+  const [row] = await select<{ state: string }>(db, 'SELECT state FROM deliveries WHERE id = :id', { id })
+  return row?.state ?? 'none'
+}
+
+export const sentence = (more: object = {}) => ({ message: 'leave', learn: 'nothing', sender: 'as-is', width: 'address', for: 'colleague', ...more })
+export const ruling = (deliveries: readonly number[], more: object = {}) => ({ deliveries, sentence: sentence(more), token: randomUUID() })
+
+/** A mail store that answers as told and remembers what it took. */
+export function fakeStore() {
+  const taken: { to: string; raw: string }[] = []
+  const mood: { answer: SendResult } = { answer: { status: 'taken' } }
+  const send: Send = async ({ to }, raw) => {
+    if (mood.answer.status === 'taken') taken.push({ to, raw: raw.toString('utf8') })
+    return mood.answer
+  }
+  return { taken, mood, send }
+}
+
+export function work(server: TestServer, send: Send): Promise<number> {
+  return workOutbox({ db: server.db, send, log, now: () => server.clock.now })
+}
