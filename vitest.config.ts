@@ -23,6 +23,7 @@ export default defineConfig({
           hookTimeout: 60_000,
           // Each file makes its own database; two at a time keep a two-core machine busy without starving it.
           maxWorkers: 2,
+          sequence: { groupOrder: 1 },
         },
       },
     ],

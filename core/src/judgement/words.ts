@@ -23,7 +23,7 @@ const leastSeen = 4
 const smoothing = 0.5
 /** Words of one message are not independent; the sum of their log-odds is damped. */
 const damping = 0.35
-const furthest = 2.6
+const furthest = 1.9
 
 /** The different words of subject and text, lower case, in order of appearance. Any script. */
 export function wordsOf(message: Pick<Message, 'subject' | 'text'>): readonly string[] {

@@ -1,0 +1,85 @@
+import MailComposer from 'nodemailer/lib/mail-composer'
+import { trustedHost } from './organisation.ts'
+
+/** What our edge host found out about a message; it becomes an Authentication-Results field (RFC 8601). */
+export type Proof = 'pass' | 'aligned' | 'service' | 'none' | 'fail' | 'temperror'
+
+export interface Attached {
+  readonly name: string
+  readonly type: string
+  readonly content: Buffer
+}
+
+/** A message before it is bytes. */
+export interface Draft {
+  readonly from: { readonly name: string; readonly address: string }
+  readonly to: readonly { readonly name: string; readonly address: string }[]
+  readonly envelopeFrom?: string
+  readonly replyTo?: string
+  readonly subject: string
+  readonly text: string
+  readonly html?: string
+  readonly attachments?: readonly Attached[]
+  readonly proof: Proof
+  readonly headers?: Readonly<Record<string, string>>
+  readonly messageId?: string | null
+  readonly answers?: string
+  /** Minutes the Date field is wrong by. */
+  readonly clockOff?: number
+}
+
+export interface Letter {
+  readonly raw: Buffer
+  readonly envelopeFrom: string
+  readonly recipients: readonly string[]
+  readonly at: Date
+}
+
+const domainOf = (address: string) => address.split('@')[1] ?? ''
+
+function proofField({ proof, from, envelopeFrom }: Draft): string {
+  const header = domainOf(from.address)
+  const envelope = domainOf(envelopeFrom ?? from.address)
+  switch (proof) {
+    case 'pass':
+      return `${trustedHost}; spf=pass smtp.mailfrom=${envelope}; dkim=pass header.d=${header}; dmarc=pass header.from=${header}`
+    case 'aligned':
+      return `${trustedHost}; spf=pass smtp.mailfrom=${envelope}; dkim=none`
+    case 'service':
+      return `${trustedHost}; spf=pass smtp.mailfrom=${envelope}; dkim=pass header.d=${header}`
+    case 'none':
+      return `${trustedHost}; spf=none smtp.mailfrom=${envelope}; dkim=none; dmarc=none header.from=${header}`
+    case 'fail':
+      return `${trustedHost}; spf=softfail smtp.mailfrom=${envelope}; dkim=fail header.d=${header}; dmarc=fail header.from=${header}`
+    case 'temperror':
+      return `${trustedHost}; spf=temperror smtp.mailfrom=${envelope}; dmarc=temperror header.from=${header}`
+  }
+}
+
+/** The bytes as they came over the wire, with the field our edge host put on top. */
+export async function writeLetter(draft: Draft, at: Date, serial: string): Promise<Letter> {
+  const { from, to, subject, text, html, attachments = [], messageId, answers } = draft
+  const composer = new MailComposer({
+    from: { name: from.name, address: from.address },
+    to: to.map(({ name, address }) => ({ name, address })),
+    replyTo: draft.replyTo,
+    subject,
+    text,
+    html,
+    date: new Date(at.getTime() + (draft.clockOff ?? 0) * 60_000),
+    messageId: messageId ?? `<${serial}@${domainOf(from.address)}>`,
+    ...(answers ? { inReplyTo: answers, references: answers } : {}),
+    attachments: attachments.map(a => ({ filename: a.name, contentType: a.type, content: a.content })),
+    headers: { ...draft.headers },
+  })
+  let bytes = await composer.compile().build()
+  if (messageId === null) bytes = Buffer.from(bytes.toString('latin1').replace(/^Message-ID:.*\r\n/im, ''), 'latin1')
+  const own = !domainOf(from.address).startsWith('vindholm') || draft.proof !== 'pass'
+  const top = own ? `Authentication-Results: ${proofField(draft)}\r\n` : ''
+  return {
+    raw: Buffer.concat([Buffer.from(top), bytes]),
+    envelopeFrom: draft.envelopeFrom ?? from.address,
+    recipients: to.map(({ address }) => address),
+    at,
+  }
+}

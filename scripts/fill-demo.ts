@@ -1,0 +1,209 @@
+// Fills an empty database with the made-up organisation: its people, 30 days of mail judged by the same code
+// as SMTP intake, and what staffers did meanwhile. Run by `npm start`; the seed and the clock decide everything.
+import { randomUUID } from 'node:crypto'
+import { parsePattern, type SenderPattern } from '@pendro/core/senders'
+import { wordsOf } from '@pendro/core/judgement'
+import { parseMessage } from '@pendro/core/message'
+import { writeLetter, type Letter } from '@pendro/demo/letter'
+import { makeMail, type Happening } from '@pendro/demo/mail'
+import { domain, makeColleagues, secondDomain, trustedHost, type Colleague } from '@pendro/demo/organisation'
+import { chanceOf, type Chance } from '@pendro/demo/random'
+import { makeRegister } from '@pendro/demo/register'
+import { execute, findRow, inTransaction, insert, select, type Database } from '../server/src/db/database.ts'
+import { migrate } from '../server/src/db/migrate.ts'
+import type { Organisation } from '../server/src/db/organisation.ts'
+import { createLog } from '../server/src/log.ts'
+import { takeIn, takeOut, type TakenIn } from '../server/src/mail/intake.ts'
+import { apply } from '../server/src/review/learning.ts'
+import { applyRuling } from '../server/src/review/rulings.ts'
+import { insertEntries } from '../server/src/senders/entries.ts'
+import { setUp, type MailboxPlan } from '../server/src/set-up.ts'
+import type { SignedIn } from '../server/src/sign-in/sessions.ts'
+import { workOutbox } from '../server/src/work/outbox.ts'
+import { demoStaffers } from './sign-ins.mjs'
+
+const day = 86_400_000
+
+export const demoSeed = 20_261
+
+export const demoOrganisation: Organisation = {
+  name: 'Vindholm Ferries',
+  timeZone: 'Europe/Oslo',
+  policy: {
+    ownDomains: [domain, secondDomain],
+    trustedHosts: [trustedHost],
+    forbidden: ['executable', 'script', 'disguised'],
+    fileHosts: ['dropshelf.example', 'filequay.example'],
+    sharedProviders: ['freepost.example', 'quickpost.example'],
+  },
+  limits: { junk: 40, quarantined: 40, nearCertain: 80 },
+  keepDays: 28,
+  digestAddress: `digest@${domain}`,
+}
+
+interface Options {
+  readonly now: Date
+  readonly seed?: number
+  readonly days?: number
+  /** Share of the ordinary traffic; tests use less. */
+  readonly scale?: number
+  readonly say?: (text: string) => void
+}
+
+export interface Filled {
+  readonly messages: number
+  readonly deliveries: number
+  /** How the wanted letters that look like junk were judged. */
+  readonly held: { readonly made: number; readonly keptBack: number }
+}
+
+export async function fillDemo(db: Database, { now, seed = demoSeed, days = 30, scale = 1, say = () => {} }: Options): Promise<Filled> {
+  const chance = chanceOf(seed)
+  const colleagues = makeColleagues(chance)
+  await setUp(db, { organisation: demoOrganisation, mailboxes: colleagues.map(c => mailboxPlan(c, chance)), staffers: demoStaffers })
+  const mailboxIds = new Map((await select<{ id: number; address: string }>(db, 'SELECT id, address FROM mailboxes')).map(row => [row.address, row.id]))
+  await addRegister(db, colleagues, mailboxIds, chance, now)
+  say('The months before: what people ruled on …')
+  await learnPast(db, colleagues, chanceOf(seed + 1), new Date(now.getTime() - days * day))
+  const happenings = makeMail(colleagues, chance, { now, days, scale })
+  const staffers = await signedInStaffers(db)
+  const desk = createDesk(db, staffers, chance, now)
+  let deliveries = 0
+  let keptBack = 0
+  for (const batch of batches(happenings)) {
+    const letters = await Promise.all(batch.map(h => writeLetter(h.draft, h.at, h.serial)))
+    const outward = letters.filter((_, i) => batch[i]?.direction === 'out')
+    if (outward.length > 0) await takeOut(db, outward.map(toIncoming))
+    const inward = batch.flatMap((happening, i) => (happening.direction === 'in' ? [{ happening, letter: letters[i] as Letter }] : []))
+    if (inward.length === 0) continue
+    const taken = await takeIn(db, inward.map(({ letter }) => toIncoming(letter)), { onward: 'history' })
+    for (const [i, one] of taken.entries()) {
+      const happening = inward[i]?.happening as Happening
+      deliveries += one.deliveries.length
+      if (happening.cause !== null && one.deliveries.some(isKeptBack)) keptBack += 1
+      desk.see(happening, one)
+    }
+    const last = batch.at(-1)?.at ?? now
+    await desk.work(last)
+    say(`${last.toISOString().slice(0, 10)} …`)
+  }
+  await settlePast(db, now)
+  return { messages: happenings.length, deliveries, held: { made: happenings.filter(({ cause }) => cause !== null).length, keptBack } }
+}
+
+const toIncoming = ({ raw, envelopeFrom, recipients, at }: Letter) => ({ raw, envelopeFrom, recipients, receivedAt: at })
+
+const isKeptBack = ({ state }: { state: string }) => state === 'quarantined' || state === 'junk'
+
+/** Outbound and inbound of one batch are a few hours at most, so that what is known grows as it would have. */
+function* batches(happenings: readonly Happening[]): Generator<readonly Happening[]> {
+  for (let start = 0; start < happenings.length; start += 120) yield happenings.slice(start, start + 120)
+}
+
+function mailboxPlan(c: Colleague, chance: Chance): MailboxPlan {
+  const usesJunkFolder = chance.happens(0.3)
+  return {
+    address: c.address, aliases: c.aliases, name: c.name, kind: c.kind, department: c.department, timeZone: c.timeZone, language: c.language, minders: c.minders,
+    ...(usesJunkFolder ? { limits: { junk: 40, quarantined: 60, nearCertain: 85 } } : {}),
+    usesSetAside: chance.happens(0.35),
+    filtering: c.name !== 'All Masters',
+  }
+}
+
+async function addRegister(db: Database, colleagues: readonly Colleague[], mailboxIds: ReadonlyMap<string, number>, chance: Chance, now: Date): Promise<void> {
+  await inTransaction(db, async tx => {
+    for (const entry of makeRegister(colleagues, chance)) {
+      const pattern = parsePattern(entry.pattern)
+      if (!pattern.ok) throw new Error(`demo entry ${entry.pattern}`)
+      const mailboxId = entry.owner === null ? null : (mailboxIds.get(entry.owner) ?? null)
+      await insertEntries(
+        db, tx,
+        [{
+          pattern: pattern.value satisfies SenderPattern,
+          standing: entry.standing,
+          owner: mailboxId === null ? { kind: 'organisation' } : { kind: 'mailbox', mailboxId },
+          binding: entry.binding ?? false,
+          withoutAuthentication: entry.withoutAuthentication ?? false,
+          until: entry.untilDays === undefined ? null : now.getTime() + entry.untilDays * day,
+        }],
+        { at: new Date(now.getTime() - entry.daysAgo * day), reason: entry.reason, origin: entry.origin },
+      )
+    }
+  })
+}
+
+/** Words of mail that was ruled on before the month that is shown; the mail itself has gone away. */
+async function learnPast(db: Database, colleagues: readonly Colleague[], chance: Chance, before: Date): Promise<void> {
+  const past = makeMail(colleagues, chance, { now: before, days: 40, scale: 0.25 }).filter(({ direction }) => direction === 'in')
+  const wanted = chance.some(past.filter(({ truth, cause }) => truth === 'wanted' && cause === null), 260)
+  const junk = chance.some(past.filter(({ truth }) => truth !== 'wanted'), 260)
+  const lessons = await Promise.all(
+    [...wanted, ...junk].map(async ({ draft, at, serial, truth }) => {
+      const parsed = await parseMessage((await writeLetter(draft, at, serial)).raw)
+      return { verdict: truth, words: parsed.ok ? wordsOf(parsed.value) : [], senders: [] }
+    }),
+  )
+  await inTransaction(db, async tx => {
+    await insert(db, 'lessons', lessons.map(lesson => ({ ruling_id: null, message_id: null, ...lesson })), tx)
+    for (const lesson of lessons) await apply(db, tx, lesson, 1)
+  })
+}
+
+async function signedInStaffers(db: Database): Promise<readonly SignedIn[]> {
+  const rows = await select<{ id: number; name: string; sign_in: string; role: 'helpdesk' | 'steward' | 'observer' }>(db, 'SELECT id, name, sign_in, role FROM staffers ORDER BY id')
+  return rows.map(({ id, name, sign_in, role }) => ({ staffer: { id, name, signIn: sign_in, role }, csrf: '' }))
+}
+
+const reasons = ['Asked for by phone', 'Asked for at the counter', 'Her regular supplier', 'Answer to our question', 'Expected since Monday', 'Found in Review', '']
+
+/** What the help desk did in those weeks: old mail is mostly ruled on, the last days are still open. */
+function createDesk(db: Database, staffers: readonly SignedIn[], chance: Chance, now: Date) {
+  let waiting: { happening: Happening; ids: readonly number[] }[] = []
+  return {
+    see(happening: Happening, { deliveries }: TakenIn): void {
+      const ids = deliveries.filter(isKeptBack).map(({ id }) => id)
+      if (ids.length === 0) return
+      const age = (now.getTime() - happening.at.getTime()) / day
+      const share = happening.truth === 'wanted' ? (age > 12 ? 0.85 : age > 4 ? 0.35 : 0.06) : 0.04
+      if (chance.happens(share)) waiting.push({ happening, ids })
+    },
+    async work(until: Date): Promise<void> {
+      const batch = waiting
+      waiting = []
+      for (const { happening, ids } of batch) {
+        const who = staffers[chance.happens(0.6) ? 0 : 1]
+        if (!who) continue
+        const at = new Date(Math.min(until.getTime(), happening.at.getTime() + chance.between(20, 240) * 60_000))
+        await applyRuling(db, { who, deliveryIds: ids, token: randomUUID(), now: at, sentence: deskSentence(happening, who, chance) })
+        const log = createLog('silent')
+        await workOutbox({ db, log, now: () => at, send: async () => ({ status: 'taken' }) })
+      }
+    },
+  }
+}
+
+function deskSentence({ truth }: Happening, { staffer }: SignedIn, chance: Chance) {
+  const base = { width: 'address', for: 'colleague', withoutAuthentication: false, reason: chance.pick(reasons) } as const
+  if (truth !== 'wanted') return { ...base, message: 'discard', learn: truth, sender: 'as-is', reason: '' } as const
+  const makesSafe = chance.happens(0.4)
+  const everyone = makesSafe && staffer.role === 'steward' && chance.happens(0.3)
+  return { ...base, message: 'release', learn: 'wanted', sender: makesSafe ? 'safe' : 'as-is', for: everyone ? 'everyone' : 'colleague' } as const
+}
+
+/** What has outlived its days is gone, and nobody is told live of what happened weeks ago. */
+async function settlePast(db: Database, now: Date): Promise<void> {
+  await execute(db, "UPDATE deliveries SET state = 'expired' WHERE state IN ('quarantined', 'junk', 'sealed', 'discarded') AND expires_at < :now", { now })
+  await execute(db, 'DELETE FROM live_events')
+  for (const table of ['deliveries', 'messages', 'message_senders', 'delivery_judgements']) await select(db, `ANALYZE TABLE ${table}`)
+}
+
+/** Fills the database when it holds no organisation yet. `null` when there was nothing to do. */
+export async function fillDemoOnce(db: Database, options: Options): Promise<Filled | null> {
+  await migrate(db)
+  // The mark is written last: a fill that was interrupted is found out, and starts afresh from an empty database.
+  if (await findRow(db, "SELECT 1 AS yes FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'demo_filled'")) return null
+  if (await findRow(db, 'SELECT 1 AS yes FROM organisation LIMIT 1')) throw new Error('A fill was interrupted. Remove the data folder (or the database) and start again.')
+  const filled = await fillDemo(db, options)
+  await execute(db, 'CREATE TABLE demo_filled (id INT NOT NULL PRIMARY KEY)')
+  return filled
+}

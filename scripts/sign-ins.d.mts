@@ -1,0 +1,6 @@
+export const demoStaffers: readonly {
+  readonly name: string
+  readonly signIn: string
+  readonly role: 'steward' | 'helpdesk' | 'observer'
+  readonly password: string
+}[]

@@ -1,0 +1,105 @@
+// `npm start`: installs what is missing, starts a private MariaDB, fills the demo once, builds and serves.
+// `npm start -- --empty` leaves the demo out. Ctrl-C stops everything that was started.
+import { spawn } from 'node:child_process'
+import { createServer } from 'node:net'
+import { join } from 'node:path'
+import { freePort, startDatabase } from './database.mjs'
+import { dataFolder, ensurePackages, ensurePrograms, ensureWeb, root, say } from './prepare.mjs'
+
+const empty = process.argv.includes('--empty')
+const unknown = process.argv.slice(2).filter(word => word !== '--empty')
+if (unknown.length > 0) {
+  console.error(`npm start knows only --empty, not ${unknown.join(' ')}.`)
+  process.exit(2)
+}
+
+const children = []
+let database = null
+let stopping = false
+
+async function stop(code) {
+  if (stopping) return
+  stopping = true
+  // The terminal has sent Ctrl-C to the children too; a second signal does them no harm.
+  for (const child of children.reverse()) if (child.exitCode === null) child.kill('SIGTERM')
+  await Promise.all(children.map(child => (child.exitCode !== null ? null : new Promise(resolve => child.once('exit', resolve)))))
+  await database?.stop()
+  process.exit(code)
+}
+process.on('SIGINT', () => void stop(0))
+process.on('SIGTERM', () => void stop(0))
+
+/** Runs a TypeScript program; resolves with what it says over the channel when it is ready, or when it ends. */
+function program(file, env) {
+  const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], {
+    cwd: root,
+    env: { ...process.env, ...env },
+    stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
+  })
+  children.push(child)
+  return new Promise((resolve, reject) => {
+    child.once('message', resolve)
+    child.once('exit', code => {
+      if (code === 0) resolve({})
+      else if (stopping) resolve({})
+      else reject(new Error(`${file} ended with ${code}`))
+    })
+  })
+}
+
+const isFree = port =>
+  new Promise(resolve => {
+    const probe = createServer()
+    probe.once('error', () => resolve(false))
+    probe.listen(port, '127.0.0.1', () => probe.close(() => resolve(true)))
+  })
+
+/** The wanted port; when something else has it already and nobody asked for it by name, any free one. */
+async function choosePort(setting, usual) {
+  const given = process.env[setting]
+  if (given) return given
+  return String((await isFree(usual)) ? usual : await freePort())
+}
+
+async function databaseUrl() {
+  const given = process.env.DATABASE_URL
+  if (given) return given
+  ensurePrograms(['mariadb'])
+  database = await startDatabase(join(dataFolder, 'db'))
+  const name = empty ? 'pendro_empty' : 'pendro_demo'
+  database.sql(`CREATE DATABASE IF NOT EXISTS ${name}`)
+  return database.url(name)
+}
+
+try {
+  const began = Date.now()
+  ensurePackages()
+  const web = ensureWeb()
+  const DATABASE_URL = await databaseUrl()
+  const PENDRO_STORE_PORT = await choosePort('PENDRO_STORE_PORT', 2526)
+  const PENDRO_STORE_HTTP_PORT = await choosePort('PENDRO_STORE_HTTP_PORT', 8026)
+  const PENDRO_PORT = await choosePort('PENDRO_PORT', 8025)
+  const PENDRO_SMTP_PORT = await choosePort('PENDRO_SMTP_PORT', 2525)
+  const env = { DATABASE_URL, PENDRO_STORE_PORT, PENDRO_STORE_HTTP_PORT, PENDRO_PORT, PENDRO_SMTP_PORT, PENDRO_WEB_DIR: web, PENDRO_LOG_LEVEL: process.env.PENDRO_LOG_LEVEL ?? 'warn' }
+  if (!empty) await program('scripts/fill-demo-main.ts', env)
+  const ownStore = process.env.PENDRO_STORE_HOST === undefined
+  if (ownStore) await program('stand-ins/src/mail-store-main.ts', env)
+  const served = await program('server/src/main.ts', env)
+  say('')
+  say(`Pendro is at http://127.0.0.1:${served.httpPort}/ and takes mail at port ${served.smtpPort} (ready in ${((Date.now() - began) / 1000).toFixed(1)} s).`)
+  if (ownStore) say(`The stand-in mail store shows what it has at http://127.0.0.1:${PENDRO_STORE_HTTP_PORT}/messages.`)
+  if (empty) say('It is empty: open the address, and it asks for what it needs to begin.')
+  else {
+    const { demoStaffers } = await import('./sign-ins.mjs')
+    say('Sign in as:')
+    for (const { signIn, password, role } of demoStaffers) say(`  ${signIn.padEnd(4)} ${password.padEnd(14)} ${role}`)
+    if (process.env.PENDRO_TRICKLE !== 'off') {
+      await program('scripts/trickle-main.ts', env)
+      say('New mail trickles in; PENDRO_TRICKLE=off starts without it.')
+    }
+  }
+  say('Ctrl-C stops everything.')
+} catch (error) {
+  console.error(error instanceof Error ? error.message : error)
+  await stop(1)
+}
