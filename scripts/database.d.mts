@@ -6,5 +6,8 @@ export interface RunningDatabase {
   readonly url: (database: string) => string
   readonly stop: () => Promise<void>
 }
-export function startDatabase(folder: string, options?: { bufferPool?: string }): Promise<RunningDatabase>
+export function startDatabase(
+  folder: string,
+  options?: { bufferPool?: string; port?: number },
+): Promise<RunningDatabase>
 export function freePort(): Promise<number>

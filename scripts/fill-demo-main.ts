@@ -8,6 +8,8 @@ const began = Date.now()
 let shown = ''
 const filled = await fillDemoOnce(db, {
   now: new Date(),
+  // Tests fill a smaller one.
+  scale: Number(process.env.PENDRO_DEMO_SCALE ?? 1),
   say: text => {
     if (text !== shown) process.stdout.write(process.stdout.isTTY ? `\r${text}` : '')
     shown = text
@@ -15,6 +17,8 @@ const filled = await fillDemoOnce(db, {
 })
 if (filled) {
   const seconds = ((Date.now() - began) / 1000).toFixed(0)
-  console.log(`\rThe demo is filled: ${filled.messages} messages, ${filled.deliveries} deliveries, in ${seconds} s.`)
+  console.log(
+    `\rThe demo is filled: ${filled.messages} messages, ${filled.deliveries} deliveries, in ${seconds} s.`,
+  )
 }
 await db.close()

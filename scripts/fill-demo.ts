@@ -57,11 +57,23 @@ export interface Filled {
   readonly held: { readonly made: number; readonly keptBack: number }
 }
 
-export async function fillDemo(db: Database, { now, seed = demoSeed, days = 30, scale = 1, say = () => {} }: Options): Promise<Filled> {
+export async function fillDemo(
+  db: Database,
+  { now, seed = demoSeed, days = 30, scale = 1, say = () => {} }: Options,
+): Promise<Filled> {
   const chance = chanceOf(seed)
   const colleagues = makeColleagues(chance)
-  await setUp(db, { organisation: demoOrganisation, mailboxes: colleagues.map(c => mailboxPlan(c, chance)), staffers: demoStaffers })
-  const mailboxIds = new Map((await select<{ id: number; address: string }>(db, 'SELECT id, address FROM mailboxes')).map(row => [row.address, row.id]))
+  await setUp(db, {
+    organisation: demoOrganisation,
+    mailboxes: colleagues.map(c => mailboxPlan(c, chance)),
+    staffers: demoStaffers,
+  })
+  const mailboxIds = new Map(
+    (await select<{ id: number; address: string }>(db, 'SELECT id, address FROM mailboxes')).map(row => [
+      row.address,
+      row.id,
+    ]),
+  )
   await addRegister(db, colleagues, mailboxIds, chance, now)
   say('The months before: what people ruled on …')
   await learnPast(db, colleagues, chanceOf(seed + 1), new Date(now.getTime() - days * day))
@@ -74,9 +86,15 @@ export async function fillDemo(db: Database, { now, seed = demoSeed, days = 30, 
     const letters = await Promise.all(batch.map(h => writeLetter(h.draft, h.at, h.serial)))
     const outward = letters.filter((_, i) => batch[i]?.direction === 'out')
     if (outward.length > 0) await takeOut(db, outward.map(toIncoming))
-    const inward = batch.flatMap((happening, i) => (happening.direction === 'in' ? [{ happening, letter: letters[i] as Letter }] : []))
+    const inward = batch.flatMap((happening, i) =>
+      happening.direction === 'in' ? [{ happening, letter: letters[i] as Letter }] : [],
+    )
     if (inward.length === 0) continue
-    const taken = await takeIn(db, inward.map(({ letter }) => toIncoming(letter)), { onward: 'history' })
+    const taken = await takeIn(
+      db,
+      inward.map(({ letter }) => toIncoming(letter)),
+      { onward: 'history' },
+    )
     for (const [i, one] of taken.entries()) {
       const happening = inward[i]?.happening as Happening
       deliveries += one.deliveries.length
@@ -88,10 +106,19 @@ export async function fillDemo(db: Database, { now, seed = demoSeed, days = 30, 
     say(`${last.toISOString().slice(0, 10)} …`)
   }
   await settlePast(db, now)
-  return { messages: happenings.length, deliveries, held: { made: happenings.filter(({ cause }) => cause !== null).length, keptBack } }
+  return {
+    messages: happenings.length,
+    deliveries,
+    held: { made: happenings.filter(({ cause }) => cause !== null).length, keptBack },
+  }
 }
 
-const toIncoming = ({ raw, envelopeFrom, recipients, at }: Letter) => ({ raw, envelopeFrom, recipients, receivedAt: at })
+const toIncoming = ({ raw, envelopeFrom, recipients, at }: Letter) => ({
+  raw,
+  envelopeFrom,
+  recipients,
+  receivedAt: at,
+})
 
 const isKeptBack = ({ state }: { state: string }) => state === 'quarantined' || state === 'junk'
 
@@ -103,29 +130,45 @@ function* batches(happenings: readonly Happening[]): Generator<readonly Happenin
 function mailboxPlan(c: Colleague, chance: Chance): MailboxPlan {
   const usesJunkFolder = chance.happens(0.3)
   return {
-    address: c.address, aliases: c.aliases, name: c.name, kind: c.kind, department: c.department, timeZone: c.timeZone, language: c.language, minders: c.minders,
+    address: c.address,
+    aliases: c.aliases,
+    name: c.name,
+    kind: c.kind,
+    department: c.department,
+    timeZone: c.timeZone,
+    language: c.language,
+    minders: c.minders,
     ...(usesJunkFolder ? { limits: { junk: 40, quarantined: 60, nearCertain: 85 } } : {}),
     usesSetAside: chance.happens(0.35),
     filtering: c.name !== 'All Masters',
   }
 }
 
-async function addRegister(db: Database, colleagues: readonly Colleague[], mailboxIds: ReadonlyMap<string, number>, chance: Chance, now: Date): Promise<void> {
+async function addRegister(
+  db: Database,
+  colleagues: readonly Colleague[],
+  mailboxIds: ReadonlyMap<string, number>,
+  chance: Chance,
+  now: Date,
+): Promise<void> {
   await inTransaction(db, async tx => {
     for (const entry of makeRegister(colleagues, chance)) {
       const pattern = parsePattern(entry.pattern)
       if (!pattern.ok) throw new Error(`demo entry ${entry.pattern}`)
       const mailboxId = entry.owner === null ? null : (mailboxIds.get(entry.owner) ?? null)
       await insertEntries(
-        db, tx,
-        [{
-          pattern: pattern.value satisfies SenderPattern,
-          standing: entry.standing,
-          owner: mailboxId === null ? { kind: 'organisation' } : { kind: 'mailbox', mailboxId },
-          binding: entry.binding ?? false,
-          withoutAuthentication: entry.withoutAuthentication ?? false,
-          until: entry.untilDays === undefined ? null : now.getTime() + entry.untilDays * day,
-        }],
+        db,
+        tx,
+        [
+          {
+            pattern: pattern.value satisfies SenderPattern,
+            standing: entry.standing,
+            owner: mailboxId === null ? { kind: 'organisation' } : { kind: 'mailbox', mailboxId },
+            binding: entry.binding ?? false,
+            withoutAuthentication: entry.withoutAuthentication ?? false,
+            until: entry.untilDays === undefined ? null : now.getTime() + entry.untilDays * day,
+          },
+        ],
         { at: new Date(now.getTime() - entry.daysAgo * day), reason: entry.reason, origin: entry.origin },
       )
     }
@@ -133,10 +176,23 @@ async function addRegister(db: Database, colleagues: readonly Colleague[], mailb
 }
 
 /** Words of mail that was ruled on before the month that is shown; the mail itself has gone away. */
-async function learnPast(db: Database, colleagues: readonly Colleague[], chance: Chance, before: Date): Promise<void> {
-  const past = makeMail(colleagues, chance, { now: before, days: 40, scale: 0.25 }).filter(({ direction }) => direction === 'in')
-  const wanted = chance.some(past.filter(({ truth, cause }) => truth === 'wanted' && cause === null), 260)
-  const junk = chance.some(past.filter(({ truth }) => truth !== 'wanted'), 260)
+async function learnPast(
+  db: Database,
+  colleagues: readonly Colleague[],
+  chance: Chance,
+  before: Date,
+): Promise<void> {
+  const past = makeMail(colleagues, chance, { now: before, days: 40, scale: 0.25 }).filter(
+    ({ direction }) => direction === 'in',
+  )
+  const wanted = chance.some(
+    past.filter(({ truth, cause }) => truth === 'wanted' && cause === null),
+    260,
+  )
+  const junk = chance.some(
+    past.filter(({ truth }) => truth !== 'wanted'),
+    260,
+  )
   const lessons = await Promise.all(
     [...wanted, ...junk].map(async ({ draft, at, serial, truth }) => {
       const parsed = await parseMessage((await writeLetter(draft, at, serial)).raw)
@@ -144,17 +200,38 @@ async function learnPast(db: Database, colleagues: readonly Colleague[], chance:
     }),
   )
   await inTransaction(db, async tx => {
-    await insert(db, 'lessons', lessons.map(lesson => ({ ruling_id: null, message_id: null, ...lesson })), tx)
+    await insert(
+      db,
+      'lessons',
+      lessons.map(lesson => ({ ruling_id: null, message_id: null, ...lesson })),
+      tx,
+    )
     for (const lesson of lessons) await apply(db, tx, lesson, 1)
   })
 }
 
 async function signedInStaffers(db: Database): Promise<readonly SignedIn[]> {
-  const rows = await select<{ id: number; name: string; sign_in: string; role: 'helpdesk' | 'steward' | 'observer' }>(db, 'SELECT id, name, sign_in, role FROM staffers ORDER BY id')
-  return rows.map(({ id, name, sign_in, role }) => ({ staffer: { id, name, signIn: sign_in, role }, csrf: '' }))
+  const rows = await select<{
+    id: number
+    name: string
+    sign_in: string
+    role: 'helpdesk' | 'steward' | 'observer'
+  }>(db, 'SELECT id, name, sign_in, role FROM staffers ORDER BY id')
+  return rows.map(({ id, name, sign_in, role }) => ({
+    staffer: { id, name, signIn: sign_in, role },
+    csrf: '',
+  }))
 }
 
-const reasons = ['Asked for by phone', 'Asked for at the counter', 'Her regular supplier', 'Answer to our question', 'Expected since Monday', 'Found in Review', '']
+const reasons = [
+  'Asked for by phone',
+  'Asked for at the counter',
+  'Her regular supplier',
+  'Answer to our question',
+  'Expected since Monday',
+  'Found in Review',
+  '',
+]
 
 /** What the help desk did in those weeks: old mail is mostly ruled on, the last days are still open. */
 function createDesk(db: Database, staffers: readonly SignedIn[], chance: Chance, now: Date) {
@@ -173,8 +250,16 @@ function createDesk(db: Database, staffers: readonly SignedIn[], chance: Chance,
       for (const { happening, ids } of batch) {
         const who = staffers[chance.happens(0.6) ? 0 : 1]
         if (!who) continue
-        const at = new Date(Math.min(until.getTime(), happening.at.getTime() + chance.between(20, 240) * 60_000))
-        await applyRuling(db, { who, deliveryIds: ids, token: randomUUID(), now: at, sentence: deskSentence(happening, who, chance) })
+        const at = new Date(
+          Math.min(until.getTime(), happening.at.getTime() + chance.between(20, 240) * 60_000),
+        )
+        await applyRuling(db, {
+          who,
+          deliveryIds: ids,
+          token: randomUUID(),
+          now: at,
+          sentence: deskSentence(happening, who, chance),
+        })
         const log = createLog('silent')
         await workOutbox({ db, log, now: () => at, send: async () => ({ status: 'taken' }) })
       }
@@ -183,26 +268,50 @@ function createDesk(db: Database, staffers: readonly SignedIn[], chance: Chance,
 }
 
 function deskSentence({ truth }: Happening, { staffer }: SignedIn, chance: Chance) {
-  const base = { width: 'address', for: 'colleague', withoutAuthentication: false, reason: chance.pick(reasons) } as const
-  if (truth !== 'wanted') return { ...base, message: 'discard', learn: truth, sender: 'as-is', reason: '' } as const
+  const base = {
+    width: 'address',
+    for: 'colleague',
+    withoutAuthentication: false,
+    reason: chance.pick(reasons),
+  } as const
+  if (truth !== 'wanted')
+    return { ...base, message: 'discard', learn: truth, sender: 'as-is', reason: '' } as const
   const makesSafe = chance.happens(0.4)
   const everyone = makesSafe && staffer.role === 'steward' && chance.happens(0.3)
-  return { ...base, message: 'release', learn: 'wanted', sender: makesSafe ? 'safe' : 'as-is', for: everyone ? 'everyone' : 'colleague' } as const
+  return {
+    ...base,
+    message: 'release',
+    learn: 'wanted',
+    sender: makesSafe ? 'safe' : 'as-is',
+    for: everyone ? 'everyone' : 'colleague',
+  } as const
 }
 
 /** What has outlived its days is gone, and nobody is told live of what happened weeks ago. */
 async function settlePast(db: Database, now: Date): Promise<void> {
-  await execute(db, "UPDATE deliveries SET state = 'expired' WHERE state IN ('quarantined', 'junk', 'sealed', 'discarded') AND expires_at < :now", { now })
+  await execute(
+    db,
+    "UPDATE deliveries SET state = 'expired' WHERE state IN ('quarantined', 'junk', 'sealed', 'discarded') AND expires_at < :now",
+    { now },
+  )
   await execute(db, 'DELETE FROM live_events')
-  for (const table of ['deliveries', 'messages', 'message_senders', 'delivery_judgements']) await select(db, `ANALYZE TABLE ${table}`)
+  for (const table of ['deliveries', 'messages', 'message_senders', 'delivery_judgements'])
+    await select(db, `ANALYZE TABLE ${table}`)
 }
 
 /** Fills the database when it holds no organisation yet. `null` when there was nothing to do. */
 export async function fillDemoOnce(db: Database, options: Options): Promise<Filled | null> {
   await migrate(db)
   // The mark is written last: a fill that was interrupted is found out, and starts afresh from an empty database.
-  if (await findRow(db, "SELECT 1 AS yes FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'demo_filled'")) return null
-  if (await findRow(db, 'SELECT 1 AS yes FROM organisation LIMIT 1')) throw new Error('A fill was interrupted. Remove the data folder (or the database) and start again.')
+  if (
+    await findRow(
+      db,
+      "SELECT 1 AS yes FROM information_schema.tables WHERE table_schema = DATABASE() AND table_name = 'demo_filled'",
+    )
+  )
+    return null
+  if (await findRow(db, 'SELECT 1 AS yes FROM organisation LIMIT 1'))
+    throw new Error('A fill was interrupted. Remove the data folder (or the database) and start again.')
   const filled = await fillDemo(db, options)
   await execute(db, 'CREATE TABLE demo_filled (id INT NOT NULL PRIMARY KEY)')
   return filled

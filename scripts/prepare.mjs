@@ -15,14 +15,17 @@ export function say(text) {
 
 export function run(command, args, options = {}) {
   const done = spawnSync(command, args, { stdio: 'inherit', cwd: root, ...options })
-  if (done.status !== 0) throw new Error(`${command} ${args.join(' ')} ended with ${done.status ?? done.signal}`)
+  if (done.status !== 0)
+    throw new Error(`${command} ${args.join(' ')} ended with ${done.status ?? done.signal}`)
 }
 
 const has = program => (process.env.PATH ?? '').split(':').some(folder => existsSync(join(folder, program)))
 
 /** npm packages as the lock file has them; a mark tells whether they still fit it. */
 export function ensurePackages() {
-  const lock = createHash('sha256').update(readFileSync(join(root, 'package-lock.json'))).digest('hex')
+  const lock = createHash('sha256')
+    .update(readFileSync(join(root, 'package-lock.json')))
+    .digest('hex')
   const mark = join(root, 'node_modules', '.pendro-lock')
   if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return
   say('Installing npm packages …')
@@ -41,12 +44,18 @@ export function ensurePrograms(names) {
   process.env.PATH = `${process.env.PATH}:/usr/sbin:/sbin`
   const missing = names.filter(name => !has(debian[name].program)).flatMap(name => debian[name].packages)
   if (missing.length === 0) return
-  if (!has('apt-get')) throw new Error(`Missing: ${missing.join(', ')}. Install them, or set DATABASE_URL to use another MariaDB.`)
+  if (!has('apt-get'))
+    throw new Error(
+      `Missing: ${missing.join(', ')}. Install them, or set DATABASE_URL to use another MariaDB.`,
+    )
   say(`Installing ${missing.join(', ')} …`)
   const asRoot = process.getuid?.() === 0 ? [] : ['sudo']
   const apt = (...args) => {
     const [command, ...rest] = [...asRoot, 'apt-get', ...args]
-    run(command, rest, { env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' }, stdio: ['ignore', 'ignore', 'inherit'] })
+    run(command, rest, {
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+      stdio: ['ignore', 'ignore', 'inherit'],
+    })
   }
   apt('update', '-qq')
   apt('install', '-y', '-qq', '--no-install-recommends', ...missing)
@@ -58,7 +67,14 @@ export function ensureVectors() {
   const file = join(folder, 'usr/share/doc/publicsuffix/examples/test_psl.txt')
   if (existsSync(file)) return file
   mkdirSync(folder, { recursive: true })
-  spawnSync('sh', ['-c', '(apt-get download publicsuffix || (apt-get update -qq && apt-get download publicsuffix)) && dpkg -x publicsuffix_*.deb .'], { cwd: folder, stdio: 'ignore' })
+  spawnSync(
+    'sh',
+    [
+      '-c',
+      '(apt-get download publicsuffix || (apt-get update -qq && apt-get download publicsuffix)) && dpkg -x publicsuffix_*.deb .',
+    ],
+    { cwd: folder, stdio: 'ignore' },
+  )
   return existsSync(file) ? file : ''
 }
 
@@ -79,7 +95,9 @@ export function ensureWeb() {
   const sources = Math.max(...['web', 'contract', 'core'].map(part => newest(join(root, part))))
   if (!existsSync(built) || statSync(built).mtimeMs < sources) {
     say('Building the web part …')
-    run(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], { cwd: join(root, 'web') })
+    run(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], {
+      cwd: join(root, 'web'),
+    })
   }
   return dist
 }

@@ -22,7 +22,11 @@ async function stop(code) {
   stopping = true
   // The terminal has sent Ctrl-C to the children too; a second signal does them no harm.
   for (const child of children.reverse()) if (child.exitCode === null) child.kill('SIGTERM')
-  await Promise.all(children.map(child => (child.exitCode !== null ? null : new Promise(resolve => child.once('exit', resolve)))))
+  await Promise.all(
+    children.map(child =>
+      child.exitCode !== null ? null : new Promise(resolve => child.once('exit', resolve)),
+    ),
+  )
   await database?.stop()
   process.exit(code)
 }
@@ -80,19 +84,31 @@ try {
   const PENDRO_STORE_HTTP_PORT = await choosePort('PENDRO_STORE_HTTP_PORT', 8026)
   const PENDRO_PORT = await choosePort('PENDRO_PORT', 8025)
   const PENDRO_SMTP_PORT = await choosePort('PENDRO_SMTP_PORT', 2525)
-  const env = { DATABASE_URL, PENDRO_STORE_PORT, PENDRO_STORE_HTTP_PORT, PENDRO_PORT, PENDRO_SMTP_PORT, PENDRO_WEB_DIR: web, PENDRO_LOG_LEVEL: process.env.PENDRO_LOG_LEVEL ?? 'warn' }
+  const env = {
+    DATABASE_URL,
+    PENDRO_STORE_PORT,
+    PENDRO_STORE_HTTP_PORT,
+    PENDRO_PORT,
+    PENDRO_SMTP_PORT,
+    PENDRO_WEB_DIR: web,
+    PENDRO_LOG_LEVEL: process.env.PENDRO_LOG_LEVEL ?? 'warn',
+  }
   if (!empty) await program('scripts/fill-demo-main.ts', env)
   const ownStore = process.env.PENDRO_STORE_HOST === undefined
   if (ownStore) await program('stand-ins/src/mail-store-main.ts', env)
   const served = await program('server/src/main.ts', env)
   say('')
-  say(`Pendro is at http://127.0.0.1:${served.httpPort}/ and takes mail at port ${served.smtpPort} (ready in ${((Date.now() - began) / 1000).toFixed(1)} s).`)
-  if (ownStore) say(`The stand-in mail store shows what it has at http://127.0.0.1:${PENDRO_STORE_HTTP_PORT}/messages.`)
+  say(
+    `Pendro is at http://127.0.0.1:${served.httpPort}/ and takes mail at port ${served.smtpPort} (ready in ${((Date.now() - began) / 1000).toFixed(1)} s).`,
+  )
+  if (ownStore)
+    say(`The stand-in mail store shows what it has at http://127.0.0.1:${PENDRO_STORE_HTTP_PORT}/messages.`)
   if (empty) say('It is empty: open the address, and it asks for what it needs to begin.')
   else {
     const { demoStaffers } = await import('./sign-ins.mjs')
     say('Sign in as:')
-    for (const { signIn, password, role } of demoStaffers) say(`  ${signIn.padEnd(4)} ${password.padEnd(14)} ${role}`)
+    for (const { signIn, password, role } of demoStaffers)
+      say(`  ${signIn.padEnd(4)} ${password.padEnd(14)} ${role}`)
     if (process.env.PENDRO_TRICKLE !== 'off') {
       await program('scripts/trickle-main.ts', env)
       say('New mail trickles in; PENDRO_TRICKLE=off starts without it.')

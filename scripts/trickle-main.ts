@@ -14,11 +14,17 @@ const trickle = startTrickle(
   port,
   async () => {
     serial += 1
-    const { raw, envelopeFrom, recipients } = await writeLetter(nextLive(colleagues, chance), new Date(), `live${Date.now()}.${serial}`)
+    const { raw, envelopeFrom, recipients } = await writeLetter(
+      nextLive(colleagues, chance),
+      new Date(),
+      `live${Date.now()}.${serial}`,
+    )
     return { raw, from: envelopeFrom, to: recipients }
   },
   () => chance.between(8_000, 40_000),
-  error => console.error(`A demo letter was not taken: ${error instanceof Error ? error.message : String(error)}`),
+  error =>
+    console.error(`A demo letter was not taken: ${error instanceof Error ? error.message : String(error)}`),
 )
 process.send?.({ ready: true })
-for (const signal of ['SIGINT', 'SIGTERM'] as const) process.on(signal, () => void trickle.stop().then(() => process.exit(0)))
+for (const signal of ['SIGINT', 'SIGTERM'] as const)
+  process.on(signal, () => void trickle.stop().then(() => process.exit(0)))

@@ -6,7 +6,12 @@ export type Role = 'helpdesk' | 'steward' | 'observer'
  * One request of the API. The server mounts it, the web calls it, and OpenAPI is made from it: there is
  * no second description. `path` has its parameters as `{name}`.
  */
-export interface Endpoint<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType, R extends z.ZodType> {
+export interface Endpoint<
+  P extends z.ZodType,
+  Q extends z.ZodType,
+  B extends z.ZodType,
+  R extends z.ZodType,
+> {
   readonly method: 'get' | 'post' | 'delete'
   readonly path: string
   readonly summary: string

@@ -37,14 +37,65 @@ export const signIn = endpoint({
   problems: ['SIGN_IN_FAILED', 'TOO_MANY_TRIES'],
 })
 export const readSession = endpoint({
-  method: 'get', path: '/api/session', summary: 'Who is signed in', roles: everyone, response: session,
+  method: 'get',
+  path: '/api/session',
+  summary: 'Who is signed in',
+  roles: everyone,
+  response: session,
 })
 export const signOut = endpoint({
-  method: 'delete', path: '/api/session', summary: 'Sign out', roles: everyone, response: z.object({}),
+  method: 'delete',
+  path: '/api/session',
+  summary: 'Sign out',
+  roles: everyone,
+  response: z.object({}),
+})
+
+export const setUpNeeded = endpoint({
+  method: 'get',
+  path: '/api/set-up',
+  summary: 'Whether this installation is still empty',
+  roles: 'anyone',
+  response: z.object({ needed: z.boolean() }),
+})
+const timeZone = z.string().refine(
+  zone => {
+    try {
+      return Boolean(new Intl.DateTimeFormat('en', { timeZone: zone }))
+    } catch {
+      return false
+    }
+  },
+  { error: 'is a time zone such as Europe/Oslo' },
+)
+export const beginSetUp = endpoint({
+  method: 'post',
+  path: '/api/set-up',
+  summary: 'Set up an empty installation: the organisation, its mailboxes and the first steward. Works once.',
+  roles: 'anyone',
+  body: z.object({
+    organisation: z.string().trim().min(1).max(200),
+    timeZone,
+    /** One a line: domains that are ours. */
+    ownDomains: z.string().trim().min(1).max(10_000),
+    /** One a line: hosts whose Authentication-Results are believed. May be empty. */
+    trustedHosts: z.string().max(10_000).default(''),
+    /** One a line: address, then a comma and the name. */
+    mailboxes: z.string().trim().min(1).max(250_000),
+    name: z.string().trim().min(1).max(200),
+    signIn: z.string().trim().min(1).max(200),
+    password: z.string().min(12, { error: 'has at least 12 characters' }).max(500),
+  }),
+  response: z.object({ mailboxes: z.number().int() }),
+  problems: ['BAD_SET_UP', 'ALREADY_SET_UP'],
 })
 
 export const mailboxBrief = z.object({
-  id, name: z.string(), address: z.string(), department: z.string(), kind: z.enum(['person', 'shared', 'list']),
+  id,
+  name: z.string(),
+  address: z.string(),
+  department: z.string(),
+  kind: z.enum(['person', 'shared', 'list']),
   kept: z.number().int(),
 })
 export type MailboxBrief = z.infer<typeof mailboxBrief>
@@ -54,7 +105,10 @@ export const findMailboxes = endpoint({
   path: '/api/mailboxes',
   summary: 'Mailboxes whose name, address or alias contains the text, most kept-back mail first',
   roles: everyone,
-  query: z.object({ find: z.string().trim().max(200).default(''), limit: z.coerce.number().int().min(1).max(500).default(20) }),
+  query: z.object({
+    find: z.string().trim().max(200).default(''),
+    limit: z.coerce.number().int().min(1).max(500).default(20),
+  }),
   response: z.object({ mailboxes: z.array(mailboxBrief), total: z.number().int() }),
 })
 
@@ -116,15 +170,35 @@ export const deliverySheet = endpoint({
     evidence: z.array(evidence),
     path: z.array(pathLine),
     /** `null` when the message could not be read or has gone away. */
-    body: z.object({ hasHtml: z.boolean(), linksDisarmed: z.number(), picturesLeftOut: z.number(), hiddenText: z.string() }).nullable(),
+    body: z
+      .object({
+        hasHtml: z.boolean(),
+        linksDisarmed: z.number(),
+        picturesLeftOut: z.number(),
+        hiddenText: z.string(),
+      })
+      .nullable(),
     unreadable: z.boolean(),
     attachments: z.array(
-      z.object({ name: z.string(), declaredType: z.string(), trueType: z.string(), size: z.number().int(), danger: z.string().nullable() }),
+      z.object({
+        name: z.string(),
+        declaredType: z.string(),
+        trueType: z.string(),
+        size: z.number().int(),
+        danger: z.string().nullable(),
+      }),
     ),
     headers: z.array(z.object({ name: z.string(), value: z.string() })),
     /** What has happened to it since, oldest first. */
     history: z.array(
-      z.object({ at: moment, act: z.string(), by: z.string(), reason: z.string(), rulingId: id.nullable(), facts: evidence.shape.facts }),
+      z.object({
+        at: moment,
+        act: z.string(),
+        by: z.string(),
+        reason: z.string(),
+        rulingId: id.nullable(),
+        facts: evidence.shape.facts,
+      }),
     ),
     waiting: z.object({ attempts: z.number().int(), nextAt: moment, problem: z.string() }).nullable(),
   }),
@@ -161,8 +235,16 @@ export const applyRuling = endpoint({
   }),
   response: rulingResult,
   problems: [
-    'BAD_PATTERN', 'NEEDS_REASON', 'NOTHING_TO_DO', 'NO_SENDER', 'UNTIL_PASSED', 'NEEDS_STEWARD', 'DELIVERY_NOT_FOUND', 'SEALED',
-    'ALREADY_RULED', 'WRONG_STATE',
+    'BAD_PATTERN',
+    'NEEDS_REASON',
+    'NOTHING_TO_DO',
+    'NO_SENDER',
+    'UNTIL_PASSED',
+    'NEEDS_STEWARD',
+    'DELIVERY_NOT_FOUND',
+    'SEALED',
+    'ALREADY_RULED',
+    'WRONG_STATE',
   ],
 })
 export const undoRuling = endpoint({
@@ -171,7 +253,10 @@ export const undoRuling = endpoint({
   summary: 'Undo a ruling: entries, learning and what has not left the house; released copies stay delivered',
   roles: writers,
   params: z.object({ id: idInPath }),
-  response: z.object({ deliveries: z.array(z.object({ id, state: deliveryState })), stayedReleased: z.number().int() }),
+  response: z.object({
+    deliveries: z.array(z.object({ id, state: deliveryState })),
+    stayedReleased: z.number().int(),
+  }),
   problems: ['RULING_NOT_FOUND', 'ALREADY_UNDONE', 'LATER_RULING', 'NEEDS_STEWARD'],
 })
 
@@ -189,8 +274,19 @@ export const previewDigest = endpoint({
     listed: z.number().int(),
     leftOut: z.number().int(),
     /** `null` when there is nothing to say. */
-    message: z.object({ from: z.string(), to: z.string(), subject: z.string(), text: z.string(), html: z.string() }).nullable(),
-    sent: z.array(z.object({ id, at: moment, listed: z.number().int(), leftOut: z.number().int(), state: z.string(), problem: z.string() })),
+    message: z
+      .object({ from: z.string(), to: z.string(), subject: z.string(), text: z.string(), html: z.string() })
+      .nullable(),
+    sent: z.array(
+      z.object({
+        id,
+        at: moment,
+        listed: z.number().int(),
+        leftOut: z.number().int(),
+        state: z.string(),
+        problem: z.string(),
+      }),
+    ),
   }),
   problems: ['MAILBOX_NOT_FOUND'],
 })
@@ -231,6 +327,8 @@ export const readRecord = endpoint({
     what: z.enum(['everything', 'rulings', 'reading', 'digests', 'signing-in']).default('everything'),
     mailbox: z.coerce.number().int().positive().optional(),
     since: day.optional(),
+    /** One ruling, its undo, and what followed from it. */
+    ruling: z.coerce.number().int().positive().optional(),
     after: z.coerce.number().int().positive().optional(),
     limit: z.coerce.number().int().min(1).max(200).default(80),
   }),
@@ -247,18 +345,39 @@ export const senderEntries = endpoint({
     mailbox: z.coerce.number().int().positive().optional(),
     limit: z.coerce.number().int().min(1).max(500).default(100),
   }),
-  response: z.object({ entries: z.array(entryBrief.extend({ createdAt: moment, reason: z.string(), origin: z.string() })) }),
+  response: z.object({
+    entries: z.array(entryBrief.extend({ createdAt: moment, reason: z.string(), origin: z.string() })),
+  }),
 })
 
 export const health = endpoint({
-  method: 'get', path: '/api/health', summary: 'Whether the server and its database answer', roles: 'anyone',
+  method: 'get',
+  path: '/api/health',
+  summary: 'Whether the server and its database answer',
+  roles: 'anyone',
   response: z.object({ ok: z.literal(true) }),
   problems: ['DATABASE_AWAY'],
 })
 
 export const endpoints = {
-  signIn, readSession, signOut, findMailboxes, reviewList, reviewCounts, reviewCluster, deliverySheet, previewRuling, applyRuling,
-  undoRuling, previewDigest, sendDigest, readRecord, senderEntries, health,
+  setUpNeeded,
+  beginSetUp,
+  signIn,
+  readSession,
+  signOut,
+  findMailboxes,
+  reviewList,
+  reviewCounts,
+  reviewCluster,
+  deliverySheet,
+  previewRuling,
+  applyRuling,
+  undoRuling,
+  previewDigest,
+  sendDigest,
+  readRecord,
+  senderEntries,
+  health,
 }
 
 /** What the live stream sends (`GET /api/live`, server-sent events): deliveries that changed, or new ones. */

@@ -18,7 +18,12 @@ export function openApiDocument(version: string): JsonSchema {
   }
   return {
     openapi: '3.0.3',
-    info: { title: 'Pendro', version, description: 'Review, rulings, digests and the record. Writes need the session cookie and its token in X-Pendro-Token.' },
+    info: {
+      title: 'Pendro',
+      version,
+      description:
+        'Review, rulings, digests and the record. Writes need the session cookie and its token in X-Pendro-Token.',
+    },
     paths,
     components: {
       securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'pendro_session' } },
@@ -26,7 +31,11 @@ export function openApiDocument(version: string): JsonSchema {
         Problem: {
           type: 'object',
           required: ['code', 'text'],
-          properties: { code: { type: 'string', enum: Object.keys(problems) }, text: { type: 'string' }, facts: { type: 'object' } },
+          properties: {
+            code: { type: 'string', enum: Object.keys(problems) },
+            text: { type: 'string' },
+            facts: { type: 'object' },
+          },
         },
       },
     },
@@ -38,9 +47,18 @@ function operation(operationId: string, endpoint: AnyEndpoint): JsonSchema {
   return {
     operationId,
     summary: endpoint.summary,
-    ...(endpoint.roles === 'anyone' ? {} : { security: [{ session: [] }], description: `Roles: ${endpoint.roles.join(', ')}.` }),
+    ...(endpoint.roles === 'anyone'
+      ? {}
+      : { security: [{ session: [] }], description: `Roles: ${endpoint.roles.join(', ')}.` }),
     parameters: [...parameters('path', endpoint.params), ...parameters('query', endpoint.query)],
-    ...(hasBody ? { requestBody: { required: true, content: { 'application/json': { schema: schemaOf(endpoint.body) } } } } : {}),
+    ...(hasBody
+      ? {
+          requestBody: {
+            required: true,
+            content: { 'application/json': { schema: schemaOf(endpoint.body) } },
+          },
+        }
+      : {}),
     responses: {
       200: { description: 'Done', content: { 'application/json': { schema: schemaOf(endpoint.response) } } },
       ...problemResponses(endpoint.problems as readonly ProblemCode[]),
@@ -49,9 +67,15 @@ function operation(operationId: string, endpoint: AnyEndpoint): JsonSchema {
 }
 
 function parameters(place: 'path' | 'query', schema: z.ZodType): readonly JsonSchema[] {
-  const { properties = {}, required = [] } = schemaOf(schema) as { properties?: Record<string, JsonSchema>; required?: string[] }
+  const { properties = {}, required = [] } = schemaOf(schema) as {
+    properties?: Record<string, JsonSchema>
+    required?: string[]
+  }
   return Object.entries(properties).map(([name, property]) => ({
-    name, in: place, required: place === 'path' || required.includes(name), schema: property,
+    name,
+    in: place,
+    required: place === 'path' || required.includes(name),
+    schema: property,
   }))
 }
 
@@ -62,5 +86,7 @@ function problemResponses(codes: readonly ProblemCode[]): Record<string, JsonSch
     byStatus.set(status, [...(byStatus.get(status) ?? []), `${code}: ${text}`])
   }
   const content = { 'application/json': { schema: { $ref: '#/components/schemas/Problem' } } }
-  return Object.fromEntries([...byStatus].map(([status, texts]) => [String(status), { description: texts.join(' '), content }]))
+  return Object.fromEntries(
+    [...byStatus].map(([status, texts]) => [String(status), { description: texts.join(' '), content }]),
+  )
 }

@@ -2,30 +2,56 @@
 export const problems = {
   BAD_REQUEST: { status: 400, text: 'The request does not have the form this address expects.' },
   BAD_PATTERN: { status: 400, text: 'That is no sender pattern.' },
-  NEEDS_REASON: { status: 400, text: 'This entry lets in mail of many unrelated senders or of our own domain: say why.' },
-  NOTHING_TO_DO: { status: 400, text: 'The sentence leaves the message, the sender and what is known as they are: nothing to apply.' },
-  NO_SENDER: { status: 400, text: 'Not every marked message has a sender at this width; choose another width or fewer messages.' },
+  NEEDS_REASON: {
+    status: 400,
+    text: 'This entry lets in mail of many unrelated senders or of our own domain: say why.',
+  },
+  NOTHING_TO_DO: {
+    status: 400,
+    text: 'The sentence leaves the message, the sender and what is known as they are: nothing to apply.',
+  },
+  NO_SENDER: {
+    status: 400,
+    text: 'Not every marked message has a sender at this width; choose another width or fewer messages.',
+  },
+  BAD_SET_UP: { status: 400, text: 'Some lines can’t be read; nothing was set up.' },
   UNTIL_PASSED: { status: 400, text: 'That date has passed; choose one in the future.' },
   SIGN_IN_FIRST: { status: 401, text: 'Sign in first.' },
   SIGN_IN_FAILED: { status: 401, text: 'Name and password do not belong together.' },
   CSRF: { status: 403, text: 'The request lacks the token of your session. Reload the page and try again.' },
-  OBSERVER: { status: 403, text: 'You are signed in as an observer: you can read everything here, but not change it.' },
-  NEEDS_STEWARD: { status: 403, text: 'Entries for all colleagues are made by a steward. Choose one colleague, or ask a steward.' },
+  OBSERVER: {
+    status: 403,
+    text: 'You are signed in as an observer: you can read everything here, but not change it.',
+  },
+  NEEDS_STEWARD: {
+    status: 403,
+    text: 'Entries for all colleagues are made by a steward. Choose one colleague, or ask a steward.',
+  },
   NOT_FOUND: { status: 404, text: 'There is nothing at this address.' },
   DELIVERY_NOT_FOUND: { status: 404, text: 'This delivery does not exist, or no longer.' },
   MAILBOX_NOT_FOUND: { status: 404, text: 'No mailbox has this number.' },
   RULING_NOT_FOUND: { status: 404, text: 'This ruling does not exist.' },
   SOURCE_GONE: { status: 410, text: 'The message itself has gone away; only its headers are kept.' },
+  ALREADY_SET_UP: { status: 409, text: 'This installation has been set up already; sign in.' },
   SEALED: { status: 409, text: 'This message is sealed because of harmful content. Nobody can release it.' },
   ALREADY_RULED: { status: 409, text: 'Somebody was first.' },
   WRONG_STATE: { status: 409, text: 'The message is no longer where this ruling expects it.' },
   ALREADY_UNDONE: { status: 409, text: 'This ruling has been undone already.' },
   LATER_RULING: { status: 409, text: 'A later ruling builds on this one; undo that one first.' },
-  NOTHING_TO_SEND: { status: 409, text: 'Nothing is kept back for this mailbox since its last digest, so there is nothing to send.' },
+  NOTHING_TO_SEND: {
+    status: 409,
+    text: 'Nothing is kept back for this mailbox since its last digest, so there is nothing to send.',
+  },
   DIGEST_RUNNING: { status: 409, text: 'A digest for this mailbox has just been sent by somebody else.' },
   TOO_MANY_TRIES: { status: 429, text: 'Too many tries to sign in. Wait a minute and try again.' },
-  DATABASE_AWAY: { status: 503, text: 'The database does not answer. Nothing was changed; trying again in a moment will do.' },
-  INTERNAL: { status: 500, text: 'Something went wrong on our side. Nothing was changed; it has been written to the log.' },
+  DATABASE_AWAY: {
+    status: 503,
+    text: 'The database does not answer. Nothing was changed; trying again in a moment will do.',
+  },
+  INTERNAL: {
+    status: 500,
+    text: 'Something went wrong on our side. Nothing was changed; it has been written to the log.',
+  },
 } as const
 
 export type ProblemCode = keyof typeof problems

@@ -10,7 +10,18 @@ export const day = z.iso.date()
 export const role = z.enum(['helpdesk', 'steward', 'observer'])
 
 export const deliveryState = z.enum([
-  'inspecting', 'inbox', 'aside', 'junk', 'quarantined', 'sealed', 'deferred', 'bounced', 'released', 'discarded', 'expired', 'moved',
+  'inspecting',
+  'inbox',
+  'aside',
+  'junk',
+  'quarantined',
+  'sealed',
+  'deferred',
+  'bounced',
+  'released',
+  'discarded',
+  'expired',
+  'moved',
 ])
 export type DeliveryState = z.infer<typeof deliveryState>
 
@@ -71,7 +82,15 @@ export const reviewRow = z.object({
 export type ReviewRow = z.infer<typeof reviewRow>
 
 export const reviewOrder = z.enum(['wanted', 'newest', 'oldest', 'expiring'])
-export const reviewStates = z.enum(['kept', 'quarantined', 'junk', 'sealed', 'waiting', 'released', 'discarded'])
+export const reviewStates = z.enum([
+  'kept',
+  'quarantined',
+  'junk',
+  'sealed',
+  'waiting',
+  'released',
+  'discarded',
+])
 
 /** The review's filter sentence; the same names stand in the URL of the screen. */
 export const reviewFilter = z.object({

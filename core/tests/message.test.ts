@@ -162,3 +162,21 @@ describe('safe view', () => {
     expect(picturesLeftOut).toBe(2)
   })
 })
+
+describe('raw 8-bit characters in headers', () => {
+  test.each([
+    ['UTF-8 (RFC 6532 §3.2)', 'Zażółć gęślą', Buffer.from('Zażółć gęślą', 'utf8')],
+    [
+      'windows-1252, an old habit',
+      'Gebühr “heute” €',
+      Buffer.from([
+        0x47, 0x65, 0x62, 0xfc, 0x68, 0x72, 0x20, 0x93, 0x68, 0x65, 0x75, 0x74, 0x65, 0x94, 0x20, 0x80,
+      ]),
+    ],
+  ])('%s', async (_name, want, bytes) => {
+    const parsed = await parseMessage(
+      Buffer.concat([Buffer.from('From: a@x.example\r\nSubject: '), bytes, Buffer.from('\r\n\r\nhi')]),
+    )
+    expect(parsed.ok && parsed.value.subject).toBe(want)
+  })
+})

@@ -73,7 +73,8 @@ export async function writeLetter(draft: Draft, at: Date, serial: string): Promi
     headers: { ...draft.headers },
   })
   let bytes = await composer.compile().build()
-  if (messageId === null) bytes = Buffer.from(bytes.toString('latin1').replace(/^Message-ID:.*\r\n/im, ''), 'latin1')
+  if (messageId === null)
+    bytes = Buffer.from(bytes.toString('latin1').replace(/^Message-ID:.*\r\n/im, ''), 'latin1')
   const own = !domainOf(from.address).startsWith('vindholm') || draft.proof !== 'pass'
   const top = own ? `Authentication-Results: ${proofField(draft)}\r\n` : ''
   return {

@@ -3,7 +3,14 @@ import { junkDraft, pickKind, startCampaign } from './junk.ts'
 import type { Draft } from './letter.ts'
 import { domain, type Colleague } from './organisation.ts'
 import type { Chance } from './random.ts'
-import { bulletinDraft, bulletins, correspondents, outboundDraft, wantedDraft, type Correspondent } from './wanted.ts'
+import {
+  bulletinDraft,
+  bulletins,
+  correspondents,
+  outboundDraft,
+  wantedDraft,
+  type Correspondent,
+} from './wanted.ts'
 
 /** One message of the made-up past: when, which way, and what a person would call it. */
 export interface Happening {
@@ -31,15 +38,27 @@ interface Maker {
  * `days` of mail that end at `now`, oldest first: office hours for what people write, any hour for junk.
  * The same seed and `now` make the same mail, byte for byte.
  */
-export function makeMail(colleagues: readonly Colleague[], chance: Chance, { now, days, scale = 1 }: { now: Date; days: number; scale?: number }): readonly Happening[] {
-  const maker: Maker = { chance, people: colleagues.filter(({ kind }) => kind === 'person'), all: colleagues, happenings: [] }
+export function makeMail(
+  colleagues: readonly Colleague[],
+  chance: Chance,
+  { now, days, scale = 1 }: { now: Date; days: number; scale?: number },
+): readonly Happening[] {
+  const maker: Maker = {
+    chance,
+    people: colleagues.filter(({ kind }) => kind === 'person'),
+    all: colleagues,
+    happenings: [],
+  }
   const today = Math.floor(now.getTime() / day) * day
   for (let back = days; back >= 0; back -= 1) addDay(maker, today - back * day, scale)
   addHeld(maker, today - (days - 1) * day, now.getTime())
   return maker.happenings
     .filter(({ at }) => at <= now)
     .sort((a, b) => a.at.getTime() - b.at.getTime())
-    .map((happening, i) => ({ ...happening, serial: happening.serial === '' ? `m${i}.${chance.between(100_000, 999_999)}` : happening.serial }))
+    .map((happening, i) => ({
+      ...happening,
+      serial: happening.serial === '' ? `m${i}.${chance.between(100_000, 999_999)}` : happening.serial,
+    }))
 }
 
 /** Epoch ms of a moment in the working day (06:00 to 17:00 in Oslo, by winter time), more before noon. */
@@ -51,7 +70,6 @@ function officeTime(midnight: number, chance: Chance): number {
 const anyTime = (midnight: number, chance: Chance) => midnight + Math.floor(chance.next() * day)
 
 function addDay(maker: Maker, midnight: number, scale: number): void {
-  const { chance } = maker
   const weekday = new Date(midnight).getUTCDay()
   const isWorkday = weekday !== 0 && weekday !== 6
   const letters = Math.round((isWorkday ? 185 : 42) * scale)
@@ -72,12 +90,36 @@ function addExchange({ chance, people, all, happenings }: Maker, midnight: numbe
   }
   const serial = `q${happenings.length}.${chance.between(100_000, 999_999)}`
   const asked = outboundDraft(to, who, chance)
-  happenings.push({ at: new Date(at - chance.between(40, 1500) * minute), direction: 'out', draft: asked, truth: 'wanted', cause: null, serial })
-  const answer = { ...draft, subject: `${who.language === 'de' ? 'AW' : who.language === 'nb' ? 'SV' : 'Re'}: ${asked.subject}`, answers: `<${serial}@${domain}>`, from: asked.to[0] ?? draft.from }
-  happenings.push({ at: new Date(at), direction: 'in', draft: answer, truth: 'wanted', cause: null, serial: '' })
+  happenings.push({
+    at: new Date(at - chance.between(40, 1500) * minute),
+    direction: 'out',
+    draft: asked,
+    truth: 'wanted',
+    cause: null,
+    serial,
+  })
+  const answer = {
+    ...draft,
+    subject: `${who.language === 'de' ? 'AW' : who.language === 'nb' ? 'SV' : 'Re'}: ${asked.subject}`,
+    answers: `<${serial}@${domain}>`,
+    from: asked.to[0] ?? draft.from,
+  }
+  happenings.push({
+    at: new Date(at),
+    direction: 'in',
+    draft: answer,
+    truth: 'wanted',
+    cause: null,
+    serial: '',
+  })
 }
 
-function recipientOf(who: Correspondent, people: readonly Colleague[], all: readonly Colleague[], chance: Chance): Colleague {
+function recipientOf(
+  who: Correspondent,
+  people: readonly Colleague[],
+  all: readonly Colleague[],
+  chance: Chance,
+): Colleague {
   const department = chance.pick(who.departments)
   const shared = all.filter(c => c.kind === 'shared' && c.department === department)
   if (shared.length > 0 && chance.happens(0.35)) return chance.pick(shared)
@@ -87,9 +129,18 @@ function recipientOf(who: Correspondent, people: readonly Colleague[], all: read
 function addBulletins({ chance, people, happenings }: Maker, midnight: number): void {
   for (const bulletin of bulletins) {
     if (!chance.happens(Math.min(1, bulletin.timesAWeek / 5))) continue
-    const readers = people.filter(({ department }) => (bulletin.departments as readonly string[]).includes(department))
+    const readers = people.filter(({ department }) =>
+      (bulletin.departments as readonly string[]).includes(department),
+    )
     const to = chance.some(readers, Math.min(readers.length, 12))
-    happenings.push({ at: new Date(officeTime(midnight, chance)), direction: 'in', draft: bulletinDraft(bulletin, to, chance), truth: 'wanted', cause: null, serial: '' })
+    happenings.push({
+      at: new Date(officeTime(midnight, chance)),
+      direction: 'in',
+      draft: bulletinDraft(bulletin, to, chance),
+      truth: 'wanted',
+      cause: null,
+      serial: '',
+    })
   }
 }
 
@@ -104,7 +155,14 @@ function addJunk({ chance, people, all, happenings }: Maker, midnight: number, c
     const start = anyTime(midnight, chance)
     for (const to of chance.some(all, size)) {
       const at = new Date(start + chance.between(0, 90) * minute)
-      happenings.push({ at, direction: 'in', draft: junkDraft(campaign, [to], chance), truth: kind.verdict, cause: null, serial: '' })
+      happenings.push({
+        at,
+        direction: 'in',
+        draft: junkDraft(campaign, [to], chance),
+        truth: kind.verdict,
+        cause: null,
+        serial: '',
+      })
     }
     left -= size
   }
@@ -114,17 +172,27 @@ function addJunk({ chance, people, all, happenings }: Maker, midnight: number, c
 function addHeld({ chance, people, all, happenings }: Maker, from: number, to: number): void {
   for (const cause of heldCauses) {
     for (let i = 0; i < cause.times; i += 1) {
-      const midnight = Math.floor((from + ((i + chance.next()) / cause.times) * (to - from - day)) / day) * day
+      const midnight =
+        Math.floor((from + ((i + chance.next()) / cause.times) * (to - from - day)) / day) * day
       const workday = [0, 6].includes(new Date(midnight).getUTCDay()) ? midnight - 2 * day : midnight
       happenings.push({
-        at: new Date(officeTime(workday, chance)), direction: 'in', draft: heldDraft(cause, heldRecipients(cause, people, all, chance), chance, i),
-        truth: 'wanted', cause: cause.cause, serial: '',
+        at: new Date(officeTime(workday, chance)),
+        direction: 'in',
+        draft: heldDraft(cause, heldRecipients(cause, people, all, chance), chance, i),
+        truth: 'wanted',
+        cause: cause.cause,
+        serial: '',
       })
     }
   }
 }
 
-function heldRecipients({ mailbox, departments, recipients = 1 }: HeldCause, people: readonly Colleague[], all: readonly Colleague[], chance: Chance): readonly Colleague[] {
+function heldRecipients(
+  { mailbox, departments, recipients = 1 }: HeldCause,
+  people: readonly Colleague[],
+  all: readonly Colleague[],
+  chance: Chance,
+): readonly Colleague[] {
   const team = all.find(({ address }) => address === mailbox)
   if (team) return [team]
   const department = chance.pick(departments)
@@ -144,5 +212,9 @@ export function nextLive(colleagues: readonly Colleague[], chance: Chance): Draf
     const cause = chance.pick(heldCauses)
     return heldDraft(cause, heldRecipients(cause, people, colleagues, chance), chance, chance.between(0, 9))
   }
-  return junkDraft(startCampaign(pickKind(chance), chance.pick(['en', 'nb', 'de', 'pl']), chance, people), [chance.pick(colleagues)], chance)
+  return junkDraft(
+    startCampaign(pickKind(chance), chance.pick(['en', 'nb', 'de', 'pl']), chance, people),
+    [chance.pick(colleagues)],
+    chance,
+  )
 }

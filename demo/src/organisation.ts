@@ -16,18 +16,33 @@ export const secondDomain = 'vindholm-cargo.example'
 export const trustedHost = 'mx1.vindholm.example'
 
 export const departments = [
-  'Bridge', 'Engine', 'Crewing', 'Ticket office', 'Group bookings', 'Freight', 'Catering', 'Workshop', 'Timetable', 'Harbour relations', 'Finance', 'IT',
+  'Bridge',
+  'Engine',
+  'Crewing',
+  'Ticket office',
+  'Group bookings',
+  'Freight',
+  'Catering',
+  'Workshop',
+  'Timetable',
+  'Harbour relations',
+  'Finance',
+  'IT',
 ] as const
 export type Department = (typeof departments)[number]
 
 const firstNames: Readonly<Record<string, readonly string[]>> = {
-  nb: 'Ingrid Aksel Kari Sigrid Tore Eirik Solveig Ragnhild Håkon Astrid Bjørn Gro Leif Marit Odd Randi Sindre Tuva Vegard Ylva Åse Øyvind Halvor Gunhild Stian Torunn Endre Frøydis Jostein Liv Magnus Nora Oddvar Pernille Runa Sverre Turid Ulrik Vilde Arne'.split(' '),
+  nb: 'Ingrid Aksel Kari Sigrid Tore Eirik Solveig Ragnhild Håkon Astrid Bjørn Gro Leif Marit Odd Randi Sindre Tuva Vegard Ylva Åse Øyvind Halvor Gunhild Stian Torunn Endre Frøydis Jostein Liv Magnus Nora Oddvar Pernille Runa Sverre Turid Ulrik Vilde Arne'.split(
+    ' ',
+  ),
   de: 'Anke Dirk Frauke Henning Jürgen Käthe Malte Swantje Uwe Wiebke'.split(' '),
   pl: 'Agnieszka Bartosz Dorota Grzegorz Halina Jakub Łukasz Małgorzata Paweł Zofia'.split(' '),
   en: 'Alice Colin Edith Graham Harriet Joan Martin Nigel Rosalind Trevor'.split(' '),
 }
 const lastNames: Readonly<Record<string, readonly string[]>> = {
-  nb: 'Solvang Brandt Moen Lund Vik Haugstrand Nesvåg Terneholm Fjellro Skarvik Bjørnøy Kvalsund Holmstad Myrdalen Raudnes Sandviken Torsåker Ulvestad Vindal Østervåg Åsheim Krokvåg Lauvås Dyrnes Grindstad Hestvik Isfjell Kjerring Langnes Måløysund'.split(' '),
+  nb: 'Solvang Brandt Moen Lund Vik Haugstrand Nesvåg Terneholm Fjellro Skarvik Bjørnøy Kvalsund Holmstad Myrdalen Raudnes Sandviken Torsåker Ulvestad Vindal Østervåg Åsheim Krokvåg Lauvås Dyrnes Grindstad Hestvik Isfjell Kjerring Langnes Måløysund'.split(
+    ' ',
+  ),
   de: 'Brunsbrook Deichmeer Hafenkamp Kliffhorn Nordersiel Priewall Stöverling Wattrand'.split(' '),
   pl: 'Bursztynek Falowska Kotwicki Latarniak Morzycka Portowski Sztormik Wydmowska'.split(' '),
   en: 'Ashlock Brinecliff Coveley Dunmarsh Harbourne Keelwright Saltash Tidewell'.split(' '),
@@ -58,7 +73,16 @@ const shared: readonly (readonly [string, string, 'shared' | 'list', Department,
 ]
 
 const plain = (text: string) =>
-  text.toLowerCase().replace(/ø/g, 'o').replace(/å/g, 'a').replace(/æ/g, 'ae').replace(/ł/g, 'l').replace(/ß/g, 'ss').normalize('NFD').replace(/[^a-z. -]/g, '').replace(/ /g, '.')
+  text
+    .toLowerCase()
+    .replace(/ø/g, 'o')
+    .replace(/å/g, 'a')
+    .replace(/æ/g, 'ae')
+    .replace(/ł/g, 'l')
+    .replace(/ß/g, 'ss')
+    .normalize('NFD')
+    .replace(/[^a-z. -]/g, '')
+    .replace(/ /g, '.')
 
 /** 240 colleagues in 12 departments, and the mailboxes they share. */
 export function makeColleagues(chance: Chance): readonly Colleague[] {
@@ -75,12 +99,18 @@ export function makeColleagues(chance: Chance): readonly Colleague[] {
   const teams = shared.map(([name, local, kind, department, aliases]): Colleague => ({
     name,
     address: `${local}@${domain}`,
-    aliases: [...aliases.map(alias => `${alias}@${domain}`), ...(department === 'Freight' ? [`${local}@${secondDomain}`] : [])],
+    aliases: [
+      ...aliases.map(alias => `${alias}@${domain}`),
+      ...(department === 'Freight' ? [`${local}@${secondDomain}`] : []),
+    ],
     kind,
     department,
     language: department === 'Freight' ? 'de' : 'en',
     timeZone: 'Europe/Oslo',
-    minders: people.filter(p => p.department === department).slice(0, 3).map(p => p.address),
+    minders: people
+      .filter(p => p.department === department)
+      .slice(0, 3)
+      .map(p => p.address),
   }))
   return withoutSharedAliases([...people, ...teams])
 }
@@ -100,7 +130,10 @@ function person(name: string, department: Department, language: string): Colleag
   return {
     name,
     address: `${local}@${domain}`,
-    aliases: [`${first.slice(0, 1)}${last}@${domain}`, ...(department === 'Freight' ? [`${local}@${secondDomain}`] : [])],
+    aliases: [
+      `${first.slice(0, 1)}${last}@${domain}`,
+      ...(department === 'Freight' ? [`${local}@${secondDomain}`] : []),
+    ],
     kind: 'person',
     department,
     language,

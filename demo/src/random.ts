@@ -28,7 +28,8 @@ export function chanceOf(seed: number): Chance {
   const some = <T>(items: readonly T[], count: number): T[] => {
     const rest = [...items]
     const taken: T[] = []
-    while (taken.length < count && rest.length > 0) taken.push(...rest.splice(Math.floor(next() * rest.length), 1))
+    while (taken.length < count && rest.length > 0)
+      taken.push(...rest.splice(Math.floor(next() * rest.length), 1))
     return taken
   }
   return { next, between, pick, some, happens: probability => next() < probability }

@@ -16,8 +16,21 @@ export interface PastEntry {
   readonly daysAgo: number
 }
 
-const organisation = (pattern: string, standing: 'safe' | 'blocked', reason: string, daysAgo: number, more: Partial<PastEntry> = {}): PastEntry => ({
-  pattern, standing, owner: null, binding: standing === 'blocked', reason, origin: 'by hand', daysAgo, ...more,
+const organisation = (
+  pattern: string,
+  standing: 'safe' | 'blocked',
+  reason: string,
+  daysAgo: number,
+  more: Partial<PastEntry> = {},
+): PastEntry => ({
+  pattern,
+  standing,
+  owner: null,
+  binding: standing === 'blocked',
+  reason,
+  origin: 'by hand',
+  daysAgo,
+  ...more,
 })
 
 const kept: readonly PastEntry[] = [
@@ -70,7 +83,14 @@ export function makeRegister(colleagues: readonly Colleague[], chance: Chance): 
     colleagues
       .filter(c => c.department === department && c.kind === 'person' && c.name !== 'Aksel Brandt')
       .slice(0, count)
-      .map((c): PastEntry => ({ pattern, standing, owner: c.address, reason: '', origin: 'by hand', daysAgo: chance.between(20, 300) })),
+      .map((c): PastEntry => ({
+        pattern,
+        standing,
+        owner: c.address,
+        reason: '',
+        origin: 'by hand',
+        daysAgo: chance.between(20, 300),
+      })),
   )
   // Years of clicking "block": senders that never came back.
   const quiet = Array.from({ length: 90 }, (_, i): PastEntry => ({
@@ -81,5 +101,10 @@ export function makeRegister(colleagues: readonly Colleague[], chance: Chance): 
     origin: chance.happens(0.3) ? 'import' : 'by hand',
     daysAgo: chance.between(190, 900),
   }))
-  return [...kept, ...own, ...many, ...quiet.map(entry => ({ ...entry, binding: entry.owner === null && entry.standing === 'blocked' }))]
+  return [
+    ...kept,
+    ...own,
+    ...many,
+    ...quiet.map(entry => ({ ...entry, binding: entry.owner === null && entry.standing === 'blocked' })),
+  ]
 }

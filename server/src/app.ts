@@ -8,6 +8,7 @@ import { openApiDocument } from '@pendro/contract/openapi'
 import { select, type Database } from './db/database.ts'
 import { digestRoutes } from './digests/routes.ts'
 import { AppError, isDatabaseAway } from './errors.ts'
+import { firstSetUpRoutes } from './first-set-up/routes.ts'
 import { mount } from './http.ts'
 import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
@@ -53,11 +54,19 @@ export function createApp(deps: Deps): Express {
           'frame-ancestors': ["'none'"],
         },
       },
+      // Chromium warns on every page when the header comes after the origin was first seen without it.
+      originAgentCluster: false,
       // Plain HTTP on loopback is how it is tried out; behind TLS the proxy in front sets this.
       strictTransportSecurity: false,
     }),
   )
-  app.use(pinoHttp({ logger: log.sink, autoLogging: { ignore: req => !req.url?.startsWith('/api/') }, customLogLevel: (_req, res) => (res.statusCode >= 500 ? 'error' : 'debug') }))
+  app.use(
+    pinoHttp({
+      logger: log.sink,
+      autoLogging: { ignore: req => !req.url?.startsWith('/api/') },
+      customLogLevel: (_req, res) => (res.statusCode >= 500 ? 'error' : 'debug'),
+    }),
+  )
 
   const api = Router()
   api.use('/api', express.json({ limit: '300kb' }))
@@ -66,6 +75,7 @@ export function createApp(deps: Deps): Express {
     return { ok: true as const }
   })
   api.get('/api/openapi.json', (_req, res) => void res.json(openApiDocument(version)))
+  firstSetUpRoutes(api, deps)
   api.use('/api', recogniseSession(deps))
   signInRoutes(api, deps)
   reviewRoutes(api, deps)
@@ -83,7 +93,10 @@ export function createApp(deps: Deps): Express {
   if (web !== '' && existsSync(web)) {
     app.use('/assets', express.static(join(web, 'assets'), { immutable: true, maxAge: '1y' }))
     app.use(express.static(web, { index: false }))
-    app.get('/{*rest}', (_req, res) => void res.set('Cache-Control', 'no-cache').sendFile(join(web, 'index.html')))
+    app.get(
+      '/{*rest}',
+      (_req, res) => void res.set('Cache-Control', 'no-cache').sendFile(join(web, 'index.html')),
+    )
   }
   app.use(answerError(log))
   return app
@@ -107,6 +120,7 @@ function toAppError(error: unknown): AppError {
   if (error instanceof AppError) return error
   if (isDatabaseAway(error)) return new AppError('DATABASE_AWAY')
   const status = (error as { status?: number }).status
-  if (status !== undefined && status >= 400 && status < 500) return new AppError('BAD_REQUEST', `${problems.BAD_REQUEST.text} ${(error as Error).message}`)
+  if (status !== undefined && status >= 400 && status < 500)
+    return new AppError('BAD_REQUEST', `${problems.BAD_REQUEST.text} ${(error as Error).message}`)
   return new AppError('INTERNAL')
 }

@@ -17,8 +17,11 @@ export class AppError extends Error {
 }
 
 const awayCodes: ReadonlySet<string> = new Set([
-  'SequelizeConnectionRefusedError', 'SequelizeConnectionError', 'SequelizeConnectionAcquireTimeoutError',
-  'SequelizeHostNotReachableError', 'SequelizeConnectionTimedOutError',
+  'SequelizeConnectionRefusedError',
+  'SequelizeConnectionError',
+  'SequelizeConnectionAcquireTimeoutError',
+  'SequelizeHostNotReachableError',
+  'SequelizeConnectionTimedOutError',
 ])
 
 /** Whether the database could not be reached, as against having refused a statement. */
@@ -27,5 +30,8 @@ export function isDatabaseAway(error: unknown): boolean {
   if (awayCodes.has(error.name)) return true
   const parent = (error as { parent?: { errno?: number; code?: string; fatal?: boolean } }).parent
   // 45xxx are the connector's own: socket closed, pool has no connection. 1047: a Galera node without quorum.
-  return parent !== undefined && (parent.fatal === true || (parent.errno ?? 0) >= 45000 || parent.errno === 1047 || parent.errno === 1927)
+  return (
+    parent !== undefined &&
+    (parent.fatal === true || (parent.errno ?? 0) >= 45000 || parent.errno === 1047 || parent.errno === 1927)
+  )
 }

@@ -45,7 +45,11 @@ export function whoIs(res: Response): SignedIn {
   return who
 }
 
-function checkRights({ roles, method }: Pick<Endpoint<z.ZodType, z.ZodType, z.ZodType, z.ZodType>, 'roles' | 'method'>, req: Request, res: Response): void {
+function checkRights(
+  { roles, method }: Pick<Endpoint<z.ZodType, z.ZodType, z.ZodType, z.ZodType>, 'roles' | 'method'>,
+  req: Request,
+  res: Response,
+): void {
   if (roles === 'anyone') return
   const who = whoIs(res)
   // Asked before the token: an observer should hear what is really in the way.

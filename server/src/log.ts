@@ -10,16 +10,22 @@ export function createLog(level: string) {
     listening: (what: string, port: number) => sink.info({ what, port }, 'listening'),
     stopping: (signal: string) => sink.info({ signal }, 'stopping'),
     stopped: () => sink.info('stopped'),
-    requestFailed: (method: string, path: string, error: unknown) => sink.error({ method, path, err: error }, 'request failed'),
-    databaseAway: (where: string, error: unknown) => sink.warn({ where, problem: textOf(error) }, 'database does not answer'),
-    tookIn: (messageId: number, deliveries: number, size: number) => sink.info({ messageId, deliveries, size }, 'message taken in'),
+    requestFailed: (method: string, path: string, error: unknown) =>
+      sink.error({ method, path, err: error }, 'request failed'),
+    databaseAway: (where: string, error: unknown) =>
+      sink.warn({ where, problem: textOf(error) }, 'database does not answer'),
+    tookIn: (messageId: number, deliveries: number, size: number) =>
+      sink.info({ messageId, deliveries, size }, 'message taken in'),
     refused: (code: number, text: string) => sink.info({ code, text }, 'message refused'),
     intakeFailed: (error: unknown) => sink.error({ err: error }, 'message not taken in; asked to come again'),
     landed: (kind: string, id: number) => sink.info({ kind, id }, 'taken by the mail store'),
-    waits: (kind: string, id: number, attempts: number, problem: string) => sink.warn({ kind, id, attempts, problem }, 'mail store did not take it; will try again'),
-    bounced: (kind: string, id: number, problem: string) => sink.warn({ kind, id, problem }, 'mail store refused it'),
+    waits: (kind: string, id: number, attempts: number, problem: string) =>
+      sink.warn({ kind, id, attempts, problem }, 'mail store did not take it; will try again'),
+    bounced: (kind: string, id: number, problem: string) =>
+      sink.warn({ kind, id, problem }, 'mail store refused it'),
     jobFailed: (job: string, error: unknown) => sink.error({ job, err: error }, 'job failed; it runs again'),
-    ruled: (rulingId: number, by: number, deliveries: number) => sink.info({ rulingId, by, deliveries }, 'ruling applied'),
+    ruled: (rulingId: number, by: number, deliveries: number) =>
+      sink.info({ rulingId, by, deliveries }, 'ruling applied'),
     undone: (rulingId: number, by: number) => sink.info({ rulingId, by }, 'ruling undone'),
   }
 }

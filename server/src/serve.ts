@@ -28,16 +28,25 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const outbox = startLoop('outbox', 500, () => workOutbox({ db, send, log, now }), log)
   const live = createLiveStream({ db, log })
   const app = createApp({ db, log, now, settings, queued: outbox.nudge, live })
-  const smtp = createSmtpIn({ db, log, now, maxBytes: settings.PENDRO_MAX_MESSAGE_BYTES, takenIn: outbox.nudge })
+  const smtp = createSmtpIn({
+    db,
+    log,
+    now,
+    maxBytes: settings.PENDRO_MAX_MESSAGE_BYTES,
+    takenIn: outbox.nudge,
+  })
 
   const http = await new Promise<Server>((resolve, reject) => {
-    const server = app.listen(settings.PENDRO_PORT, settings.PENDRO_HOST, error => (error ? reject(error) : resolve(server)))
+    const server = app.listen(settings.PENDRO_PORT, settings.PENDRO_HOST, error =>
+      error ? reject(error) : resolve(server),
+    )
   })
   const smtpServer = await new Promise<ReturnType<typeof smtp.listen>>((resolve, reject) => {
     smtp.on('error', reject)
     const server = smtp.listen(settings.PENDRO_SMTP_PORT, settings.PENDRO_HOST, () => resolve(server))
   })
-  const portOf = (server: { address(): AddressInfo | string | null }) => (server.address() as AddressInfo).port
+  const portOf = (server: { address(): AddressInfo | string | null }) =>
+    (server.address() as AddressInfo).port
   log.listening('http', portOf(http))
   log.listening('smtp', portOf(smtpServer))
 

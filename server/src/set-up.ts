@@ -26,15 +26,22 @@ export interface StafferPlan {
   readonly password: string
 }
 
-/** Fills an empty database with an organisation, its mailboxes and its staff, in one transaction. */
+/**
+ * Fills an empty database with an organisation, its mailboxes and its staff, in one transaction.
+ * The organisation has the number 1, so that a second set-up hits the key and changes nothing.
+ */
 export async function setUp(
   db: Database,
-  plan: { readonly organisation: Organisation; readonly mailboxes: readonly MailboxPlan[]; readonly staffers: readonly StafferPlan[] },
+  plan: {
+    readonly organisation: Organisation
+    readonly mailboxes: readonly MailboxPlan[]
+    readonly staffers: readonly StafferPlan[]
+  },
 ): Promise<ReadonlyMap<string, number>> {
   const { name, timeZone, ...settings } = plan.organisation
   const passwords = await Promise.all(plan.staffers.map(({ password }) => hashPassword(password)))
   return inTransaction(db, async tx => {
-    await insert(db, 'organisation', [{ name, time_zone: timeZone, settings }], tx)
+    await insert(db, 'organisation', [{ id: 1, name, time_zone: timeZone, settings }], tx)
     const ids = await insert(
       db,
       'mailboxes',
@@ -54,9 +61,33 @@ export async function setUp(
       tx,
     )
     const byAddress = new Map(plan.mailboxes.map((m, i) => [m.address, ids[i] ?? 0]))
-    await insert(db, 'mailbox_addresses', plan.mailboxes.flatMap((m, i) => [m.address, ...m.aliases].map(address => ({ address, mailbox_id: ids[i] }))), tx)
-    await insert(db, 'minders', plan.mailboxes.flatMap((m, i) => (m.minders ?? []).map(minder => ({ mailbox_id: ids[i], minder_id: byAddress.get(minder) }))), tx)
-    await insert(db, 'staffers', plan.staffers.map((s, i) => ({ name: s.name, sign_in: s.signIn, role: s.role, password: passwords[i] })), tx)
+    await insert(
+      db,
+      'mailbox_addresses',
+      plan.mailboxes.flatMap((m, i) =>
+        [m.address, ...m.aliases].map(address => ({ address, mailbox_id: ids[i] })),
+      ),
+      tx,
+    )
+    await insert(
+      db,
+      'minders',
+      plan.mailboxes.flatMap((m, i) =>
+        (m.minders ?? []).map(minder => ({ mailbox_id: ids[i], minder_id: byAddress.get(minder) })),
+      ),
+      tx,
+    )
+    await insert(
+      db,
+      'staffers',
+      plan.staffers.map((s, i) => ({
+        name: s.name,
+        sign_in: s.signIn,
+        role: s.role,
+        password: passwords[i],
+      })),
+      tx,
+    )
     return byAddress
   })
 }

@@ -1,6 +1,16 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { select } from '../src/db/database.ts'
-import { arrive, fakeStore, proven, ruling, signedIn, startTestServer, stateOf, work, type TestServer } from './support.ts'
+import {
+  arrive,
+  fakeStore,
+  proven,
+  ruling,
+  signedIn,
+  startTestServer,
+  stateOf,
+  work,
+  type TestServer,
+} from './support.ts'
 
 let server: TestServer
 let oda: Awaited<ReturnType<typeof signedIn>>
@@ -26,7 +36,10 @@ describe('release', () => {
     await work(server, store.send)
     expect(await stateOf(server.db, id)).toBe('released')
     expect(store.taken).toHaveLength(1)
-    expect(store.taken[0]).toMatchObject({ to: 'ingrid@harbour.example', raw: expect.stringContaining(`Pendro-Delivery: ${id}.released`) })
+    expect(store.taken[0]).toMatchObject({
+      to: 'ingrid@harbour.example',
+      raw: expect.stringContaining(`Pendro-Delivery: ${id}.released`),
+    })
     const sheet = await per.get(`/api/deliveries/${id}`)
     expect(sheet.body.history.map(({ act }: { act: string }) => act)).toEqual(['ruling', 'landed'])
   })
@@ -34,10 +47,16 @@ describe('release', () => {
   test('twice: the second staffer hears who was first, and one copy goes out', async () => {
     const store = fakeStore()
     const [id = 0] = await arrive(server)
-    const both = await Promise.all([oda.post('/api/rulings', ruling([id], { message: 'release' })), per.post('/api/rulings', ruling([id], { message: 'release' }))])
+    const both = await Promise.all([
+      oda.post('/api/rulings', ruling([id], { message: 'release' })),
+      per.post('/api/rulings', ruling([id], { message: 'release' })),
+    ])
     expect(both.map(({ status }) => status).sort()).toEqual([200, 409])
     const second = both.find(({ status }) => status === 409)?.body
-    expect(second).toMatchObject({ code: 'ALREADY_RULED', text: expect.stringMatching(/^(Oda Rask|Per Dal) was first: .* released already/) })
+    expect(second).toMatchObject({
+      code: 'ALREADY_RULED',
+      text: expect.stringMatching(/^(Oda Rask|Per Dal) was first: .* released already/),
+    })
     await work(server, store.send)
     expect(store.taken).toHaveLength(1)
   })
@@ -57,7 +76,10 @@ describe('release', () => {
     await per.post('/api/rulings', ruling([id], { message: 'release' }))
     await work(server, store.send)
     const waiting = await per.get(`/api/deliveries/${id}`)
-    expect(waiting.body).toMatchObject({ row: { state: 'deferred', waiting: true }, waiting: { attempts: 1, problem: '421 4.3.2 away' } })
+    expect(waiting.body).toMatchObject({
+      row: { state: 'deferred', waiting: true },
+      waiting: { attempts: 1, problem: '421 4.3.2 away' },
+    })
     expect(await work(server, store.send)).toBe(0) // not due yet
     server.clock.now = new Date(server.clock.now.getTime() + 3000)
     store.mood.answer = { status: 'taken' }
@@ -94,7 +116,10 @@ describe('release', () => {
 
   test('sealed: nobody can release it', async () => {
     const [id = 0] = await arrive(server, {
-      headers: ['Content-Disposition: attachment; filename="setup.exe"', 'Content-Type: application/octet-stream'],
+      headers: [
+        'Content-Disposition: attachment; filename="setup.exe"',
+        'Content-Type: application/octet-stream',
+      ],
       body: 'MZ harmless',
     })
     expect(await stateOf(server.db, id)).toBe('sealed')
@@ -108,7 +133,13 @@ describe('release', () => {
     const answer = await per.post('/api/rulings', ruling([a, b], { message: 'release', sender: 'safe' }))
     expect(answer.status).toBe(409)
     expect(await stateOf(server.db, b)).toBe('quarantined')
-    expect(await select(server.db, "SELECT id FROM sender_entries WHERE pattern = 'deals@promo.example' AND mailbox_id = :m AND ended_at IS NULL AND created_at = :now", { m: server.mailbox('ingrid'), now: server.clock.now })).toEqual([])
+    expect(
+      await select(
+        server.db,
+        "SELECT id FROM sender_entries WHERE pattern = 'deals@promo.example' AND mailbox_id = :m AND ended_at IS NULL AND created_at = :now",
+        { m: server.mailbox('ingrid'), now: server.clock.now },
+      ),
+    ).toEqual([])
   })
 })
 
@@ -119,18 +150,29 @@ describe('entries work on the next message', () => {
     const body = '<a href="https://evil.example">www.good.example</a>'
     const [first = 0] = await arrive(server, { from, headers, body, subject: 'lottery lottery' })
     expect(await stateOf(server.db, first)).toBe('quarantined')
-    const applied = await per.post('/api/rulings', ruling([first], { sender: 'safe', width: 'domain', reason: 'our printers' }))
-    expect(applied.body.added).toMatchObject([{ pattern: 'printers.example', standing: 'safe', keptBy: 'Ingrid' }])
+    const applied = await per.post(
+      '/api/rulings',
+      ruling([first], { sender: 'safe', width: 'domain', reason: 'our printers' }),
+    )
+    expect(applied.body.added).toMatchObject([
+      { pattern: 'printers.example', standing: 'safe', keptBy: 'Ingrid' },
+    ])
     expect(await stateOf(server.db, first)).toBe('quarantined') // future mail only
 
     const [next = 0] = await arrive(server, { from, headers, body })
     const sheet = await per.get(`/api/deliveries/${next}`)
     expect(sheet.body.row.state).toBe('deferred')
-    expect(sheet.body.path.find((line: { stage: string }) => line.stage === 'personal')).toMatchObject({ outcome: 'decided', decided: { pattern: 'printers.example' } })
+    expect(sheet.body.path.find((line: { stage: string }) => line.stage === 'personal')).toMatchObject({
+      outcome: 'decided',
+      decided: { pattern: 'printers.example' },
+    })
 
     const [forged = 0] = await arrive(server, { from, body })
     const path = (await per.get(`/api/deliveries/${forged}`)).body.path
-    expect(path.find((line: { stage: string }) => line.stage === 'personal')).toMatchObject({ outcome: 'silent', refused: [{ why: 'not-authenticated' }] })
+    expect(path.find((line: { stage: string }) => line.stage === 'personal')).toMatchObject({
+      outcome: 'silent',
+      refused: [{ why: 'not-authenticated' }],
+    })
   })
 
   test('blocked for all by a steward: binding, quarantined, out of digests; helpdesk may not', async () => {
@@ -138,9 +180,18 @@ describe('entries work on the next message', () => {
     const asked = { sender: 'blocked', width: 'subtree', for: 'everyone' }
     const refused = await per.post('/api/rulings', ruling([id], asked))
     expect([refused.status, refused.body.code]).toEqual([403, 'NEEDS_STEWARD'])
-    expect((await oda.post('/api/rulings', ruling([id], asked))).body.added).toMatchObject([{ pattern: '*.nuisance.example', binding: true, mailboxId: null }])
-    const [next = 0] = await arrive(server, { from: 'y@deep.nuisance.example', to: ['aksel@harbour.example'], headers: [proven('nuisance.example')], body: 'hi' })
-    expect(await select(server.db, 'SELECT state, left_out FROM deliveries WHERE id = :next', { next })).toEqual([{ state: 'quarantined', left_out: 1 }])
+    expect((await oda.post('/api/rulings', ruling([id], asked))).body.added).toMatchObject([
+      { pattern: '*.nuisance.example', binding: true, mailboxId: null },
+    ])
+    const [next = 0] = await arrive(server, {
+      from: 'y@deep.nuisance.example',
+      to: ['aksel@harbour.example'],
+      headers: [proven('nuisance.example')],
+      body: 'hi',
+    })
+    expect(
+      await select(server.db, 'SELECT state, left_out FROM deliveries WHERE id = :next', { next }),
+    ).toEqual([{ state: 'quarantined', left_out: 1 }])
   })
 
   test('safe where blocked: the block ends in the same ruling; undo brings both back', async () => {
@@ -149,7 +200,11 @@ describe('entries work on the next message', () => {
     await per.post('/api/rulings', ruling([id], { sender: 'blocked' }))
     const turned = await per.post('/api/rulings', ruling([id], { sender: 'safe' }))
     expect(turned.body).toMatchObject({ added: [{ standing: 'safe' }], ended: [{ standing: 'blocked' }] })
-    const live = () => select<{ standing: string }>(server.db, "SELECT standing FROM sender_entries WHERE pattern = 'z@turncoat.example' AND ended_at IS NULL")
+    const live = () =>
+      select<{ standing: string }>(
+        server.db,
+        "SELECT standing FROM sender_entries WHERE pattern = 'z@turncoat.example' AND ended_at IS NULL",
+      )
     expect(await live()).toEqual([{ standing: 'safe' }])
     expect((await per.post(`/api/rulings/${turned.body.id}/undo`, {})).status).toBe(200)
     expect(await live()).toEqual([{ standing: 'blocked' }])
@@ -158,9 +213,17 @@ describe('entries work on the next message', () => {
 
   test('two staffers make the same entry at once: one entry', async () => {
     const [id = 0] = await arrive(server, { from: 'twin@pair.example' })
-    const both = await Promise.all([oda.post('/api/rulings', ruling([id], { sender: 'safe' })), per.post('/api/rulings', ruling([id], { sender: 'safe' }))])
+    const both = await Promise.all([
+      oda.post('/api/rulings', ruling([id], { sender: 'safe' })),
+      per.post('/api/rulings', ruling([id], { sender: 'safe' })),
+    ])
     expect(both.map(({ status }) => status)).toEqual([200, 200])
-    expect(await select(server.db, "SELECT 1 AS one FROM sender_entries WHERE pattern = 'twin@pair.example' AND ended_at IS NULL")).toHaveLength(1)
+    expect(
+      await select(
+        server.db,
+        "SELECT 1 AS one FROM sender_entries WHERE pattern = 'twin@pair.example' AND ended_at IS NULL",
+      ),
+    ).toHaveLength(1)
   })
 
   test('until a day: counts through that day in our zone', async () => {
@@ -174,8 +237,13 @@ describe('entries work on the next message', () => {
     server.clock.now = new Date('2026-11-21T23:00:00Z')
     const [late = 0] = await arrive(server, { from, headers })
     server.clock.now = before
-    expect([await stateOf(server.db, last), await stateOf(server.db, late)]).toEqual(['deferred', 'quarantined'])
-    expect((await per.post('/api/rulings', ruling([id], { sender: 'safe', until: '2026-11-19' }))).body.code).toBe('UNTIL_PASSED')
+    expect([await stateOf(server.db, last), await stateOf(server.db, late)]).toEqual([
+      'deferred',
+      'quarantined',
+    ])
+    expect(
+      (await per.post('/api/rulings', ruling([id], { sender: 'safe', until: '2026-11-19' }))).body.code,
+    ).toBe('UNTIL_PASSED')
   })
 })
 
@@ -198,8 +266,13 @@ describe('what is refused, in words', () => {
     const [id = 0] = await arrive(server, { from: 'me@freepost.example' })
     const wide = { sender: 'safe', width: 'domain', for: 'everyone' }
     expect((await oda.post('/api/rulings', ruling([id], wide))).body.code).toBe('NEEDS_REASON')
-    expect((await per.post('/api/rulings', ruling([id], { ...wide, for: 'colleague', reason: 'x' }))).body.code).toBe('NEEDS_STEWARD')
-    expect((await oda.post('/api/rulings', ruling([id], { ...wide, reason: 'the school writes from there' }))).status).toBe(200)
+    expect(
+      (await per.post('/api/rulings', ruling([id], { ...wide, for: 'colleague', reason: 'x' }))).body.code,
+    ).toBe('NEEDS_STEWARD')
+    expect(
+      (await oda.post('/api/rulings', ruling([id], { ...wide, reason: 'the school writes from there' })))
+        .status,
+    ).toBe(200)
   })
 
   test('an observer: 403 in words; without the token: 403; signed out: 401; unknown delivery: 404', async () => {
@@ -209,8 +282,13 @@ describe('what is refused, in words', () => {
     expect([refused.status, refused.body.code]).toEqual([403, 'OBSERVER'])
     expect(refused.body.text).toMatch(/observer/)
     expect((await una.get(`/api/deliveries/${id}`)).status).toBe(200)
-    expect((await per.postWithoutToken('/api/rulings', ruling([id], { message: 'release' }))).body.code).toBe('CSRF')
-    expect((await per.post('/api/rulings', ruling([999_999], { message: 'release' }))).body).toMatchObject({ code: 'DELIVERY_NOT_FOUND', facts: { missing: [999_999] } })
+    expect((await per.postWithoutToken('/api/rulings', ruling([id], { message: 'release' }))).body.code).toBe(
+      'CSRF',
+    )
+    expect((await per.post('/api/rulings', ruling([999_999], { message: 'release' }))).body).toMatchObject({
+      code: 'DELIVERY_NOT_FOUND',
+      facts: { missing: [999_999] },
+    })
     expect(await stateOf(server.db, id)).toBe('quarantined')
   })
 })
@@ -233,22 +311,31 @@ describe('undo', () => {
     const store = fakeStore()
     const [id = 0] = await arrive(server)
     const first = await per.post('/api/rulings', ruling([id], { message: 'release' }))
-    expect((await per.post(`/api/rulings/${first.body.id}/undo`, {})).body).toMatchObject({ deliveries: [{ id, state: 'quarantined' }], stayedReleased: 0 })
+    expect((await per.post(`/api/rulings/${first.body.id}/undo`, {})).body).toMatchObject({
+      deliveries: [{ id, state: 'quarantined' }],
+      stayedReleased: 0,
+    })
     await work(server, store.send)
     expect(store.taken.filter(({ raw }) => raw.includes(`Pendro-Delivery: ${id}.`))).toHaveLength(0)
     const second = await per.post('/api/rulings', ruling([id], { message: 'release' }))
     await work(server, store.send)
-    expect((await per.post(`/api/rulings/${second.body.id}/undo`, {})).body).toMatchObject({ deliveries: [{ id, state: 'released' }], stayedReleased: 1 })
+    expect((await per.post(`/api/rulings/${second.body.id}/undo`, {})).body).toMatchObject({
+      deliveries: [{ id, state: 'released' }],
+      stayedReleased: 1,
+    })
   })
 
   test('learning is taken back exactly', async () => {
-    const counts = () => select(server.db, "SELECT word, wanted, junk FROM words WHERE word IN ('', 'tombola') ORDER BY word")
+    const counts = () =>
+      select(server.db, "SELECT word, wanted, junk FROM words WHERE word IN ('', 'tombola') ORDER BY word")
     const before = await counts()
     const [id = 0] = await arrive(server, { subject: 'tombola tombola' })
     const taught = await per.post('/api/rulings', ruling([id], { learn: 'junk' }))
     expect(await counts()).toContainEqual({ word: 'tombola', wanted: 0, junk: 1 })
     await per.post(`/api/rulings/${taught.body.id}/undo`, {})
-    expect((await counts()).filter(({ wanted, junk }) => wanted !== 0 || junk !== 0)).toEqual(before.filter(({ wanted, junk }) => wanted !== 0 || junk !== 0))
+    expect((await counts()).filter(({ wanted, junk }) => wanted !== 0 || junk !== 0)).toEqual(
+      before.filter(({ wanted, junk }) => wanted !== 0 || junk !== 0),
+    )
   })
 
   test('what the organisation keeps, only a steward undoes', async () => {
@@ -270,12 +357,22 @@ describe('reach', () => {
     ]
     const kari = ids[1] ?? 0
     await per.post('/api/rulings', ruling([kari], { sender: 'blocked' }))
-    const reach = (more: object) => per.post('/api/rulings/reach', { deliveries: [ids[0]], sentence: { ...ruling([], more).sentence } })
+    const reach = (more: object) =>
+      per.post('/api/rulings/reach', { deliveries: [ids[0]], sentence: { ...ruling([], more).sentence } })
     expect((await reach({ sender: 'safe', for: 'everyone' })).body).toMatchObject({
-      looked: 3, letThrough: 2, colleagues: 1, harmful: 0, adds: ['news@weather.example'], overruledBy: [{ entry: { keptBy: 'Kari' }, deliveries: 1 }],
+      looked: 3,
+      letThrough: 2,
+      colleagues: 1,
+      harmful: 0,
+      adds: ['news@weather.example'],
+      overruledBy: [{ entry: { keptBy: 'Kari' }, deliveries: 1 }],
     })
     expect((await reach({ sender: 'safe' })).body).toMatchObject({ looked: 2, letThrough: 2, colleagues: 1 })
-    expect((await reach({ sender: 'safe', width: 'subtree', for: 'everyone' })).body).toMatchObject({ looked: 4, letThrough: 2, refused: 1 })
+    expect((await reach({ sender: 'safe', width: 'subtree', for: 'everyone' })).body).toMatchObject({
+      looked: 4,
+      letThrough: 2,
+      refused: 1,
+    })
     expect((await reach({ sender: 'safe', pattern: 'nonsense@' })).body.code).toBe('BAD_PATTERN')
   })
 })
@@ -284,7 +381,13 @@ test('the record tells who did what and can not be changed', async () => {
   const [id = 0] = await arrive(server, { subject: 'for the record' })
   await per.post('/api/rulings', ruling([id], { message: 'discard', reason: 'she asked for it' }))
   const { body } = await per.get('/api/record?what=rulings&who=me')
-  expect(body.lines[0]).toMatchObject({ act: 'ruling', by: 'Per Dal', mailboxName: 'Ingrid', reason: 'she asked for it', facts: { message: 'discard', subject: 'for the record' } })
+  expect(body.lines[0]).toMatchObject({
+    act: 'ruling',
+    by: 'Per Dal',
+    mailboxName: 'Ingrid',
+    reason: 'she asked for it',
+    facts: { message: 'discard', subject: 'for the record' },
+  })
   await expect(server.db.query('UPDATE record_entries SET reason = NULL')).rejects.toThrow(/never changed/)
   await expect(server.db.query('DELETE FROM record_entries')).rejects.toThrow(/never removed/)
 })

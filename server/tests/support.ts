@@ -30,7 +30,14 @@ export const organisation: Organisation = {
 }
 
 const person = (name: string, more: Partial<MailboxPlan> = {}): MailboxPlan => ({
-  address: `${name.toLowerCase()}@harbour.example`, aliases: [], name, kind: 'person', department: 'Office', timeZone: 'Europe/Oslo', language: 'en', ...more,
+  address: `${name.toLowerCase()}@harbour.example`,
+  aliases: [],
+  name,
+  kind: 'person',
+  department: 'Office',
+  timeZone: 'Europe/Oslo',
+  language: 'en',
+  ...more,
 })
 
 export const log = createLog('silent')
@@ -73,8 +80,22 @@ export async function startTestServer(): Promise<TestServer> {
     ],
   })
   const clock = { now: new Date('2026-11-20T09:00:00.000Z') }
-  const app = createApp({ db, log, now: () => clock.now, settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no' }, queued: () => {}, live: null })
-  return { db, app, clock, url, mailbox: name => ids.get(`${name}@harbour.example`) ?? 0, close: () => db.close() }
+  const app = createApp({
+    db,
+    log,
+    now: () => clock.now,
+    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no' },
+    queued: () => {},
+    live: null,
+  })
+  return {
+    db,
+    app,
+    clock,
+    url,
+    mailbox: name => ids.get(`${name}@harbour.example`) ?? 0,
+    close: () => db.close(),
+  }
 }
 
 /** Requests of a signed-in staffer, with cookie and token. */
@@ -86,8 +107,10 @@ export async function signedIn(server: TestServer, signIn: 'oda' | 'per' | 'una'
   return {
     role: staffer.role as Role,
     get: (path: string) => request(server.app).get(path).set('Cookie', cookie),
-    post: (path: string, body: object) => request(server.app).post(path).set('Cookie', cookie).set('X-Pendro-Token', who.csrf).send(body),
-    postWithoutToken: (path: string, body: object) => request(server.app).post(path).set('Cookie', cookie).send(body),
+    post: (path: string, body: object) =>
+      request(server.app).post(path).set('Cookie', cookie).set('X-Pendro-Token', who.csrf).send(body),
+    postWithoutToken: (path: string, body: object) =>
+      request(server.app).post(path).set('Cookie', cookie).send(body),
   }
 }
 
@@ -103,7 +126,12 @@ export interface Sample {
 let serial = 0
 
 /** A message that scores as junk with the settings above, unless told otherwise. */
-export function sample({ from = 'Deals <deals@promo.example>', subject = 'A parcel waits', body, headers = [] }: Sample = {}): Buffer {
+export function sample({
+  from = 'Deals <deals@promo.example>',
+  subject = 'A parcel waits',
+  body,
+  headers = [],
+}: Sample = {}): Buffer {
   serial += 1
   return Buffer.from(
     [
@@ -120,12 +148,18 @@ export function sample({ from = 'Deals <deals@promo.example>', subject = 'A parc
   )
 }
 
-export const proven = (domain: string) => `Authentication-Results: mx.harbour.example; dmarc=pass header.from=${domain}`
+export const proven = (domain: string) =>
+  `Authentication-Results: mx.harbour.example; dmarc=pass header.from=${domain}`
 
 /** Takes a sample in as SMTP would and gives its deliveries' ids. */
 export async function arrive(server: TestServer, given: Sample = {}): Promise<number[]> {
   const [taken] = await takeIn(server.db, [
-    { raw: sample(given), envelopeFrom: given.envelopeFrom ?? 'bounce@promo.example', recipients: given.to ?? ['ingrid@harbour.example'], receivedAt: server.clock.now },
+    {
+      raw: sample(given),
+      envelopeFrom: given.envelopeFrom ?? 'bounce@promo.example',
+      recipients: given.to ?? ['ingrid@harbour.example'],
+      receivedAt: server.clock.now,
+    },
   ])
   return taken?.deliveries.map(({ id }) => id) ?? []
 }
@@ -135,8 +169,19 @@ export async function stateOf(db: Database, id: number): Promise<string> {
   return row?.state ?? 'none'
 }
 
-export const sentence = (more: object = {}) => ({ message: 'leave', learn: 'nothing', sender: 'as-is', width: 'address', for: 'colleague', ...more })
-export const ruling = (deliveries: readonly number[], more: object = {}) => ({ deliveries, sentence: sentence(more), token: randomUUID() })
+export const sentence = (more: object = {}) => ({
+  message: 'leave',
+  learn: 'nothing',
+  sender: 'as-is',
+  width: 'address',
+  for: 'colleague',
+  ...more,
+})
+export const ruling = (deliveries: readonly number[], more: object = {}) => ({
+  deliveries,
+  sentence: sentence(more),
+  token: randomUUID(),
+})
 
 /** A mail store that answers as told and remembers what it took. */
 export function fakeStore() {

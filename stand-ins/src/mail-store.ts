@@ -40,8 +40,10 @@ export async function startMailStore({ smtpPort = 0, httpPort = 0, keep = 5000 }
     disableReverseLookup: true,
     logger: false,
     onMailFrom(_address, _session, callback) {
-      if (mood === 'down') callback(Object.assign(new Error('4.3.2 The store is away'), { responseCode: 421 }))
-      else if (mood === 'refusing') callback(Object.assign(new Error('5.2.1 This mailbox takes no mail'), { responseCode: 550 }))
+      if (mood === 'down')
+        callback(Object.assign(new Error('4.3.2 The store is away'), { responseCode: 421 }))
+      else if (mood === 'refusing')
+        callback(Object.assign(new Error('5.2.1 This mailbox takes no mail'), { responseCode: 550 }))
       else callback()
     },
     onData(stream, session, callback) {
@@ -56,7 +58,8 @@ export async function startMailStore({ smtpPort = 0, httpPort = 0, keep = 5000 }
   })
 
   function keepMessage(mailbox: string, raw: string): void {
-    const header = (name: string) => new RegExp(`^${name}:\\s*(.*)$`, 'im').exec(raw.split(/\r?\n\r?\n/, 1)[0] ?? '')?.[1]?.trim() ?? ''
+    const header = (name: string) =>
+      new RegExp(`^${name}:\\s*(.*)$`, 'im').exec(raw.split(/\r?\n\r?\n/, 1)[0] ?? '')?.[1]?.trim() ?? ''
     const delivery = header('Pendro-Delivery')
     const key = `${mailbox} ${delivery}`
     if (delivery !== '' && known.has(key)) return
@@ -98,7 +101,10 @@ export async function startMailStore({ smtpPort = 0, httpPort = 0, keep = 5000 }
     httpPort: (http.address() as AddressInfo).port,
     stop: async () => {
       http.closeAllConnections()
-      await Promise.all([new Promise(resolve => smtp.close(() => resolve(null))), new Promise(resolve => http.close(resolve))])
+      await Promise.all([
+        new Promise(resolve => smtp.close(() => resolve(null))),
+        new Promise(resolve => http.close(resolve)),
+      ])
     },
   }
 }

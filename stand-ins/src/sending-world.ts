@@ -19,7 +19,12 @@ export interface Trickle {
 }
 
 /** Sends one letter after another, `pause` ms apart; one that is refused is skipped. */
-export function startTrickle(port: number, next: () => Promise<Letter>, pause: () => number, failed: (error: unknown) => void): Trickle {
+export function startTrickle(
+  port: number,
+  next: () => Promise<Letter>,
+  pause: () => number,
+  failed: (error: unknown) => void,
+): Trickle {
   let stopped = false
   let timer: NodeJS.Timeout | undefined
   let sending: Promise<unknown> = Promise.resolve()

@@ -114,8 +114,10 @@ export const en = {
     subject_other: 'Kept back for you: {{count}} messages',
     greeting: 'Hello {{name}},',
     intro_zero: 'Nothing that looked wanted was kept back.',
-    intro_one: 'this message looked like junk, so it was kept back. If you are waiting for it, ask your help desk to release it.',
-    intro_other: 'these messages looked like junk, so they were kept back. If you are waiting for one of them, ask your help desk to release it.',
+    intro_one:
+      'this message looked like junk, so it was kept back. If you are waiting for it, ask your help desk to release it.',
+    intro_other:
+      'these messages looked like junk, so they were kept back. If you are waiting for one of them, ask your help desk to release it.',
     leftOut_one: '{{count}} more is near-certain junk and not listed. It stays until {{date}}.',
     leftOut_other: '{{count}} more are near-certain junk and not listed. They stay until {{date}}.',
     help: 'Sent by Pendro for {{organisation}}. Please don’t answer this message.',

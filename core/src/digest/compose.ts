@@ -96,8 +96,11 @@ ${paragraph(words.leftOut)}${paragraph(words.help)}
 `
 }
 
+/** 'en' alone would give American dates. */
+const localeOf = (language: string) => (language === 'en' ? 'en-GB' : language)
+
 function timeText(time: number, { language, timeZone }: DigestInput): string {
-  return new Intl.DateTimeFormat(language, {
+  return new Intl.DateTimeFormat(localeOf(language), {
     timeZone,
     weekday: 'short',
     day: 'numeric',
@@ -109,7 +112,7 @@ function timeText(time: number, { language, timeZone }: DigestInput): string {
 }
 
 function dayText(time: number, { language, timeZone }: DigestInput): string {
-  return new Intl.DateTimeFormat(language, { timeZone, day: 'numeric', month: 'long' }).format(time)
+  return new Intl.DateTimeFormat(localeOf(language), { timeZone, day: 'numeric', month: 'long' }).format(time)
 }
 
 /**

@@ -1,1 +1,7 @@
-export { composeDigest, type DigestInput, type DigestLine, type DigestText, type Translate } from './compose.ts'
+export {
+  composeDigest,
+  type DigestInput,
+  type DigestLine,
+  type DigestText,
+  type Translate,
+} from './compose.ts'

@@ -1,3 +1,4 @@
+import iconv from 'iconv-lite'
 import { decodeWords } from '../address/index.ts'
 
 /** One header field as it came, unfolded (RFC 5322 §2.2.3) and with its name as written. */
@@ -6,8 +7,23 @@ export interface HeaderField {
   readonly value: string
 }
 
-/** `lines` as the MIME library gives them: folded, with name. */
-export function readHeaderLine(line: string): HeaderField {
+/**
+ * Raw 8-bit characters in a header: UTF-8 where it is (RFC 6532), else the commonest old habit, windows-1252.
+ * `line` holds one character a byte, as the MIME library gives it.
+ */
+function decodeRawBytes(line: string): string {
+  if (!/[\u0080-\u00ff]/.test(line)) return line
+  const bytes = Buffer.from(line, 'latin1')
+  try {
+    return new TextDecoder('utf-8', { fatal: true }).decode(bytes)
+  } catch {
+    return iconv.decode(bytes, 'windows-1252')
+  }
+}
+
+/** A header line as the MIME library gives it: folded, with its name. */
+export function readHeaderLine(folded: string): HeaderField {
+  const line = decodeRawBytes(folded)
   const colon = line.indexOf(':')
   // Unfolding removes the line break only; the white space after it belongs to the value.
   return {
@@ -29,15 +45,13 @@ export function allHeaders(fields: readonly HeaderField[], name: string): readon
   return fields.filter(field => field.name.toLowerCase() === wanted).map(field => field.value)
 }
 
+// eslint-disable-next-line no-control-regex -- taking control characters out is the point
+const controls = /[\u0000-\u001f\u007f]+/g
+
 /** Unstructured text such as Subject: encoded words decoded, control characters made spaces. */
 export function headerText(fields: readonly HeaderField[], name: string): string {
   const value = findHeader(fields, name)
-  // eslint-disable-next-line no-control-regex -- taking control characters out is the point
-  return value === null
-    ? ''
-    : decodeWords(value)
-        .replace(/[\u0000-\u001f\u007f]+/g, ' ')
-        .trim()
+  return value === null ? '' : decodeWords(value).replace(controls, ' ').trim()
 }
 
 /** The message ids of Message-ID, In-Reply-To or References (RFC 5322 §3.6.4), with their angle brackets. */

@@ -17,18 +17,30 @@ export function openDatabase(url: string, { poolSize = 10 }: { poolSize?: number
 }
 
 /** Rows of a SELECT (or of INSERT … RETURNING); `:name` stands for `values.name`. */
-export function select<T extends object = Row>(db: Database, sql: string, values: Row = {}, tx?: Tx): Promise<T[]> {
+export function select<T extends object = Row>(
+  db: Database,
+  sql: string,
+  values: Row = {},
+  tx?: Tx,
+): Promise<T[]> {
   // Without a type Sequelize trips over the rows of connector 3.x.
   return db.query<T>(sql, { type: QueryTypes.SELECT, replacements: values, transaction: tx })
 }
 
-export async function findRow<T extends object = Row>(db: Database, sql: string, values: Row = {}, tx?: Tx): Promise<T | null> {
+export async function findRow<T extends object = Row>(
+  db: Database,
+  sql: string,
+  values: Row = {},
+  tx?: Tx,
+): Promise<T | null> {
   return (await select<T>(db, sql, values, tx))[0] ?? null
 }
 
 /** Runs a write; the number of rows it changed. */
 export async function execute(db: Database, sql: string, values: Row = {}, tx?: Tx): Promise<number> {
-  const [result] = (await db.query(sql, { replacements: values, transaction: tx })) as unknown as [{ affectedRows?: number }]
+  const [result] = (await db.query(sql, { replacements: values, transaction: tx })) as unknown as [
+    { affectedRows?: number },
+  ]
   return result?.affectedRows ?? 0
 }
 
@@ -52,14 +64,17 @@ export async function insert(db: Database, table: string, rows: readonly Row[], 
     const sql = `INSERT INTO ${table} (${columns.map(c => `\`${c}\``).join(',')}) VALUES ${tuples.join(',')}`
     // Ids come from RETURNING: counting up from the first is wrong where the increment is not 1 (Galera).
     const withIds = tablesWithId.has(table)
-    if (withIds) ids.push(...(await select<{ id: number }>(db, `${sql} RETURNING id`, values, tx)).map(row => row.id))
+    if (withIds)
+      ids.push(...(await select<{ id: number }>(db, `${sql} RETURNING id`, values, tx)).map(row => row.id))
     else await execute(db, sql, values, tx)
   }
   return ids
 }
 
 const tablesWithId: ReadonlySet<string> = new Set(
-  'organisation mailboxes staffers messages deliveries sender_entries rulings record_entries outbox live_events digests lessons'.split(' '),
+  'organisation mailboxes staffers messages deliveries sender_entries rulings record_entries outbox live_events digests lessons'.split(
+    ' ',
+  ),
 )
 
 function sqlValue(value: unknown): unknown {

@@ -19,7 +19,12 @@ interface OrganisationRow {
 
 /** The one organisation of this database. Throws when it has not been set up. */
 export async function readOrganisation(db: Database, tx?: Tx): Promise<Organisation> {
-  const row = await findRow<OrganisationRow>(db, 'SELECT name, time_zone, settings FROM organisation LIMIT 1', {}, tx)
+  const row = await findRow<OrganisationRow>(
+    db,
+    'SELECT name, time_zone, settings FROM organisation LIMIT 1',
+    {},
+    tx,
+  )
   if (!row) throw new Error('No organisation in this database; run the first set-up.')
   return { name: row.name, timeZone: row.time_zone, ...row.settings }
 }
@@ -43,7 +48,11 @@ export function findMailboxRow(db: Database, id: number, tx?: Tx): Promise<Mailb
   return findRow<MailboxRow>(db, 'SELECT * FROM mailboxes WHERE id = :id', { id }, tx)
 }
 
-export async function mailboxRows(db: Database, ids: readonly number[], tx?: Tx): Promise<ReadonlyMap<number, MailboxRow>> {
+export async function mailboxRows(
+  db: Database,
+  ids: readonly number[],
+  tx?: Tx,
+): Promise<ReadonlyMap<number, MailboxRow>> {
   if (ids.length === 0) return new Map()
   const rows = await select<MailboxRow>(db, 'SELECT * FROM mailboxes WHERE id IN (:ids)', { ids }, tx)
   return new Map(rows.map(row => [row.id, row]))

@@ -1,7 +1,15 @@
 import MailComposer from 'nodemailer/lib/mail-composer'
 import type { DigestPreview } from '@pendro/contract'
 import { composeDigest, type DigestLine, type DigestText } from '@pendro/core/digest'
-import { findRow, inTransaction, insert, isDuplicate, select, type Database, type Tx } from '../db/database.ts'
+import {
+  findRow,
+  inTransaction,
+  insert,
+  isDuplicate,
+  select,
+  type Database,
+  type Tx,
+} from '../db/database.ts'
 import { findMailboxRow, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
@@ -26,7 +34,12 @@ interface Content {
 const beginning = new Date(0)
 
 async function windowOf(db: Database, mailboxId: number, cut: Date, tx?: Tx): Promise<Window> {
-  const last = await findRow<{ cut: Date | null }>(db, 'SELECT MAX(cut) AS cut FROM digests WHERE mailbox_id = :mailboxId', { mailboxId }, tx)
+  const last = await findRow<{ cut: Date | null }>(
+    db,
+    'SELECT MAX(cut) AS cut FROM digests WHERE mailbox_id = :mailboxId',
+    { mailboxId },
+    tx,
+  )
   return { since: last?.cut ?? beginning, cut }
 }
 
@@ -41,7 +54,13 @@ interface LineRow {
 }
 
 /** What is still kept back of (since, cut]; what somebody ruled on is in another state by now. */
-async function composeFor(db: Database, organisation: Organisation, mailbox: MailboxRow, { since, cut }: Window, tx?: Tx): Promise<Content> {
+async function composeFor(
+  db: Database,
+  organisation: Organisation,
+  mailbox: MailboxRow,
+  { since, cut }: Window,
+  tx?: Tx,
+): Promise<Content> {
   const rows = await select<LineRow>(
     db,
     `SELECT from_name, from_address, subject, received_at, expires_at, left_out, reasons FROM deliveries
@@ -51,17 +70,27 @@ async function composeFor(db: Database, organisation: Organisation, mailbox: Mai
     tx,
   )
   const t = translator(mailbox.language)
-  const lines = rows.filter(row => row.left_out === 0).map((row): DigestLine => ({
-    name: row.from_name,
-    address: row.from_address,
-    subject: row.subject,
-    receivedAt: row.received_at.getTime(),
-    reason: t(`held.${row.reasons[0]?.finding ?? 'words-junk'}`),
-  }))
+  const lines = rows
+    .filter(row => row.left_out === 0)
+    .map((row): DigestLine => ({
+      name: row.from_name,
+      address: row.from_address,
+      subject: row.subject,
+      receivedAt: row.received_at.getTime(),
+      reason: t(`held.${row.reasons[0]?.finding ?? 'words-junk'}`),
+    }))
   const leftOut = rows.filter(row => row.left_out === 1)
   const leftOutUntil = leftOut.length === 0 ? null : Math.max(...leftOut.map(row => row.expires_at.getTime()))
   const text = composeDigest(
-    { colleague: mailbox.name, organisation: organisation.name, language: mailbox.language, timeZone: mailbox.time_zone, lines, leftOut: leftOut.length, leftOutUntil },
+    {
+      colleague: mailbox.name,
+      organisation: organisation.name,
+      language: mailbox.language,
+      timeZone: mailbox.time_zone,
+      lines,
+      leftOut: leftOut.length,
+      leftOutUntil,
+    },
     t,
   )
   return { text, listed: lines.length, leftOut: leftOut.length }
@@ -74,25 +103,59 @@ export async function previewDigest(db: Database, mailboxId: number, now: Date):
   const organisation = await readOrganisation(db)
   const window = await windowOf(db, mailboxId, now)
   const { text, listed, leftOut } = await composeFor(db, organisation, mailbox, window)
-  const sent = await select<{ id: number; cut: Date; listed: number; left_out: number; state: string; problem: string }>(
-    db, 'SELECT id, cut, listed, left_out, state, problem FROM digests WHERE mailbox_id = :mailboxId ORDER BY id DESC LIMIT 10', { mailboxId },
+  const sent = await select<{
+    id: number
+    cut: Date
+    listed: number
+    left_out: number
+    state: string
+    problem: string
+  }>(
+    db,
+    'SELECT id, cut, listed, left_out, state, problem FROM digests WHERE mailbox_id = :mailboxId ORDER BY id DESC LIMIT 10',
+    { mailboxId },
   )
   return {
-    mailbox: { id: mailbox.id, name: mailbox.name, address: mailbox.address, department: mailbox.department, kind: mailbox.kind, kept: listed + leftOut },
+    mailbox: {
+      id: mailbox.id,
+      name: mailbox.name,
+      address: mailbox.address,
+      department: mailbox.department,
+      kind: mailbox.kind,
+      kept: listed + leftOut,
+    },
     language: mailbox.language,
     timeZone: mailbox.time_zone,
     since: window.since === beginning ? null : window.since.toISOString(),
     listed,
     leftOut,
-    message: text && { from: senderName(organisation), to: `${mailbox.name} <${mailbox.address}>`, subject: text.subject, text: text.text, html: text.html },
-    sent: sent.map(row => ({ id: row.id, at: row.cut.toISOString(), listed: row.listed, leftOut: row.left_out, state: row.state, problem: row.problem })),
+    message: text && {
+      from: senderName(organisation),
+      to: `${mailbox.name} <${mailbox.address}>`,
+      subject: text.subject,
+      text: text.text,
+      html: text.html,
+    },
+    sent: sent.map(row => ({
+      id: row.id,
+      at: row.cut.toISOString(),
+      listed: row.listed,
+      leftOut: row.left_out,
+      state: row.state,
+      problem: row.problem,
+    })),
   }
 }
 
 const senderName = ({ name, digestAddress }: Organisation) => `Pendro for ${name} <${digestAddress}>`
 
 /** Cuts the digest now and queues it; two at once can't cut the same window. */
-export async function sendDigest(db: Database, who: SignedIn, mailboxId: number, now: Date): Promise<{ digestId: number; listed: number; leftOut: number }> {
+export async function sendDigest(
+  db: Database,
+  who: SignedIn,
+  mailboxId: number,
+  now: Date,
+): Promise<{ digestId: number; listed: number; leftOut: number }> {
   try {
     return await inTransaction(db, async tx => {
       const mailbox = await findMailboxRow(db, mailboxId, tx)
@@ -102,10 +165,43 @@ export async function sendDigest(db: Database, who: SignedIn, mailboxId: number,
       const { text, listed, leftOut } = await composeFor(db, organisation, mailbox, window, tx)
       if (!text) throw new AppError('NOTHING_TO_SEND')
       const source = await buildMessage(organisation, mailbox, text, now)
-      const [digestId = 0] = await insert(db, 'digests', [{ mailbox_id: mailboxId, since: window.since, cut: now, listed, left_out: leftOut, state: 'waiting', source }], tx)
+      const [digestId = 0] = await insert(
+        db,
+        'digests',
+        [
+          {
+            mailbox_id: mailboxId,
+            since: window.since,
+            cut: now,
+            listed,
+            left_out: leftOut,
+            state: 'waiting',
+            source,
+          },
+        ],
+        tx,
+      )
       const readers = await digestReaders(db, tx, mailbox)
-      await insert(db, 'outbox', readers.map(reader => ({ kind: 'digest', subject_id: digestId, place: String(reader), next_at: now })), tx)
-      await writeRecord(db, tx, [{ at: now, act: 'digest-sent', by: actor(who), mailboxId, facts: { listed, leftOut, readers: readers.length } }])
+      await insert(
+        db,
+        'outbox',
+        readers.map(reader => ({
+          kind: 'digest',
+          subject_id: digestId,
+          place: String(reader),
+          next_at: now,
+        })),
+        tx,
+      )
+      await writeRecord(db, tx, [
+        {
+          at: now,
+          act: 'digest-sent',
+          by: actor(who),
+          mailboxId,
+          facts: { listed, leftOut, readers: readers.length },
+        },
+      ])
       await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: who.staffer.name }])
       return { digestId, listed, leftOut }
     })
@@ -118,12 +214,22 @@ export async function sendDigest(db: Database, who: SignedIn, mailboxId: number,
 /** A shared or list mailbox's digest goes to its minders; everybody else gets their own. */
 async function digestReaders(db: Database, tx: Tx, { id, kind }: MailboxRow): Promise<readonly number[]> {
   if (kind === 'person') return [id]
-  const minders = await select<{ minder_id: number }>(db, 'SELECT minder_id FROM minders WHERE mailbox_id = :id ORDER BY minder_id', { id }, tx)
+  const minders = await select<{ minder_id: number }>(
+    db,
+    'SELECT minder_id FROM minders WHERE mailbox_id = :id ORDER BY minder_id',
+    { id },
+    tx,
+  )
   return minders.length > 0 ? minders.map(({ minder_id }) => minder_id) : [id]
 }
 
 /** RFC 5322 multipart/alternative with the headers of an automatic message (RFC 3834 §5, RFC 2919). */
-function buildMessage(organisation: Organisation, mailbox: MailboxRow, { subject, text, html }: DigestText, now: Date): Promise<Buffer> {
+function buildMessage(
+  organisation: Organisation,
+  mailbox: MailboxRow,
+  { subject, text, html }: DigestText,
+  now: Date,
+): Promise<Buffer> {
   const domain = organisation.digestAddress.split('@')[1] ?? 'invalid'
   const composer = new MailComposer({
     from: { name: `Pendro for ${organisation.name}`, address: organisation.digestAddress },
@@ -134,7 +240,11 @@ function buildMessage(organisation: Organisation, mailbox: MailboxRow, { subject
     html,
     date: now,
     messageId: `<digest-${mailbox.id}-${now.getTime()}@${domain}>`,
-    headers: { 'Auto-Submitted': 'auto-generated', 'List-Id': `Kept-back mail <digests.${domain}>`, Precedence: 'bulk' },
+    headers: {
+      'Auto-Submitted': 'auto-generated',
+      'List-Id': `Kept-back mail <digests.${domain}>`,
+      Precedence: 'bulk',
+    },
   })
   return composer.compile().build()
 }

@@ -8,7 +8,13 @@ export async function announce(db: Database, tx: Tx, at: Date, events: readonly 
   await insert(
     db,
     'live_events',
-    events.map(({ kind, deliveryId, state, by }) => ({ at, kind, delivery_id: deliveryId, state, by_name: by })),
+    events.map(({ kind, deliveryId, state, by }) => ({
+      at,
+      kind,
+      delivery_id: deliveryId,
+      state,
+      by_name: by,
+    })),
     tx,
   )
 }
@@ -28,7 +34,13 @@ export async function eventsAfter(db: Database, after: number, limit = 500): Pro
     'SELECT id, kind, delivery_id, state, by_name FROM live_events WHERE id > :after ORDER BY id LIMIT :limit',
     { after, limit },
   )
-  return rows.map(row => ({ id: row.id, kind: row.kind, deliveryId: row.delivery_id, state: row.state, by: row.by_name }))
+  return rows.map(row => ({
+    id: row.id,
+    kind: row.kind,
+    deliveryId: row.delivery_id,
+    state: row.state,
+    by: row.by_name,
+  }))
 }
 
 export async function lastEventId(db: Database): Promise<number> {

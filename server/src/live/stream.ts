@@ -44,11 +44,17 @@ export function createLiveStream({ db, log }: Pick<Deps, 'db' | 'log'>): LiveStr
     routes: router => {
       router.get('/api/live', async (req, res) => {
         whoIs(res)
-        res.set({ 'Content-Type': 'text/event-stream', 'Cache-Control': 'no-store', Connection: 'keep-alive', 'X-Accel-Buffering': 'no' })
+        res.set({
+          'Content-Type': 'text/event-stream',
+          'Cache-Control': 'no-store',
+          Connection: 'keep-alive',
+          'X-Accel-Buffering': 'no',
+        })
         res.flushHeaders()
         res.write('retry: 2000\n\n')
         const after = Number(req.get('Last-Event-ID'))
-        if (Number.isSafeInteger(after) && after > 0) for (const event of await eventsAfter(db, after)) write(res, event)
+        if (Number.isSafeInteger(after) && after > 0)
+          for (const event of await eventsAfter(db, after)) write(res, event)
         listeners.add(res)
         const pulse = setInterval(() => res.write(': here\n\n'), 20_000)
         res.on('close', () => {

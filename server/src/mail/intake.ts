@@ -41,11 +41,19 @@ interface Read {
  * When the promise resolves everything is committed; when it rejects nothing is.
  * Recipients must be resolved before (see `resolveRecipients`); unknown ones are left out.
  */
-export async function takeIn(db: Database, batch: readonly Incoming[], options: IntakeOptions = { onward: 'queue' }): Promise<readonly TakenIn[]> {
+export async function takeIn(
+  db: Database,
+  batch: readonly Incoming[],
+  options: IntakeOptions = { onward: 'queue' },
+): Promise<readonly TakenIn[]> {
   const read = await Promise.all(batch.map(readIncoming))
   return inTransaction(db, async tx => {
     const organisation = await readOrganisation(db, tx)
-    const resolved = await resolveRecipients(db, [...new Set(batch.flatMap(({ recipients }) => recipients))], tx)
+    const resolved = await resolveRecipients(
+      db,
+      [...new Set(batch.flatMap(({ recipients }) => recipients))],
+      tx,
+    )
     const mailboxes = await mailboxRows(db, [...new Set(resolved.values())], tx)
     const arrivals = read.map(({ incoming, message, problem }): Arrival => ({
       message,
@@ -56,7 +64,11 @@ export async function takeIn(db: Database, batch: readonly Incoming[], options: 
     }))
     const judged = await judgeArrivals(db, organisation, arrivals, tx)
     const ids = await storeMessages(db, tx, read, judged)
-    await countSenders(db, tx, judged.map(({ sender }) => sender))
+    await countSenders(
+      db,
+      tx,
+      judged.map(({ sender }) => sender),
+    )
     return storeDeliveries(db, tx, { organisation, read, judged, ids, resolved, mailboxes, options })
   })
 }
@@ -73,7 +85,11 @@ function readAddress(text: string): Address | null {
 }
 
 /** Which mailbox each address belongs to, aliases and tags resolved; unknown addresses are absent. */
-export async function resolveRecipients(db: Database, recipients: readonly string[], tx?: Tx): Promise<ReadonlyMap<string, number>> {
+export async function resolveRecipients(
+  db: Database,
+  recipients: readonly string[],
+  tx?: Tx,
+): Promise<ReadonlyMap<string, number>> {
   const texts = new Map<string, string>()
   for (const recipient of recipients) {
     const address = readAddress(recipient)
@@ -81,13 +97,18 @@ export async function resolveRecipients(db: Database, recipients: readonly strin
   }
   if (texts.size === 0) return new Map()
   const rows = await select<{ address: string; mailbox_id: number }>(
-    db, 'SELECT address, mailbox_id FROM mailbox_addresses WHERE address IN (:texts)', { texts: [...new Set(texts.values())] }, tx,
+    db,
+    'SELECT address, mailbox_id FROM mailbox_addresses WHERE address IN (:texts)',
+    { texts: [...new Set(texts.values())] },
+    tx,
   )
   const known = new Map(rows.map(row => [row.address, row.mailbox_id]))
-  return new Map([...texts].flatMap(([recipient, text]) => {
-    const id = known.get(text)
-    return id === undefined ? [] : [[recipient, id] as const]
-  }))
+  return new Map(
+    [...texts].flatMap(([recipient, text]) => {
+      const id = known.get(text)
+      return id === undefined ? [] : [[recipient, id] as const]
+    }),
+  )
 }
 
 /** One delivery a mailbox, with the address that was really used; the same mailbox twice counts once. */
@@ -104,7 +125,12 @@ function recipientMailboxes(
   return [...found.values()]
 }
 
-async function storeMessages(db: Database, tx: Tx, read: readonly Read[], judged: readonly Judged[]): Promise<readonly number[]> {
+async function storeMessages(
+  db: Database,
+  tx: Tx,
+  read: readonly Read[],
+  judged: readonly Judged[],
+): Promise<readonly number[]> {
   const ids = await insert(
     db,
     'messages',
@@ -122,8 +148,18 @@ async function storeMessages(db: Database, tx: Tx, read: readonly Read[], judged
     })),
     tx,
   )
-  await insert(db, 'message_sources', read.map(({ incoming }, i) => ({ message_id: ids[i], gzip: gzipSync(incoming.raw, { level: 4 }) })), tx)
-  await insert(db, 'message_senders', judged.flatMap(({ sender }, i) => senderRows(ids[i] ?? 0, sender)), tx)
+  await insert(
+    db,
+    'message_sources',
+    read.map(({ incoming }, i) => ({ message_id: ids[i], gzip: gzipSync(incoming.raw, { level: 4 }) })),
+    tx,
+  )
+  await insert(
+    db,
+    'message_senders',
+    judged.flatMap(({ sender }, i) => senderRows(ids[i] ?? 0, sender)),
+    tx,
+  )
   return ids
 }
 
@@ -143,7 +179,11 @@ export function domainKey(domain: string): string {
 
 function senderRows(messageId: number, { from, envelopeFrom, sender, listId }: SenderFacts): readonly Row[] {
   const row = (place: string, n: number, domain: string, address: string): Row => ({
-    message_id: messageId, place, n, domain_key: domainKey(domain).slice(0, 260), address: address.slice(0, 320),
+    message_id: messageId,
+    place,
+    n,
+    domain_key: domainKey(domain).slice(0, 260),
+    address: address.slice(0, 320),
   })
   const of = (place: string, address: Address | null, n = 0) =>
     address ? [row(place, n, address.domain, addressText(withoutTag(address)))] : []
@@ -165,7 +205,12 @@ async function countSenders(db: Database, tx: Tx, senders: readonly SenderFacts[
   }
   // In one order everywhere, so that two intakes wait for each other instead of deadlocking.
   for (const [sender, n] of [...counts].sort(([a], [b]) => (a < b ? -1 : 1))) {
-    await execute(db, 'INSERT INTO senders_seen (sender, n) VALUES (:sender, :n) ON DUPLICATE KEY UPDATE n = n + :n', { sender, n }, tx)
+    await execute(
+      db,
+      'INSERT INTO senders_seen (sender, n) VALUES (:sender, :n) ON DUPLICATE KEY UPDATE n = n + :n',
+      { sender, n },
+      tx,
+    )
   }
 }
 
@@ -179,11 +224,17 @@ interface ToStore {
   readonly options: IntakeOptions
 }
 
-async function storeDeliveries(db: Database, tx: Tx, { organisation, read, judged, ids, resolved, mailboxes, options }: ToStore): Promise<readonly TakenIn[]> {
+async function storeDeliveries(
+  db: Database,
+  tx: Tx,
+  { organisation, read, judged, ids, resolved, mailboxes, options }: ToStore,
+): Promise<readonly TakenIn[]> {
   const rows: Row[] = []
   const judgements: JudgedDelivery[] = []
   read.forEach(({ incoming, message }, i) => {
-    const used = new Map(recipientMailboxes(incoming, resolved, mailboxes).map(r => [r.mailbox.id, r.addressUsed]))
+    const used = new Map(
+      recipientMailboxes(incoming, resolved, mailboxes).map(r => [r.mailbox.id, r.addressUsed]),
+    )
     const cluster = clusterKey(message ?? { subject: '', text: '', messageId: `unreadable ${ids[i]}` })
     for (const delivery of judged[i]?.deliveries ?? []) {
       judgements.push(delivery)
@@ -203,15 +254,52 @@ async function storeDeliveries(db: Database, tx: Tx, { organisation, read, judge
     }
   })
   const deliveryIds = await insert(db, 'deliveries', rows, tx)
-  await insert(db, 'delivery_judgements', judgements.map(({ evidence, path }, i) => ({ delivery_id: deliveryIds[i], evidence: byWeight(evidence), path })), tx)
-  const stored = rows.map((row, i) => ({ id: deliveryIds[i] ?? 0, messageId: row.message_id, mailboxId: row.mailbox_id as number, state: row.state as string, boundFor: row.bound_for as string | null, at: row.received_at as Date }))
+  await insert(
+    db,
+    'delivery_judgements',
+    judgements.map(({ evidence, path }, i) => ({
+      delivery_id: deliveryIds[i],
+      evidence: byWeight(evidence),
+      path,
+    })),
+    tx,
+  )
+  const stored = rows.map((row, i) => ({
+    id: deliveryIds[i] ?? 0,
+    messageId: row.message_id,
+    mailboxId: row.mailbox_id as number,
+    state: row.state as string,
+    boundFor: row.bound_for as string | null,
+    at: row.received_at as Date,
+  }))
   if (options.onward === 'queue') {
     const onward = stored.filter(({ boundFor }) => boundFor !== null)
-    await insert(db, 'outbox', onward.map(({ id, boundFor, at }) => ({ kind: 'delivery', subject_id: id, place: boundFor, next_at: at })), tx)
+    await insert(
+      db,
+      'outbox',
+      onward.map(({ id, boundFor, at }) => ({
+        kind: 'delivery',
+        subject_id: id,
+        place: boundFor,
+        next_at: at,
+      })),
+      tx,
+    )
     const at = stored[0]?.at
-    if (at) await announce(db, tx, at, stored.map(({ id, state }) => ({ kind: 'came-in', deliveryId: id, state: state as 'inbox', by: '' })))
+    if (at)
+      await announce(
+        db,
+        tx,
+        at,
+        stored.map(({ id, state }) => ({ kind: 'came-in', deliveryId: id, state: state as 'inbox', by: '' })),
+      )
   }
-  return ids.map(messageId => ({ messageId, deliveries: stored.filter(s => s.messageId === messageId).map(({ id, mailboxId, state }) => ({ id, mailboxId, state })) }))
+  return ids.map(messageId => ({
+    messageId,
+    deliveries: stored
+      .filter(s => s.messageId === messageId)
+      .map(({ id, mailboxId, state }) => ({ id, mailboxId, state })),
+  }))
 }
 
 function timesOf(receivedAt: Date, { timeZone, keepDays }: Organisation) {
@@ -223,16 +311,23 @@ function timesOf(receivedAt: Date, { timeZone, keepDays }: Organisation) {
 }
 
 /** What goes on is `deferred` until the mail store has it; what is kept back is where it was judged to be. */
-function placeOf({ decision: { state } }: JudgedDelivery, { onward }: IntakeOptions): { state: string; bound_for: string | null } {
+function placeOf(
+  { decision: { state } }: JudgedDelivery,
+  { onward }: IntakeOptions,
+): { state: string; bound_for: string | null } {
   const goesOn = state === 'inbox' || state === 'aside' || state === 'junk'
   return onward === 'queue' && goesOn ? { state: 'deferred', bound_for: state } : { state, bound_for: null }
 }
 
 /** What the row of the list says about why: what decided, else the heaviest evidence towards junk. */
-function reasonsOf({ path, evidence }: JudgedDelivery): readonly { finding: string; facts: Evidence['facts'] }[] {
+function reasonsOf({
+  path,
+  evidence,
+}: JudgedDelivery): readonly { finding: string; facts: Evidence['facts'] }[] {
   const decided = path.find(({ outcome }) => outcome === 'decided')
   if (decided?.stage === 'harm') return [{ finding: 'harm', facts: decided.facts }]
-  if (decided?.decided) return [{ finding: `entry-${decided.decided.standing}`, facts: { pattern: decided.decided.pattern } }]
+  if (decided?.decided)
+    return [{ finding: `entry-${decided.decided.standing}`, facts: { pattern: decided.decided.pattern } }]
   return byWeight(evidence)
     .filter(({ weight, finding }) => weight > 0 && finding !== 'starting-point')
     .slice(0, 2)
@@ -243,20 +338,34 @@ function reasonsOf({ path, evidence }: JudgedDelivery): readonly { finding: stri
 export async function takeOut(db: Database, batch: readonly Incoming[]): Promise<void> {
   const read = await Promise.all(batch.map(readIncoming))
   await inTransaction(db, async tx => {
-    const senders = await resolveRecipients(db, batch.map(({ envelopeFrom }) => envelopeFrom), tx)
-    const ids = await insert(db, 'messages', read.map(({ incoming, message }): Row => ({
-      direction: 'out',
-      received_at: incoming.receivedAt,
-      message_id_hash: message?.messageId ? hashMessageId(message.messageId) : null,
-      envelope_from: incoming.envelopeFrom,
-      ...shownFrom(message),
-      size: incoming.raw.length,
-      sender_facts: { from: [], envelopeFrom: null, sender: null, listId: null, authentication: null },
-      harm: null,
-      bulk: false,
-      unreadable: null,
-    })), tx)
-    await insert(db, 'message_sources', read.map(({ incoming }, i) => ({ message_id: ids[i], gzip: gzipSync(incoming.raw, { level: 4 }) })), tx)
+    const senders = await resolveRecipients(
+      db,
+      batch.map(({ envelopeFrom }) => envelopeFrom),
+      tx,
+    )
+    const ids = await insert(
+      db,
+      'messages',
+      read.map(({ incoming, message }): Row => ({
+        direction: 'out',
+        received_at: incoming.receivedAt,
+        message_id_hash: message?.messageId ? hashMessageId(message.messageId) : null,
+        envelope_from: incoming.envelopeFrom,
+        ...shownFrom(message),
+        size: incoming.raw.length,
+        sender_facts: { from: [], envelopeFrom: null, sender: null, listId: null, authentication: null },
+        harm: null,
+        bulk: false,
+        unreadable: null,
+      })),
+      tx,
+    )
+    await insert(
+      db,
+      'message_sources',
+      read.map(({ incoming }, i) => ({ message_id: ids[i], gzip: gzipSync(incoming.raw, { level: 4 }) })),
+      tx,
+    )
     for (const { incoming } of read) {
       const mailboxId = senders.get(incoming.envelopeFrom)
       if (mailboxId === undefined) continue

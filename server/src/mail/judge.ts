@@ -46,11 +46,22 @@ export interface Judged {
 }
 
 /** Judges a batch of arrivals with what is known at its start; one SMTP message is a batch of one. */
-export async function judgeArrivals(db: Database, organisation: Organisation, arrivals: readonly Arrival[], tx?: Tx): Promise<readonly Judged[]> {
+export async function judgeArrivals(
+  db: Database,
+  organisation: Organisation,
+  arrivals: readonly Arrival[],
+  tx?: Tx,
+): Promise<readonly Judged[]> {
   const { policy } = organisation
-  const knowledge = await loadKnowledge(db, arrivals.flatMap(({ message }) => message ?? []), tx)
+  const knowledge = await loadKnowledge(
+    db,
+    arrivals.flatMap(({ message }) => message ?? []),
+    tx,
+  )
   const senders = arrivals.map(({ message, envelopeFrom }) =>
-    message ? senderFacts(message, envelopeFrom, policy) : { from: [], envelopeFrom, sender: null, listId: null, authentication: noAuthentication },
+    message
+      ? senderFacts(message, envelopeFrom, policy)
+      : { from: [], envelopeFrom, sender: null, listId: null, authentication: noAuthentication },
   )
   const entries = await entriesFor(
     db,
@@ -99,10 +110,19 @@ export function registerOf(entries: readonly SenderEntry[], mailboxId: number) {
 /** A path line as it is kept and shown: entries by their pattern and owner as of now. */
 function showLine(line: PathLine, shown: ReadonlyMap<number, EntryBrief>): PathLineShape {
   const named = (entry: SenderEntry): EntryBrief => shown.get(entry.id) as EntryBrief
-  const plain = { stage: line.stage, outcome: line.outcome, facts: {}, decided: null, overruled: [], refused: [] }
+  const plain = {
+    stage: line.stage,
+    outcome: line.outcome,
+    facts: {},
+    decided: null,
+    overruled: [],
+    refused: [],
+  }
   switch (line.stage) {
     case 'harm':
-      return line.outcome === 'decided' ? { ...plain, facts: { name: line.name, danger: line.danger } } : plain
+      return line.outcome === 'decided'
+        ? { ...plain, facts: { name: line.name, danger: line.danger } }
+        : plain
     case 'switched-off':
       return plain
     case 'score':

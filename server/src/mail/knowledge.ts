@@ -1,12 +1,22 @@
 import { createHash } from 'node:crypto'
 import { addressText, withoutTag, type Address } from '@pendro/core/address'
-import { noWords, wordsOf, type SenderKnowledge, type WordCount, type WordKnowledge } from '@pendro/core/judgement'
+import {
+  noWords,
+  wordsOf,
+  type SenderKnowledge,
+  type WordCount,
+  type WordKnowledge,
+} from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
 import { select, type Database, type Tx } from '../db/database.ts'
 
-export const seenKeys = (address: Address): readonly string[] => [addressText(withoutTag(address)), `@${address.domain}`]
+export const seenKeys = (address: Address): readonly string[] => [
+  addressText(withoutTag(address)),
+  `@${address.domain}`,
+]
 
-export const hashMessageId = (messageId: string): string => createHash('sha256').update(messageId).digest('hex')
+export const hashMessageId = (messageId: string): string =>
+  createHash('sha256').update(messageId).digest('hex')
 
 /** What the organisation knows, loaded once for a batch of messages in a handful of statements. */
 export interface Knowledge {
@@ -17,23 +27,42 @@ export interface Knowledge {
 }
 
 export async function loadKnowledge(db: Database, messages: readonly Message[], tx?: Tx): Promise<Knowledge> {
-  const senders = messages.flatMap(({ from }) => from.flatMap(({ address }) => (address ? [withoutTag(address)] : [])))
+  const senders = messages.flatMap(({ from }) =>
+    from.flatMap(({ address }) => (address ? [withoutTag(address)] : [])),
+  )
   const addresses = [...new Set(senders.map(addressText))]
   const domains = [...new Set(senders.map(({ domain }) => domain))]
-  const names = [...new Set(messages.flatMap(({ from }) => from.map(({ name }) => name).filter(name => name !== '')))]
+  const names = [
+    ...new Set(messages.flatMap(({ from }) => from.map(({ name }) => name).filter(name => name !== ''))),
+  ]
   const answered = [...new Set(messages.flatMap(({ answers }) => answers.map(hashMessageId)))]
   const words = [...new Set(messages.flatMap(wordsOf))]
 
   const [written, domainTotals, seen, colleagues, sent, known] = await Promise.all([
-    query<{ address: string; mailbox_id: number; n: number }>('SELECT address, mailbox_id, n FROM correspondence WHERE address IN (:keys)', addresses),
-    query<{ domain: string; n: number }>('SELECT domain, CAST(SUM(n) AS UNSIGNED) AS n FROM correspondence WHERE domain IN (:keys) GROUP BY domain', domains),
+    query<{ address: string; mailbox_id: number; n: number }>(
+      'SELECT address, mailbox_id, n FROM correspondence WHERE address IN (:keys)',
+      addresses,
+    ),
+    query<{ domain: string; n: number }>(
+      'SELECT domain, CAST(SUM(n) AS UNSIGNED) AS n FROM correspondence WHERE domain IN (:keys) GROUP BY domain',
+      domains,
+    ),
     query<{ sender: string; n: number; wanted: number; junk: number }>(
       'SELECT sender, n, wanted, junk FROM senders_seen WHERE sender IN (:keys)',
       [...addresses, ...domains.map(domain => `@${domain}`)],
     ),
-    query<{ name: string; address: string }>("SELECT m.name, a.address FROM mailboxes m JOIN mailbox_addresses a ON a.mailbox_id = m.id WHERE m.kind = 'person' AND m.name IN (:keys)", names),
-    query<{ message_id_hash: string; subject: string }>("SELECT message_id_hash, subject FROM messages WHERE direction = 'out' AND message_id_hash IN (:keys)", answered),
-    query<{ word: string; wanted: number; junk: number }>("SELECT word, wanted, junk FROM words WHERE word IN (:keys)", ['', ...words]),
+    query<{ name: string; address: string }>(
+      "SELECT m.name, a.address FROM mailboxes m JOIN mailbox_addresses a ON a.mailbox_id = m.id WHERE m.kind = 'person' AND m.name IN (:keys)",
+      names,
+    ),
+    query<{ message_id_hash: string; subject: string }>(
+      "SELECT message_id_hash, subject FROM messages WHERE direction = 'out' AND message_id_hash IN (:keys)",
+      answered,
+    ),
+    query<{ word: string; wanted: number; junk: number }>(
+      'SELECT word, wanted, junk FROM words WHERE word IN (:keys)',
+      ['', ...words],
+    ),
   ])
 
   // A transaction speaks through one connection; the driver sends these one after the other.
@@ -72,7 +101,9 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
       return {
         writtenToAddress: perAddress.get(text) ?? 0,
         writtenToDomain: perDomain.get(sender?.domain ?? '') ?? 0,
-        answered: message.answers.map(id => subjects.get(hashMessageId(id))).find(subject => subject !== undefined) ?? null,
+        answered:
+          message.answers.map(id => subjects.get(hashMessageId(id))).find(subject => subject !== undefined) ??
+          null,
         seenAddress: history?.n ?? 0,
         seenDomain: seenBy.get(`@${sender?.domain ?? ''}`)?.n ?? 0,
         ruledWanted: Math.max(0, history?.wanted ?? 0),

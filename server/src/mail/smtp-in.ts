@@ -58,7 +58,11 @@ export function createSmtpIn(deps: Deps): SMTPServer {
   })
 }
 
-async function receive({ db, log, now, maxBytes, takenIn }: Deps, stream: SMTPServerDataStream, session: SMTPServerSession): Promise<string> {
+async function receive(
+  { db, log, now, maxBytes, takenIn }: Deps,
+  stream: SMTPServerDataStream,
+  session: SMTPServerSession,
+): Promise<string> {
   const raw = await readAll(stream, maxBytes)
   // Asked before anything is stored: a message with thousands of parts is an attack, not a message.
   const parsed = await parseMessage(raw)
@@ -67,7 +71,12 @@ async function receive({ db, log, now, maxBytes, takenIn }: Deps, stream: SMTPSe
   }
   const { mailFrom, rcptTo } = session.envelope
   const [taken] = await takeIn(db, [
-    { raw, envelopeFrom: mailFrom ? mailFrom.address : '', recipients: rcptTo.map(({ address }) => address), receivedAt: now() },
+    {
+      raw,
+      envelopeFrom: mailFrom ? mailFrom.address : '',
+      recipients: rcptTo.map(({ address }) => address),
+      receivedAt: now(),
+    },
   ])
   if (!taken) throw new Error('nothing was taken in')
   log.tookIn(taken.messageId, taken.deliveries.length, raw.length)

@@ -29,9 +29,14 @@ export function createSender(host: string, port: number): Send {
       await transport.sendMail({ envelope: { from, to: [to] }, raw })
       return { status: 'taken' }
     } catch (error) {
-      const { responseCode, response, message } = error as Error & { responseCode?: number; response?: string }
+      const { responseCode, response, message } = error as Error & {
+        responseCode?: number
+        response?: string
+      }
       const problem = (response ?? message).slice(0, 500)
-      return responseCode !== undefined && responseCode >= 500 ? { status: 'refused', problem } : { status: 'later', problem }
+      return responseCode !== undefined && responseCode >= 500
+        ? { status: 'refused', problem }
+        : { status: 'later', problem }
     }
   }
 }

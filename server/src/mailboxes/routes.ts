@@ -7,7 +7,10 @@ import { mount } from '../http.ts'
 export function mailboxRoutes(router: Router, { db }: Deps): void {
   mount(router, findMailboxes, async ({ query }) => {
     const find = `%${query.find.replace(/[\\%_]/g, '\\$&')}%`
-    const matching = query.find === '' ? 'TRUE' : 'b.name LIKE :find OR b.department LIKE :find OR EXISTS (SELECT 1 FROM mailbox_addresses a WHERE a.mailbox_id = b.id AND a.address LIKE :find)'
+    const matching =
+      query.find === ''
+        ? 'TRUE'
+        : 'b.name LIKE :find OR b.department LIKE :find OR EXISTS (SELECT 1 FROM mailbox_addresses a WHERE a.mailbox_id = b.id AND a.address LIKE :find)'
     const mailboxes = await select<MailboxBrief>(
       db,
       `SELECT b.id, b.name, b.address, b.department, b.kind,
@@ -15,7 +18,11 @@ export function mailboxRoutes(router: Router, { db }: Deps): void {
        FROM mailboxes b WHERE ${matching} ORDER BY kept DESC, b.name LIMIT :limit`,
       { find, limit: query.limit },
     )
-    const total = await findRow<{ n: number }>(db, `SELECT COUNT(*) AS n FROM mailboxes b WHERE ${matching}`, { find })
+    const total = await findRow<{ n: number }>(
+      db,
+      `SELECT COUNT(*) AS n FROM mailboxes b WHERE ${matching}`,
+      { find },
+    )
     return { mailboxes, total: total?.n ?? 0 }
   })
 }

@@ -37,15 +37,27 @@ export function recordRoutes(router: Router, { db }: Deps): void {
     if (query.what !== 'everything') parts.push('r.act IN (:acts)')
     if (query.mailbox !== undefined) parts.push('r.mailbox_id = :mailbox')
     if (query.after !== undefined) parts.push('r.id < :after')
+    if (query.ruling !== undefined) parts.push('r.ruling_id = :ruling')
     if (query.since !== undefined) parts.push('r.at >= :since')
-    const since = query.since === undefined ? null : new Date(startOfDay(query.since, (await readOrganisation(db)).timeZone))
+    const since =
+      query.since === undefined
+        ? null
+        : new Date(startOfDay(query.since, (await readOrganisation(db)).timeZone))
     const rows = await select<Row>(
       db,
       `SELECT r.id, r.at, r.act, r.by_kind, r.by_name, r.mailbox_id, b.name AS mailbox_name, r.delivery_id, r.ruling_id, r.reason, r.facts,
          (u.undone_at IS NOT NULL) AS undone
        FROM record_entries r LEFT JOIN mailboxes b ON b.id = r.mailbox_id LEFT JOIN rulings u ON u.id = r.ruling_id
        WHERE ${parts.join(' AND ')} ORDER BY r.id DESC LIMIT :limit`,
-      { me: who.staffer.id, acts: actsOf[query.what] ?? [], mailbox: query.mailbox, after: query.after, since, limit: query.limit },
+      {
+        me: who.staffer.id,
+        acts: actsOf[query.what] ?? [],
+        mailbox: query.mailbox,
+        after: query.after,
+        ruling: query.ruling,
+        since,
+        limit: query.limit,
+      },
     )
     const last = rows.at(-1)
     return { lines: rows.map(toLine), next: rows.length === query.limit && last ? last.id : null }

@@ -14,7 +14,13 @@ interface Lesson {
 }
 
 /** Learns from messages that people ruled on; what was learned is kept with the ruling, word by word. */
-export async function learn(db: Database, tx: Tx, rulingId: number, verdict: Verdict, messageIds: readonly number[]): Promise<void> {
+export async function learn(
+  db: Database,
+  tx: Tx,
+  rulingId: number,
+  verdict: Verdict,
+  messageIds: readonly number[],
+): Promise<void> {
   const rows = await select<{ id: number; gzip: Buffer; sender_facts: SenderFacts }>(
     db,
     'SELECT m.id, s.gzip, m.sender_facts FROM messages m JOIN message_sources s ON s.message_id = m.id WHERE m.id IN (:messageIds) ORDER BY m.id',
@@ -35,13 +41,23 @@ export async function learn(db: Database, tx: Tx, rulingId: number, verdict: Ver
 
 /** Takes back exactly what a ruling taught. */
 export async function unlearn(db: Database, tx: Tx, rulingId: number): Promise<void> {
-  const lessons = await select<Lesson>(db, 'SELECT verdict, words, senders FROM lessons WHERE ruling_id = :rulingId ORDER BY id', { rulingId }, tx)
+  const lessons = await select<Lesson>(
+    db,
+    'SELECT verdict, words, senders FROM lessons WHERE ruling_id = :rulingId ORDER BY id',
+    { rulingId },
+    tx,
+  )
   for (const lesson of lessons) await apply(db, tx, lesson, -1)
   await execute(db, 'DELETE FROM lessons WHERE ruling_id = :rulingId', { rulingId }, tx)
 }
 
 /** Word counts and the sender's own count; `sign` is 1 to learn, -1 to forget. */
-export async function apply(db: Database, tx: Tx, { verdict, words, senders }: Lesson, sign: 1 | -1): Promise<void> {
+export async function apply(
+  db: Database,
+  tx: Tx,
+  { verdict, words, senders }: Lesson,
+  sign: 1 | -1,
+): Promise<void> {
   const wanted = verdict === 'wanted' ? sign : 0
   const junk = sign - wanted
   // Sorted, so that two rulings touch the rows in the same order.
@@ -54,6 +70,11 @@ export async function apply(db: Database, tx: Tx, { verdict, words, senders }: L
     tx,
   )
   if (senders.length > 0) {
-    await execute(db, 'UPDATE senders_seen SET wanted = wanted + :wanted, junk = junk + :junk WHERE sender IN (:senders)', { wanted, junk, senders }, tx)
+    await execute(
+      db,
+      'UPDATE senders_seen SET wanted = wanted + :wanted, junk = junk + :junk WHERE sender IN (:senders)',
+      { wanted, junk, senders },
+      tx,
+    )
   }
 }

@@ -19,7 +19,11 @@ export interface RuledDelivery {
 }
 
 /** Loads the deliveries of a ruling in the order of their ids; one that is missing fails the whole. */
-export async function ruledDeliveries(db: Database, ids: readonly number[], { tx, lock = false }: { tx?: Tx; lock?: boolean } = {}): Promise<readonly RuledDelivery[]> {
+export async function ruledDeliveries(
+  db: Database,
+  ids: readonly number[],
+  { tx, lock = false }: { tx?: Tx; lock?: boolean } = {},
+): Promise<readonly RuledDelivery[]> {
   const wanted = [...new Set(ids)]
   const rows = await select<RuledDelivery>(
     db,
@@ -47,7 +51,10 @@ export function proposedEntries(
   const until = sentence.until === undefined ? null : endOfDay(sentence.until, timeZone)
   if (until !== null && until <= now.getTime()) throw new AppError('UNTIL_PASSED')
   return deliveries.map((delivery): ProposedEntry => {
-    const owner = sentence.for === 'everyone' ? ({ kind: 'organisation' } as const) : ({ kind: 'mailbox', mailboxId: delivery.mailbox_id } as const)
+    const owner =
+      sentence.for === 'everyone'
+        ? ({ kind: 'organisation' } as const)
+        : ({ kind: 'mailbox', mailboxId: delivery.mailbox_id } as const)
     return {
       pattern: patternOf(sentence, delivery),
       standing: sender,
@@ -59,10 +66,17 @@ export function proposedEntries(
   })
 }
 
-function patternOf({ pattern: typed, width }: RulingSentence, { id, sender_facts }: RuledDelivery): SenderPattern {
+function patternOf(
+  { pattern: typed, width }: RulingSentence,
+  { id, sender_facts }: RuledDelivery,
+): SenderPattern {
   if (typed !== undefined && typed.trim() !== '') {
     const parsed = parsePattern(typed)
-    if (!parsed.ok) throw new AppError('BAD_PATTERN', patternProblemText(parsed.problem), { typed, problem: parsed.problem })
+    if (!parsed.ok)
+      throw new AppError('BAD_PATTERN', patternProblemText(parsed.problem), {
+        typed,
+        problem: parsed.problem,
+      })
     return parsed.value
   }
   const found = patternAtWidth(width, { address: sender_facts.from[0] ?? null, listId: sender_facts.listId })

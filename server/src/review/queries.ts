@@ -18,10 +18,25 @@ export const statesOf: Readonly<Record<z.infer<typeof reviewStates>, readonly De
 
 /** The column an order runs along, its direction, and the indexes that deliver it without sorting. */
 const orders = {
-  wanted: { column: 'score', direction: 'ASC', byState: 'k_state_score', byCluster: 'k_cluster_score' },
-  newest: { column: 'received_at', direction: 'DESC', byState: 'k_state_received', byCluster: 'k_cluster_received' },
-  oldest: { column: 'received_at', direction: 'ASC', byState: 'k_state_received', byCluster: 'k_cluster_received' },
-  expiring: { column: 'expires_at', direction: 'ASC', byState: 'k_state_expires', byCluster: 'k_cluster_received' },
+  wanted: { column: 'score', direction: 'ASC', byState: 'k_state_score', byMailbox: 'k_mailbox_score' },
+  newest: {
+    column: 'received_at',
+    direction: 'DESC',
+    byState: 'k_state_received',
+    byMailbox: 'k_mailbox_received',
+  },
+  oldest: {
+    column: 'received_at',
+    direction: 'ASC',
+    byState: 'k_state_received',
+    byMailbox: 'k_mailbox_received',
+  },
+  expiring: {
+    column: 'expires_at',
+    direction: 'ASC',
+    byState: 'k_state_expires',
+    byMailbox: 'k_mailbox_received',
+  },
 } as const satisfies Record<Order, object>
 
 export interface DeliveryRow {
@@ -55,7 +70,11 @@ interface Scope {
 }
 
 export function scopeOf(filter: ReviewFilter, now: Date, timeZone: string): Scope {
-  return { since: daysBefore(dayOf(now.getTime(), timeZone), filter.days - 1), states: statesOf[filter.states], filter }
+  return {
+    since: daysBefore(dayOf(now.getTime(), timeZone), filter.days - 1),
+    states: statesOf[filter.states],
+    filter,
+  }
 }
 
 /** Conditions beside the state; `t` is the table's alias. The band's upper end is left out, unless it is 100. */
@@ -64,13 +83,18 @@ function conditions(t: string, { filter }: Scope): string {
   if (filter.mailbox !== undefined) parts.push(`${t}.mailbox_id = :mailbox`)
   if (filter.from > 0) parts.push(`${t}.score >= :from`)
   if (filter.to < 100) parts.push(`${t}.score < :to`)
-  if (filter.find) parts.push(`(${t}.subject LIKE :find OR ${t}.from_name LIKE :find OR ${t}.from_address LIKE :find)`)
+  if (filter.find)
+    parts.push(`(${t}.subject LIKE :find OR ${t}.from_name LIKE :find OR ${t}.from_address LIKE :find)`)
   return parts.join(' AND ')
 }
 
 function valuesOf({ since, states, filter }: Scope): Row {
   return {
-    since, states, mailbox: filter.mailbox, from: filter.from, to: filter.to,
+    since,
+    states,
+    mailbox: filter.mailbox,
+    from: filter.from,
+    to: filter.to,
     find: filter.find && `%${filter.find.replace(/[\\%_]/g, '\\$&')}%`,
   }
 }
@@ -86,61 +110,161 @@ export function readCursor(text: string | undefined): Cursor | null {
   return value !== undefined && id !== undefined && /^\d+$/.test(id) ? { value, id: Number(id) } : null
 }
 
-function cursorAfter(row: DeliveryRow, order: Order): string {
-  const value = { wanted: row.score, newest: row.received_at, oldest: row.received_at, expiring: row.expires_at }[order]
-  const text = value instanceof Date ? value.toISOString().replace('T', ' ').replace('Z', '') : String(value)
-  return Buffer.from(`${text}|${row.id}`).toString('base64url')
+function cursorText({ sort_value, id }: Narrow): string {
+  return Buffer.from(`${sort_value}|${id}`).toString('base64url')
+}
+
+/** A delivery of the list, and how many of its cluster match the same filter. */
+export interface ListedRow extends DeliveryRow {
+  readonly deliveries: number
+  readonly colleagues: number
 }
 
 /**
- * One page in order, by key. Of each cluster only the first delivery under the filter is a row: a delivery
- * is left out when an earlier one of its cluster matches too, which one probe of the cluster's index tells.
+ * One page in order, by key. Of each cluster only the first delivery under the filter is a row. Narrow rows
+ * are read from the order's own index until enough clusters have been met; one question then tells how large
+ * each is and whether an earlier page has shown it; whole rows are read for the page alone.
  */
 export async function listPage(
   db: Database,
   scope: Scope,
   { order, after, limit }: { order: Order; after: Cursor | null; limit: number },
-): Promise<{ rows: readonly DeliveryRow[]; next: string | null }> {
-  const { column, direction, byState, byCluster } = orders[order]
-  const [ahead, behind] = direction === 'ASC' ? ['>', '<'] : ['<', '>']
+): Promise<{ rows: readonly ListedRow[]; next: string | null }> {
+  const firsts: Narrow[] = []
+  const rows: ListedRow[] = []
+  const met = new Set<string>()
+  let from = after
+  let more = true
+  for (let size = limit * 8; firsts.length < limit && more; size *= 2) {
+    const chunk = await narrowRows(db, scope, order, from, size)
+    more = chunk.length === size
+    const fresh = chunk.filter(({ cluster_key }) => !met.has(cluster_key) && met.add(cluster_key))
+    // Beyond what fills the page nothing has to be known yet; what is left over is met again on the next one.
+    for (const part of partsOf(fresh, limit)) {
+      if (firsts.length >= limit) break
+      const [sizes, whole] = await Promise.all([
+        clusterSizes(
+          db,
+          scope,
+          part.map(({ cluster_key }) => cluster_key),
+          { order, after },
+        ),
+        wholeRows(
+          db,
+          part.map(({ id }) => id),
+        ),
+      ])
+      for (const narrow of part) {
+        const size = sizes.get(narrow.cluster_key)
+        const row = whole.get(narrow.id)
+        if (!size || !row || size.earlier > 0 || firsts.length >= limit) continue
+        firsts.push(narrow)
+        rows.push({ ...row, deliveries: size.deliveries, colleagues: size.colleagues })
+      }
+    }
+    const last = chunk.at(-1)
+    if (last) from = { value: last.sort_value, id: last.id }
+  }
+  const last = firsts.at(-1)
+  return { rows, next: firsts.length === limit && last ? cursorText(last) : null }
+}
+
+function* partsOf<T>(items: readonly T[], size: number): Generator<readonly T[]> {
+  for (let start = 0; start < items.length; start += size) yield items.slice(start, start + size)
+}
+
+/** What an order's index holds of a delivery. `sort_value` as text, so that it compares in SQL as it came. */
+interface Narrow {
+  readonly id: number
+  readonly cluster_key: string
+  readonly sort_value: string
+  /** The same as a number, for merging. */
+  readonly sort_key: number | Date
+}
+
+/** The states are read side by side and merged here: MariaDB would sort their union as a whole. */
+async function narrowRows(
+  db: Database,
+  scope: Scope,
+  order: Order,
+  after: Cursor | null,
+  limit: number,
+): Promise<readonly Narrow[]> {
+  const { column, direction, byState, byMailbox } = orders[order]
+  const ahead = direction === 'ASC' ? '>' : '<'
   // The plain range first: MariaDB uses a range for it, and for the row form (a,b) > (x,y) it never does.
-  const cursor = after ? `AND d.${column} ${ahead}= :value AND (d.${column} ${ahead} :value OR d.id ${ahead} :afterId)` : ''
-  const index = scope.filter.mailbox !== undefined && order === 'wanted' ? 'k_mailbox_score' : byState
+  const cursor = after
+    ? `AND d.${column} ${ahead}= :value AND (d.${column} ${ahead} :value OR d.id ${ahead} :afterId)`
+    : ''
+  const index = scope.filter.mailbox === undefined ? byState : byMailbox
   const ofState = (state: DeliveryState) => `
-    (SELECT ${columns} FROM deliveries d FORCE INDEX (${index})
+    SELECT d.id, d.cluster_key, d.${column} AS sort_key, CAST(d.${column} AS CHAR) AS sort_value FROM deliveries d FORCE INDEX (${index})
      WHERE d.state = '${state}' AND ${conditions('d', scope)} ${cursor}
-       AND NOT EXISTS (
-         SELECT 1 FROM deliveries e FORCE INDEX (${byCluster})
-         WHERE e.cluster_key = d.cluster_key AND e.state IN (:states) AND ${conditions('e', scope)}
-           AND (e.${column} ${behind} d.${column} OR (e.${column} = d.${column} AND e.id ${behind} d.id)))
-     ORDER BY d.${column} ${direction}, d.id ${direction} LIMIT :limit)`
-  const page = `${scope.states.map(ofState).join(' UNION ALL ')} ORDER BY ${column} ${direction}, id ${direction} LIMIT :limit`
+     ORDER BY d.${column} ${direction}, d.id ${direction} LIMIT :limit`
+  const values = { ...valuesOf(scope), value: after?.value, afterId: after?.id, limit }
+  const found = await Promise.all(scope.states.map(state => select<Narrow>(db, ofState(state), values)))
+  const sign = direction === 'ASC' ? 1 : -1
+  return found.length === 1
+    ? (found[0] ?? [])
+    : found
+        .flat()
+        .sort((a, b) => sign * (Number(a.sort_key) - Number(b.sort_key) || a.id - b.id))
+        .slice(0, limit)
+}
+
+async function wholeRows(db: Database, ids: readonly number[]): Promise<ReadonlyMap<number, DeliveryRow>> {
+  if (ids.length === 0) return new Map()
   const rows = await select<DeliveryRow>(
     db,
-    `${withNames(page)} ORDER BY d.${column} ${direction}, d.id ${direction}`,
-    { ...valuesOf(scope), value: after?.value, afterId: after?.id, limit },
+    withNames(`SELECT ${columns} FROM deliveries d WHERE d.id IN (:ids)`),
+    { ids },
   )
-  const last = rows.at(-1)
-  return { rows, next: rows.length === limit && last ? cursorAfter(last, order) : null }
+  return new Map(rows.map(row => [row.id, row]))
+}
+
+export interface ClusterSize {
+  readonly deliveries: number
+  readonly colleagues: number
+  /** Of its members, those at or before the cursor. */
+  readonly earlier: number
 }
 
 /** Deliveries and colleagues of each cluster under the filter. */
-export async function clusterSizes(db: Database, scope: Scope, keys: readonly string[]): Promise<ReadonlyMap<string, { deliveries: number; colleagues: number }>> {
+export async function clusterSizes(
+  db: Database,
+  scope: Scope,
+  keys: readonly string[],
+  { order, after }: { order: Order; after: Cursor | null } = { order: 'wanted', after: null },
+): Promise<ReadonlyMap<string, ClusterSize>> {
   if (keys.length === 0) return new Map()
-  const rows = await select<{ cluster_key: string; deliveries: number; colleagues: number }>(
+  const { column, direction } = orders[order]
+  const behind = direction === 'ASC' ? '<' : '>'
+  const earlier = after
+    ? `CAST(SUM(d.${column} ${behind} :value OR (d.${column} = :value AND d.id ${behind}= :afterId)) AS SIGNED)`
+    : '0'
+  const rows = await select<ClusterSize & { cluster_key: string }>(
     db,
-    `SELECT d.cluster_key, COUNT(*) AS deliveries, COUNT(DISTINCT d.mailbox_id) AS colleagues
-     FROM deliveries d FORCE INDEX (k_cluster_score)
+    `SELECT d.cluster_key, COUNT(*) AS deliveries, COUNT(DISTINCT d.mailbox_id) AS colleagues, ${earlier} AS earlier
+     FROM deliveries d FORCE INDEX (k_cluster)
      WHERE d.cluster_key IN (:keys) AND d.state IN (:states) AND ${conditions('d', scope)} GROUP BY d.cluster_key`,
-    { ...valuesOf(scope), keys },
+    { ...valuesOf(scope), keys, value: after?.value, afterId: after?.id },
   )
-  return new Map(rows.map(row => [row.cluster_key, { deliveries: row.deliveries, colleagues: row.colleagues }]))
+  return new Map(rows.map(({ cluster_key, ...size }) => [cluster_key, size]))
 }
 
-export function clusterMembers(db: Database, scope: Scope, key: string, limit: number): Promise<DeliveryRow[]> {
-  const members = `SELECT ${columns} FROM deliveries d FORCE INDEX (k_cluster_score)
+export function clusterMembers(
+  db: Database,
+  scope: Scope,
+  key: string,
+  limit: number,
+): Promise<DeliveryRow[]> {
+  const members = `SELECT ${columns} FROM deliveries d FORCE INDEX (k_cluster)
     WHERE d.cluster_key = :key AND d.state IN (:states) AND ${conditions('d', scope)} ORDER BY d.score, d.id LIMIT :limit`
-  return select<DeliveryRow>(db, `${withNames(members)} ORDER BY d.score, d.id`, { ...valuesOf(scope), key, limit })
+  return select<DeliveryRow>(db, `${withNames(members)} ORDER BY d.score, d.id`, {
+    ...valuesOf(scope),
+    key,
+    limit,
+  })
 }
 
 /**
@@ -165,7 +289,12 @@ export async function countBins(db: Database, scope: Scope): Promise<readonly nu
 }
 
 export async function findDelivery(db: Database, id: number, tx?: Tx): Promise<DeliveryRow | null> {
-  const [row] = await select<DeliveryRow>(db, withNames(`SELECT ${columns} FROM deliveries d WHERE d.id = :id`), { id }, tx)
+  const [row] = await select<DeliveryRow>(
+    db,
+    withNames(`SELECT ${columns} FROM deliveries d WHERE d.id = :id`),
+    { id },
+    tx,
+  )
   return row ?? null
 }
 

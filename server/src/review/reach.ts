@@ -1,7 +1,13 @@
 import type { ReachShape, RulingSentence } from '@pendro/contract'
 import type { DeliveryFacts } from '@pendro/core/judgement'
 import { planChange, reach, type ProposedEntry, type SeenDelivery } from '@pendro/core/rulings'
-import { candidateTexts, displayPattern, patternText, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
+import {
+  candidateTexts,
+  displayPattern,
+  patternText,
+  type SenderFacts,
+  type SenderPattern,
+} from '@pendro/core/senders'
 import { select, type Database, type Row } from '../db/database.ts'
 import { mailboxPolicy, mailboxRows, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { registerOf } from '../mail/judge.ts'
@@ -14,7 +20,12 @@ export const reachDays = 30
 const most = 5000
 
 /** What a ruling's sentence would have changed in mail already seen. SQL narrows, core decides. */
-export async function previewReach(db: Database, deliveryIds: readonly number[], sentence: RulingSentence, now: Date): Promise<ReachShape> {
+export async function previewReach(
+  db: Database,
+  deliveryIds: readonly number[],
+  sentence: RulingSentence,
+  now: Date,
+): Promise<ReachShape> {
   const organisation = await readOrganisation(db)
   const deliveries = await ruledDeliveries(db, deliveryIds)
   const proposed = proposedEntries(sentence, deliveries, organisation, now)
@@ -78,7 +89,12 @@ async function seenDeliveries(
      JOIN messages m ON m.id = c.message_id AND m.received_at >= :since
      JOIN deliveries d ON d.message_id = m.id ${everyone ? '' : 'AND d.mailbox_id IN (:mailboxIds)'}
      ORDER BY d.id DESC LIMIT :limit`,
-    { ...values, since: new Date(now.getTime() - reachDays * 86_400_000), mailboxIds: mailboxesOf(proposed), limit: most + 1 },
+    {
+      ...values,
+      since: new Date(now.getTime() - reachDays * 86_400_000),
+      mailboxIds: mailboxesOf(proposed),
+      limit: most + 1,
+    },
   )
   const seen = rows.slice(0, most)
   const mailboxIds = [...new Set(seen.map(row => row.mailbox_id))]
@@ -91,7 +107,13 @@ async function seenDeliveries(
     if (!mailbox) return []
     return [
       {
-        facts: { sender: row.sender_facts, harm: row.harm, score: row.score, bulk: row.bulk === 1, unreadable: row.unreadable !== null },
+        facts: {
+          sender: row.sender_facts,
+          harm: row.harm,
+          score: row.score,
+          bulk: row.bulk === 1,
+          unreadable: row.unreadable !== null,
+        },
         mailbox: mailboxPolicy(mailbox, organisation),
         register: registerOf(entries, row.mailbox_id),
         receivedAt: row.received_at.getTime(),

@@ -1,10 +1,18 @@
 import type { Router } from 'express'
-import { applyRuling as applyEndpoint, deliverySheet, previewRuling, reviewCluster, reviewCounts, reviewList, undoRuling as undoEndpoint } from '@pendro/contract'
+import {
+  applyRuling as applyEndpoint,
+  deliverySheet,
+  previewRuling,
+  reviewCluster,
+  reviewCounts,
+  reviewList,
+  undoRuling as undoEndpoint,
+} from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { mount, whoIs } from '../http.ts'
-import { clusterMembers, clusterSizes, countBins, listPage, readCursor, scopeOf, toReviewRow } from './queries.ts'
+import { clusterMembers, countBins, listPage, readCursor, scopeOf, toReviewRow } from './queries.ts'
 import { previewReach } from './reach.ts'
 import { applyRuling, undoRuling } from './rulings.ts'
 import { findSource, noteReading, readSafeView, readSheet, safeViewPolicy } from './sheet.ts'
@@ -15,9 +23,12 @@ export function reviewRoutes(router: Router, { db, now, log, queued }: Deps): vo
   mount(router, reviewList, async ({ query }) => {
     const { timeZone } = await readOrganisation(db)
     const scope = scopeOf(query, now(), timeZone)
-    const { rows, next } = await listPage(db, scope, { order: query.order, after: readCursor(query.after), limit: query.limit })
-    const sizes = await clusterSizes(db, scope, rows.map(row => row.cluster_key))
-    return { rows: rows.map(row => toReviewRow(row, sizes.get(row.cluster_key))), next }
+    const { rows, next } = await listPage(db, scope, {
+      order: query.order,
+      after: readCursor(query.after),
+      limit: query.limit,
+    })
+    return { rows: rows.map(row => toReviewRow(row, row)), next }
   })
 
   mount(router, reviewCounts, async ({ query }) => {
@@ -39,10 +50,21 @@ export function reviewRoutes(router: Router, { db, now, log, queued }: Deps): vo
   mount(router, previewRuling, ({ body }) => previewReach(db, body.deliveries, body.sentence, now()))
 
   mount(router, applyEndpoint, async ({ body, who }) => {
-    const ruling = await applyRuling(db, { who, deliveryIds: body.deliveries, sentence: body.sentence, token: body.token, now: now() })
+    const ruling = await applyRuling(db, {
+      who,
+      deliveryIds: body.deliveries,
+      sentence: body.sentence,
+      token: body.token,
+      now: now(),
+    })
     log.ruled(ruling.id, who.staffer.id, ruling.deliveries.length)
     queued()
-    return { ...ruling, deliveries: [...ruling.deliveries], added: [...ruling.added], ended: [...ruling.ended] }
+    return {
+      ...ruling,
+      deliveries: [...ruling.deliveries],
+      added: [...ruling.added],
+      ended: [...ruling.ended],
+    }
   })
 
   mount(router, undoEndpoint, async ({ params, who }) => {
@@ -57,7 +79,13 @@ export function reviewRoutes(router: Router, { db, now, log, queued }: Deps): vo
     const id = readId(req.params.id)
     const html = await readSafeView(db, id, req.query.as === 'text' ? 'text' : 'html')
     await noteReading(db, who, id, now())
-    res.set({ 'Content-Security-Policy': safeViewPolicy, 'Content-Type': 'text/html; charset=utf-8', 'Referrer-Policy': 'no-referrer', 'Cache-Control': 'private, no-store', 'X-Frame-Options': 'SAMEORIGIN' })
+    res.set({
+      'Content-Security-Policy': safeViewPolicy,
+      'Content-Type': 'text/html; charset=utf-8',
+      'Referrer-Policy': 'no-referrer',
+      'Cache-Control': 'private, no-store',
+      'X-Frame-Options': 'SAMEORIGIN',
+    })
     res.send(html)
   })
 
@@ -67,7 +95,11 @@ export function reviewRoutes(router: Router, { db, now, log, queued }: Deps): vo
     const raw = await findSource(db, id)
     if (!raw) throw new AppError('SOURCE_GONE')
     await noteReading(db, who, id, now())
-    res.set({ 'Content-Type': 'message/rfc822', 'Content-Disposition': `attachment; filename="message-${id}.eml"`, 'Content-Security-Policy': 'sandbox' })
+    res.set({
+      'Content-Type': 'message/rfc822',
+      'Content-Disposition': `attachment; filename="message-${id}.eml"`,
+      'Content-Security-Policy': 'sandbox',
+    })
     res.send(raw)
   })
 }

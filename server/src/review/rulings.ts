@@ -6,7 +6,14 @@ import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
-import { briefs, entriesFor, entryColumns, insertEntries, toEntry, type EntryRow } from '../senders/entries.ts'
+import {
+  briefs,
+  entriesFor,
+  entryColumns,
+  insertEntries,
+  toEntry,
+  type EntryRow,
+} from '../senders/entries.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { learn, unlearn } from './learning.ts'
 import { cautionOf, proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
@@ -31,11 +38,21 @@ interface Request {
  * Applies one ruling: deliveries, sender entries, learning, record and outbox in one transaction.
  * The same `token` again gives the same answer and does nothing.
  */
-export async function applyRuling(db: Database, { who, deliveryIds, sentence, token, now }: Request): Promise<AppliedRuling> {
-  if (sentence.message === 'leave' && sentence.sender === 'as-is' && sentence.learn === 'nothing') throw new AppError('NOTHING_TO_DO')
-  if (sentence.sender !== 'as-is' && sentence.for === 'everyone' && who.staffer.role !== 'steward') throw new AppError('NEEDS_STEWARD')
+export async function applyRuling(
+  db: Database,
+  { who, deliveryIds, sentence, token, now }: Request,
+): Promise<AppliedRuling> {
+  if (sentence.message === 'leave' && sentence.sender === 'as-is' && sentence.learn === 'nothing')
+    throw new AppError('NOTHING_TO_DO')
+  if (sentence.sender !== 'as-is' && sentence.for === 'everyone' && who.staffer.role !== 'steward')
+    throw new AppError('NEEDS_STEWARD')
   const work = async (tx: Tx): Promise<AppliedRuling> => {
-    const before = await findRow<{ id: number }>(db, 'SELECT id FROM rulings WHERE token = :token', { token }, tx)
+    const before = await findRow<{ id: number }>(
+      db,
+      'SELECT id FROM rulings WHERE token = :token',
+      { token },
+      tx,
+    )
     if (before) return describeRuling(db, tx, before.id)
 
     const organisation = await readOrganisation(db, tx)
@@ -43,7 +60,11 @@ export async function applyRuling(db: Database, { who, deliveryIds, sentence, to
     const moves = await planMoves(db, tx, sentence, deliveries)
     const proposed = proposedEntries(sentence, deliveries, organisation, now)
     if (cautionOf(proposed, organisation)) {
-      if (who.staffer.role !== 'steward') throw new AppError('NEEDS_STEWARD', 'This entry lets in mail of many unrelated senders, or of our own domain; only a steward may make it.')
+      if (who.staffer.role !== 'steward')
+        throw new AppError(
+          'NEEDS_STEWARD',
+          'This entry lets in mail of many unrelated senders, or of our own domain; only a steward may make it.',
+        )
       if (sentence.reason === '') throw new AppError('NEEDS_REASON')
     }
     const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
@@ -51,10 +72,22 @@ export async function applyRuling(db: Database, { who, deliveryIds, sentence, to
     const existing = await entriesFor(db, texts, mailboxIds, { tx, lock: true })
     const change = planChange(proposed, existing, now.getTime())
 
-    const [rulingId = 0] = await insert(db, 'rulings', [{ token, staffer_id: who.staffer.id, at: now, sentence }], tx)
+    const [rulingId = 0] = await insert(
+      db,
+      'rulings',
+      [{ token, staffer_id: who.staffer.id, at: now, sentence }],
+      tx,
+    )
     await changeRegister(db, tx, rulingId, change, existing, sentence, now)
     await moveDeliveries(db, tx, rulingId, moves, now)
-    if (sentence.learn !== 'nothing') await learn(db, tx, rulingId, sentence.learn, deliveries.map(({ message_id }) => message_id))
+    if (sentence.learn !== 'nothing')
+      await learn(
+        db,
+        tx,
+        rulingId,
+        sentence.learn,
+        deliveries.map(({ message_id }) => message_id),
+      )
     const first = deliveries[0]
     await writeRecord(db, tx, [
       {
@@ -75,12 +108,24 @@ export async function applyRuling(db: Database, { who, deliveryIds, sentence, to
           colleagues: mailboxIds.length,
           subject: first?.subject ?? '',
           from: first?.from_address ?? '',
-          patterns: [...new Set(proposed.map(({ pattern }) => displayPattern(pattern)))].slice(0, 5).join(', '),
+          patterns: [...new Set(proposed.map(({ pattern }) => displayPattern(pattern)))]
+            .slice(0, 5)
+            .join(', '),
           ended: change.end.length,
         },
       },
     ])
-    await announce(db, tx, now, moves.map(({ delivery, to }) => ({ kind: 'ruled', deliveryId: delivery.id, state: to, by: who.staffer.name })))
+    await announce(
+      db,
+      tx,
+      now,
+      moves.map(({ delivery, to }) => ({
+        kind: 'ruled',
+        deliveryId: delivery.id,
+        state: to,
+        by: who.staffer.name,
+      })),
+    )
     return describeRuling(db, tx, rulingId)
   }
   // Two staffers may make the same entry at once, or one request may come twice.
@@ -96,21 +141,34 @@ const releasable: ReadonlySet<string> = new Set(['quarantined', 'junk', 'bounced
 const discardable: ReadonlySet<string> = new Set(['quarantined', 'junk', 'sealed'])
 
 /** Where each delivery goes. One that can't go there refuses the whole ruling: nothing is half done. */
-async function planMoves(db: Database, tx: Tx, { message }: RulingSentence, deliveries: readonly RuledDelivery[]): Promise<readonly Move[]> {
-  if (message === 'leave') return deliveries.map(delivery => ({ delivery, to: delivery.state as DeliveryState }))
+async function planMoves(
+  db: Database,
+  tx: Tx,
+  { message }: RulingSentence,
+  deliveries: readonly RuledDelivery[],
+): Promise<readonly Move[]> {
+  if (message === 'leave')
+    return deliveries.map(delivery => ({ delivery, to: delivery.state as DeliveryState }))
   const moves: Move[] = []
   for (const delivery of deliveries) {
     const { state } = delivery
-    if (message === 'release' && state === 'sealed') throw new AppError('SEALED', undefined, { deliveryId: delivery.id })
+    if (message === 'release' && state === 'sealed')
+      throw new AppError('SEALED', undefined, { deliveryId: delivery.id })
     if (message === 'release' && releasable.has(state)) moves.push({ delivery, to: 'deferred' })
     else if (message === 'discard' && discardable.has(state)) moves.push({ delivery, to: 'discarded' })
-    else if (message === 'restore' && state === 'discarded') moves.push({ delivery, to: delivery.came_from ?? 'quarantined' })
+    else if (message === 'restore' && state === 'discarded')
+      moves.push({ delivery, to: delivery.came_from ?? 'quarantined' })
     else throw await whyNot(db, tx, message, delivery)
   }
   return moves
 }
 
-async function whyNot(db: Database, tx: Tx, wanted: string, { id, state, subject }: RuledDelivery): Promise<AppError> {
+async function whyNot(
+  db: Database,
+  tx: Tx,
+  wanted: string,
+  { id, state, subject }: RuledDelivery,
+): Promise<AppError> {
   const first = await findRow<{ name: string; at: Date; sentence: RulingSentence }>(
     db,
     `SELECT s.name, r.at, r.sentence FROM ruling_deliveries x JOIN rulings r ON r.id = x.ruling_id JOIN staffers s ON s.id = r.staffer_id
@@ -119,16 +177,41 @@ async function whyNot(db: Database, tx: Tx, wanted: string, { id, state, subject
     tx,
   )
   if (first) {
-    const done = { release: 'released', discard: 'discarded', restore: 'restored', leave: 'ruled on' }[first.sentence.message]
+    const done = { release: 'released', discard: 'discarded', restore: 'restored', leave: 'ruled on' }[
+      first.sentence.message
+    ]
     return new AppError('ALREADY_RULED', `${first.name} was first: “${subject}” has been ${done} already.`, {
-      by: first.name, at: first.at.toISOString(), done, deliveryId: id,
+      by: first.name,
+      at: first.at.toISOString(),
+      done,
+      deliveryId: id,
     })
   }
-  return new AppError('WRONG_STATE', `“${subject}” is ${state} now, so it can't be ${wanted}d.`.replace('eed.', 'ed.'), { deliveryId: id, state })
+  return new AppError(
+    'WRONG_STATE',
+    `“${subject}” is ${state} now, so it can't be ${wanted}d.`.replace('eed.', 'ed.'),
+    { deliveryId: id, state },
+  )
 }
 
-async function moveDeliveries(db: Database, tx: Tx, rulingId: number, moves: readonly Move[], now: Date): Promise<void> {
-  await insert(db, 'ruling_deliveries', moves.map(({ delivery, to }) => ({ ruling_id: rulingId, delivery_id: delivery.id, from_state: delivery.state, to_state: to })), tx)
+async function moveDeliveries(
+  db: Database,
+  tx: Tx,
+  rulingId: number,
+  moves: readonly Move[],
+  now: Date,
+): Promise<void> {
+  await insert(
+    db,
+    'ruling_deliveries',
+    moves.map(({ delivery, to }) => ({
+      ruling_id: rulingId,
+      delivery_id: delivery.id,
+      from_state: delivery.state,
+      to_state: to,
+    })),
+    tx,
+  )
   for (const { delivery, to } of moves) {
     if (to === delivery.state) continue
     // The state it starts from is checked again in the same statement as it is changed.
@@ -138,7 +221,8 @@ async function moveDeliveries(db: Database, tx: Tx, rulingId: number, moves: rea
       {
         to,
         bound: to === 'deferred' ? 'released' : null,
-        cameFrom: delivery.state === 'junk' || delivery.state === 'quarantined' ? delivery.state : delivery.came_from,
+        cameFrom:
+          delivery.state === 'junk' || delivery.state === 'quarantined' ? delivery.state : delivery.came_from,
         id: delivery.id,
         from: delivery.state,
       },
@@ -151,8 +235,18 @@ async function moveDeliveries(db: Database, tx: Tx, rulingId: number, moves: rea
 
 async function queueRelease(db: Database, tx: Tx, deliveryId: number, now: Date): Promise<void> {
   // A job that ended in a refusal makes room for a new try; one under way would hit the unique key.
-  await execute(db, "DELETE FROM outbox WHERE kind = 'delivery' AND subject_id = :deliveryId AND place = 'released' AND done_at IS NOT NULL", { deliveryId }, tx)
-  await insert(db, 'outbox', [{ kind: 'delivery', subject_id: deliveryId, place: 'released', next_at: now }], tx)
+  await execute(
+    db,
+    "DELETE FROM outbox WHERE kind = 'delivery' AND subject_id = :deliveryId AND place = 'released' AND done_at IS NOT NULL",
+    { deliveryId },
+    tx,
+  )
+  await insert(
+    db,
+    'outbox',
+    [{ kind: 'delivery', subject_id: deliveryId, place: 'released', next_at: now }],
+    tx,
+  )
 }
 
 async function changeRegister(
@@ -166,31 +260,60 @@ async function changeRegister(
 ): Promise<void> {
   // Entries whose time ran out are ended for good here, so that a new one can take their place.
   const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())
-  await endEntries(db, tx, [...change.end, ...expired].map(({ id }) => id), now)
+  await endEntries(
+    db,
+    tx,
+    [...change.end, ...expired].map(({ id }) => id),
+    now,
+  )
   const added = await insertEntries(db, tx, change.add, { at: now, reason, origin: 'ruling' })
-  await insert(db, 'ruling_entries', [
-    ...added.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'added' })),
-    ...change.end.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'ended' })),
-  ], tx)
+  await insert(
+    db,
+    'ruling_entries',
+    [
+      ...added.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'added' })),
+      ...change.end.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'ended' })),
+    ],
+    tx,
+  )
 }
 
 async function endEntries(db: Database, tx: Tx, ids: readonly number[], now: Date): Promise<void> {
-  if (ids.length > 0) await execute(db, 'UPDATE sender_entries SET ended_at = :now WHERE id IN (:ids) AND ended_at IS NULL', { now, ids }, tx)
+  if (ids.length > 0)
+    await execute(
+      db,
+      'UPDATE sender_entries SET ended_at = :now WHERE id IN (:ids) AND ended_at IS NULL',
+      { now, ids },
+      tx,
+    )
 }
 
 async function describeRuling(db: Database, tx: Tx, id: number): Promise<AppliedRuling> {
   const ruling = await findRow<{ at: Date }>(db, 'SELECT at FROM rulings WHERE id = :id', { id }, tx)
   const deliveries = await select<{ id: number; state: DeliveryState }>(
-    db, 'SELECT x.delivery_id AS id, d.state FROM ruling_deliveries x JOIN deliveries d ON d.id = x.delivery_id WHERE x.ruling_id = :id', { id }, tx,
+    db,
+    'SELECT x.delivery_id AS id, d.state FROM ruling_deliveries x JOIN deliveries d ON d.id = x.delivery_id WHERE x.ruling_id = :id',
+    { id },
+    tx,
   )
   const rows = await rulingEntries(db, tx, id)
   const shown = await briefs(db, rows.map(toEntry), tx)
-  const named = (what: string) => rows.filter(row => row.what === what).flatMap(row => shown.get(row.id) ?? [])
+  const named = (what: string) =>
+    rows.filter(row => row.what === what).flatMap(row => shown.get(row.id) ?? [])
   return { id, at: ruling?.at.toISOString() ?? '', deliveries, added: named('added'), ended: named('ended') }
 }
 
-function rulingEntries(db: Database, tx: Tx, id: number): Promise<(EntryRow & { what: 'added' | 'ended' })[]> {
-  return select(db, `SELECT ${entryColumns}, x.what FROM ruling_entries x JOIN sender_entries e ON e.id = x.entry_id WHERE x.ruling_id = :id ORDER BY e.id`, { id }, tx)
+function rulingEntries(
+  db: Database,
+  tx: Tx,
+  id: number,
+): Promise<(EntryRow & { what: 'added' | 'ended' })[]> {
+  return select(
+    db,
+    `SELECT ${entryColumns}, x.what FROM ruling_entries x JOIN sender_entries e ON e.id = x.entry_id WHERE x.ruling_id = :id ORDER BY e.id`,
+    { id },
+    tx,
+  )
 }
 
 export interface UndoneRuling {
@@ -201,22 +324,52 @@ export interface UndoneRuling {
 /** Undoes a ruling as one act. What the mail store already has stays delivered, and is counted. */
 export async function undoRuling(db: Database, who: SignedIn, id: number, now: Date): Promise<UndoneRuling> {
   return inTransaction(db, async tx => {
-    const ruling = await findRow<{ undone_at: Date | null }>(db, 'SELECT undone_at FROM rulings WHERE id = :id FOR UPDATE', { id }, tx)
+    const ruling = await findRow<{ undone_at: Date | null }>(
+      db,
+      'SELECT undone_at FROM rulings WHERE id = :id FOR UPDATE',
+      { id },
+      tx,
+    )
     if (!ruling) throw new AppError('RULING_NOT_FOUND')
     if (ruling.undone_at) throw new AppError('ALREADY_UNDONE')
     const entries = await rulingEntries(db, tx, id)
     if (entries.some(row => row.mailbox_id === null) && who.staffer.role !== 'steward') {
-      throw new AppError('NEEDS_STEWARD', 'This ruling changed the list of the organisation; only a steward can undo it.')
+      throw new AppError(
+        'NEEDS_STEWARD',
+        'This ruling changed the list of the organisation; only a steward can undo it.',
+      )
     }
     const moved = await movedDeliveries(db, tx, id)
     await execute(db, 'UPDATE rulings SET undone_at = :now WHERE id = :id', { now, id }, tx)
     await restoreRegister(db, tx, entries, now)
     await unlearn(db, tx, id)
     const deliveries: { id: number; state: DeliveryState }[] = []
-    for (const move of moved) deliveries.push({ id: move.delivery_id, state: await moveBack(db, tx, move, now) })
-    const stayedReleased = moved.filter(({ to_state }, i) => to_state === 'deferred' && deliveries[i]?.state !== moved[i]?.from_state).length
-    await writeRecord(db, tx, [{ at: now, act: 'undo', by: actor(who), rulingId: id, deliveryId: moved.length === 1 ? (moved[0]?.delivery_id ?? null) : null, facts: { deliveries: moved.length, stayedReleased } }])
-    await announce(db, tx, now, deliveries.map(({ id: deliveryId, state }) => ({ kind: 'ruled', deliveryId, state, by: who.staffer.name })))
+    for (const move of moved)
+      deliveries.push({ id: move.delivery_id, state: await moveBack(db, tx, move, now) })
+    const stayedReleased = moved.filter(
+      ({ to_state }, i) => to_state === 'deferred' && deliveries[i]?.state !== moved[i]?.from_state,
+    ).length
+    await writeRecord(db, tx, [
+      {
+        at: now,
+        act: 'undo',
+        by: actor(who),
+        rulingId: id,
+        deliveryId: moved.length === 1 ? (moved[0]?.delivery_id ?? null) : null,
+        facts: { deliveries: moved.length, stayedReleased },
+      },
+    ])
+    await announce(
+      db,
+      tx,
+      now,
+      deliveries.map(({ id: deliveryId, state }) => ({
+        kind: 'ruled',
+        deliveryId,
+        state,
+        by: who.staffer.name,
+      })),
+    )
     return { deliveries, stayedReleased }
   })
 }
@@ -243,7 +396,12 @@ async function movedDeliveries(db: Database, tx: Tx, rulingId: number): Promise<
   return moved
 }
 
-async function moveBack(db: Database, tx: Tx, { delivery_id, from_state, to_state, state }: Moved, now: Date): Promise<DeliveryState> {
+async function moveBack(
+  db: Database,
+  tx: Tx,
+  { delivery_id, from_state, to_state, state }: Moved,
+  now: Date,
+): Promise<DeliveryState> {
   if (from_state === to_state) return state
   if (to_state === 'deferred') {
     if (state !== 'deferred') return state
@@ -257,12 +415,27 @@ async function moveBack(db: Database, tx: Tx, { delivery_id, from_state, to_stat
     )
     if (cancelled === 0) return state
   } else if (state !== to_state) return state
-  await execute(db, 'UPDATE deliveries SET state = :to, bound_for = NULL WHERE id = :id AND state = :from', { to: from_state, id: delivery_id, from: state }, tx)
+  await execute(
+    db,
+    'UPDATE deliveries SET state = :to, bound_for = NULL WHERE id = :id AND state = :from',
+    { to: from_state, id: delivery_id, from: state },
+    tx,
+  )
   return from_state
 }
 
-async function restoreRegister(db: Database, tx: Tx, entries: readonly (EntryRow & { what: 'added' | 'ended' })[], now: Date): Promise<void> {
-  await endEntries(db, tx, entries.filter(({ what }) => what === 'added').map(({ id }) => id), now)
+async function restoreRegister(
+  db: Database,
+  tx: Tx,
+  entries: readonly (EntryRow & { what: 'added' | 'ended' })[],
+  now: Date,
+): Promise<void> {
+  await endEntries(
+    db,
+    tx,
+    entries.filter(({ what }) => what === 'added').map(({ id }) => id),
+    now,
+  )
   for (const { id } of entries.filter(({ what }) => what === 'ended')) {
     // Where somebody has made the same entry anew meanwhile, that one stands: IGNORE leaves this one ended.
     await execute(db, 'UPDATE IGNORE sender_entries SET ended_at = NULL WHERE id = :id', { id }, tx)

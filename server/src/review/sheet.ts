@@ -52,7 +52,16 @@ export async function readSheet(db: Database, id: number): Promise<DeliverySheet
     path: more.path,
     body: message && bodyFacts(message),
     unreadable: more.unreadable !== null,
-    attachments: message?.attachments.filter(a => !a.inline).map(({ name, declaredType, trueType, size, danger }) => ({ name, declaredType, trueType, size, danger })) ?? [],
+    attachments:
+      message?.attachments
+        .filter(a => !a.inline)
+        .map(({ name, declaredType, trueType, size, danger }) => ({
+          name,
+          declaredType,
+          trueType,
+          size,
+          danger,
+        })) ?? [],
     headers: message?.headers.map(({ name, value }) => ({ name, value })) ?? [],
     history,
     waiting,
@@ -72,7 +81,14 @@ function bodyFacts(message: Message): DeliverySheet['body'] {
 }
 
 async function readHistory(db: Database, id: number): Promise<DeliverySheet['history']> {
-  const rows = await select<{ at: Date; act: string; by_name: string; reason: string; ruling_id: number | null; facts: Record<string, string | number> }>(
+  const rows = await select<{
+    at: Date
+    act: string
+    by_name: string
+    reason: string
+    ruling_id: number | null
+    facts: Record<string, string | number>
+  }>(
     db,
     `SELECT at, act, by_name, reason, ruling_id, facts FROM record_entries WHERE delivery_id = :id AND act <> 'read'
      UNION
@@ -81,12 +97,21 @@ async function readHistory(db: Database, id: number): Promise<DeliverySheet['his
      ORDER BY at`,
     { id },
   )
-  return rows.map(row => ({ at: row.at.toISOString(), act: row.act, by: row.by_name, reason: row.reason, rulingId: row.ruling_id, facts: row.facts }))
+  return rows.map(row => ({
+    at: row.at.toISOString(),
+    act: row.act,
+    by: row.by_name,
+    reason: row.reason,
+    rulingId: row.ruling_id,
+    facts: row.facts,
+  }))
 }
 
 async function readWaiting(db: Database, id: number): Promise<DeliverySheet['waiting']> {
   const row = await findRow<{ attempts: number; next_at: Date; problem: string }>(
-    db, "SELECT attempts, next_at, problem FROM outbox WHERE kind = 'delivery' AND subject_id = :id AND done_at IS NULL", { id },
+    db,
+    "SELECT attempts, next_at, problem FROM outbox WHERE kind = 'delivery' AND subject_id = :id AND done_at IS NULL",
+    { id },
   )
   return row && { attempts: row.attempts, nextAt: row.next_at.toISOString(), problem: row.problem }
 }
@@ -94,7 +119,9 @@ async function readWaiting(db: Database, id: number): Promise<DeliverySheet['wai
 /** The raw bytes of a delivery's message, or `null` when they have gone away. Throws for an unknown delivery. */
 export async function findSource(db: Database, id: number): Promise<Buffer | null> {
   const row = await findRow<{ gzip: Buffer | null }>(
-    db, 'SELECT s.gzip FROM deliveries d LEFT JOIN message_sources s ON s.message_id = d.message_id WHERE d.id = :id', { id },
+    db,
+    'SELECT s.gzip FROM deliveries d LEFT JOIN message_sources s ON s.message_id = d.message_id WHERE d.id = :id',
+    { id },
   )
   if (!row) throw new AppError('DELIVERY_NOT_FOUND')
   return row.gzip && gunzipSync(row.gzip)
@@ -112,7 +139,8 @@ export async function readSafeView(db: Database, id: number, form: 'html' | 'tex
   return page(safeTextView(text))
 }
 
-export const safeViewPolicy = "default-src 'none'; img-src data:; style-src 'unsafe-inline'; sandbox; frame-ancestors 'self'"
+export const safeViewPolicy =
+  "default-src 'none'; img-src data:; style-src 'unsafe-inline'; sandbox; frame-ancestors 'self'"
 
 const frameStyle = `
   html { color-scheme: light }
@@ -133,13 +161,23 @@ const readAgainAfter = 30 * 60_000
 /** Notes that a staffer opened a colleague's message; once in half an hour is enough. */
 export async function noteReading(db: Database, who: SignedIn, id: number, now: Date): Promise<void> {
   const recent = await findRow(
-    db, "SELECT 1 AS yes FROM record_entries WHERE delivery_id = :id AND act = 'read' AND by_id = :by AND at > :since LIMIT 1",
+    db,
+    "SELECT 1 AS yes FROM record_entries WHERE delivery_id = :id AND act = 'read' AND by_id = :by AND at > :since LIMIT 1",
     { id, by: who.staffer.id, since: new Date(now.getTime() - readAgainAfter) },
   )
   if (recent) return
   const delivery = await findDelivery(db, id)
   if (!delivery) throw new AppError('DELIVERY_NOT_FOUND')
   await inTransaction(db, tx =>
-    writeRecord(db, tx, [{ at: now, act: 'read', by: actor(who), mailboxId: delivery.mailbox_id, deliveryId: id, facts: { subject: delivery.subject, from: delivery.from_address } }]),
+    writeRecord(db, tx, [
+      {
+        at: now,
+        act: 'read',
+        by: actor(who),
+        mailboxId: delivery.mailbox_id,
+        deliveryId: id,
+        facts: { subject: delivery.subject, from: delivery.from_address },
+      },
+    ]),
   )
 }

@@ -13,7 +13,8 @@ export interface EntryRow {
   readonly until: Date | null
 }
 
-export const entryColumns = 'e.id, e.mailbox_id, e.pattern, e.standing, e.binding, e.without_authentication, e.until'
+export const entryColumns =
+  'e.id, e.mailbox_id, e.pattern, e.standing, e.binding, e.without_authentication, e.until'
 
 export function toEntry(row: EntryRow): SenderEntry {
   const pattern = parsePattern(row.pattern)
@@ -23,7 +24,8 @@ export function toEntry(row: EntryRow): SenderEntry {
     id: row.id,
     pattern: pattern.value,
     standing: row.standing,
-    owner: row.mailbox_id === null ? { kind: 'organisation' } : { kind: 'mailbox', mailboxId: row.mailbox_id },
+    owner:
+      row.mailbox_id === null ? { kind: 'organisation' } : { kind: 'mailbox', mailboxId: row.mailbox_id },
     binding: row.binding === 1,
     withoutAuthentication: row.without_authentication === 1,
     until: row.until?.getTime() ?? null,
@@ -85,17 +87,29 @@ export async function insertEntries(
 }
 
 /** For showing: pattern in its own script, owner by name. */
-export async function briefs(db: Database, entries: readonly SenderEntry[], tx?: Tx): Promise<ReadonlyMap<number, EntryBrief>> {
+export async function briefs(
+  db: Database,
+  entries: readonly SenderEntry[],
+  tx?: Tx,
+): Promise<ReadonlyMap<number, EntryBrief>> {
   const mailboxIds = entries.flatMap(({ owner }) => (owner.kind === 'mailbox' ? [owner.mailboxId] : []))
   const names = new Map<number, string>()
   if (mailboxIds.length > 0) {
-    const rows = await select<{ id: number; name: string }>(db, 'SELECT id, name FROM mailboxes WHERE id IN (:mailboxIds)', { mailboxIds }, tx)
+    const rows = await select<{ id: number; name: string }>(
+      db,
+      'SELECT id, name FROM mailboxes WHERE id IN (:mailboxIds)',
+      { mailboxIds },
+      tx,
+    )
     for (const { id, name } of rows) names.set(id, name)
   }
   return new Map(entries.map(entry => [entry.id, brief(entry, names)]))
 }
 
-function brief({ id, pattern, standing, owner, binding, until }: SenderEntry, names: ReadonlyMap<number, string>): EntryBrief {
+function brief(
+  { id, pattern, standing, owner, binding, until }: SenderEntry,
+  names: ReadonlyMap<number, string>,
+): EntryBrief {
   const mailboxId = owner.kind === 'mailbox' ? owner.mailboxId : null
   return {
     id,

@@ -18,7 +18,9 @@ export function senderRoutes(router: Router, { db }: Deps): void {
     return {
       entries: rows.flatMap(row => {
         const brief = shown.get(row.id)
-        return brief ? [{ ...brief, createdAt: row.created_at.toISOString(), reason: row.reason, origin: row.origin }] : []
+        return brief
+          ? [{ ...brief, createdAt: row.created_at.toISOString(), reason: row.reason, origin: row.origin }]
+          : []
       }),
     }
   })

@@ -4,9 +4,16 @@ import { randomBytes, scrypt, timingSafeEqual, type ScryptOptions } from 'node:c
 const cost = { N: 2 ** 15, r: 8, p: 1 }
 const keyLength = 32
 
-export function derive(password: string | Buffer, salt: string | Buffer, length: number, options: ScryptOptions): Promise<Buffer> {
+export function derive(
+  password: string | Buffer,
+  salt: string | Buffer,
+  length: number,
+  options: ScryptOptions,
+): Promise<Buffer> {
   return new Promise((resolve, reject) => {
-    scrypt(password, salt, length, { maxmem: 256 * 1024 * 1024, ...options }, (error, key) => (error ? reject(error) : resolve(key)))
+    scrypt(password, salt, length, { maxmem: 256 * 1024 * 1024, ...options }, (error, key) =>
+      error ? reject(error) : resolve(key),
+    )
   })
 }
 
@@ -22,8 +29,12 @@ export async function isPassword(password: string, hash: string): Promise<boolea
   const [kind, n, r, p, salt, key] = hash.split('$')
   if (kind !== 'scrypt' || !n || !r || !p || !salt || !key) return false
   const wanted = Buffer.from(key, 'base64url')
+  // A hash that was cut short would be easier to meet.
+  if (wanted.length !== keyLength) return false
   const found = await derive(password.normalize('NFKC'), Buffer.from(salt, 'base64url'), wanted.length, {
-    N: Number(n), r: Number(r), p: Number(p),
+    N: Number(n),
+    r: Number(r),
+    p: Number(p),
   })
   return timingSafeEqual(found, wanted)
 }

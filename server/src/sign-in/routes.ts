@@ -7,7 +7,15 @@ import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { mount } from '../http.ts'
 import { writeRecord } from '../record/write.ts'
-import { actor, closeSession, findSession, findStaffer, openSession, sessionCookie, type SignedIn } from './sessions.ts'
+import {
+  actor,
+  closeSession,
+  findSession,
+  findStaffer,
+  openSession,
+  sessionCookie,
+  type SignedIn,
+} from './sessions.ts'
 
 /** Puts who is signed in into `res.locals.signedIn`; nobody is no error here. */
 export function recogniseSession({ db, now }: Deps): RequestHandler {

@@ -32,22 +32,42 @@ interface StafferRow {
   readonly role: Role
 }
 
-const toStaffer = (row: StafferRow): Staffer => ({ id: row.id, name: row.name, signIn: row.sign_in, role: row.role })
+const toStaffer = (row: StafferRow): Staffer => ({
+  id: row.id,
+  name: row.name,
+  signIn: row.sign_in,
+  role: row.role,
+})
 
 export async function findStaffer(db: Database, signIn: string, password: string): Promise<Staffer | null> {
-  const row = await findRow<StafferRow & { password: string }>(db, 'SELECT id, name, sign_in, role, password FROM staffers WHERE sign_in = :signIn', { signIn })
+  const row = await findRow<StafferRow & { password: string }>(
+    db,
+    'SELECT id, name, sign_in, role, password FROM staffers WHERE sign_in = :signIn',
+    { signIn },
+  )
   const right = await isPassword(password, row?.password ?? (await nobodysHash))
   return row && right ? toStaffer(row) : null
 }
 
 /** Opens a session; the token goes into the cookie and is nowhere else. */
-export async function openSession(db: Database, staffer: Staffer, now: Date): Promise<{ token: string; signedIn: SignedIn }> {
+export async function openSession(
+  db: Database,
+  staffer: Staffer,
+  now: Date,
+): Promise<{ token: string; signedIn: SignedIn }> {
   const token = randomBytes(32).toString('base64url')
   const csrf = randomBytes(32).toString('base64url')
   await execute(db, 'DELETE FROM sessions WHERE expires_at < :now', { now })
-  await execute(db, 'INSERT INTO sessions (id, staffer_id, csrf, expires_at) VALUES (:id, :stafferId, :csrf, :expires)', {
-    id: idOf(token), stafferId: staffer.id, csrf, expires: new Date(now.getTime() + sessionLength),
-  })
+  await execute(
+    db,
+    'INSERT INTO sessions (id, staffer_id, csrf, expires_at) VALUES (:id, :stafferId, :csrf, :expires)',
+    {
+      id: idOf(token),
+      stafferId: staffer.id,
+      csrf,
+      expires: new Date(now.getTime() + sessionLength),
+    },
+  )
   return { token, signedIn: { staffer, csrf } }
 }
 

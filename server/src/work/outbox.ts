@@ -29,7 +29,9 @@ const claimFor = seconds(120)
 /** Sends everything that is due; the number of jobs worked on. Safe with any number of processes. */
 export async function workOutbox(deps: Deps): Promise<number> {
   const jobs = await claimJobs(deps, 20)
-  await Promise.all(jobs.map(job => (job.kind === 'delivery' ? sendDelivery(deps, job) : sendDigestMail(deps, job))))
+  await Promise.all(
+    jobs.map(job => (job.kind === 'delivery' ? sendDelivery(deps, job) : sendDigestMail(deps, job))),
+  )
   return jobs.length
 }
 
@@ -46,7 +48,12 @@ function claimJobs({ db, now }: Deps, limit: number): Promise<readonly Job[]> {
       tx,
     )
     if (jobs.length > 0) {
-      await execute(db, 'UPDATE outbox SET claimed_until = :until WHERE id IN (:ids)', { until: new Date(at.getTime() + claimFor), ids: jobs.map(({ id }) => id) }, tx)
+      await execute(
+        db,
+        'UPDATE outbox SET claimed_until = :until WHERE id IN (:ids)',
+        { until: new Date(at.getTime() + claimFor), ids: jobs.map(({ id }) => id) },
+        tx,
+      )
     }
     return jobs
   })
@@ -71,14 +78,23 @@ async function sendDelivery(deps: Deps, job: Job): Promise<void> {
  * (RFC 7352 can) makes a crash between "accepted" and our commit harmless. Pendro-Place names the folder.
  */
 function traceHeaders({ subject_id, place }: Job): Buffer {
-  return Buffer.from(`Pendro-Delivery: ${subject_id}.${place}\r\nPendro-Place: ${place === 'released' ? 'inbox' : place}\r\n`)
+  return Buffer.from(
+    `Pendro-Delivery: ${subject_id}.${place}\r\nPendro-Place: ${place === 'released' ? 'inbox' : place}\r\n`,
+  )
 }
 
 async function sendDigestMail(deps: Deps, job: Job): Promise<void> {
-  const row = await findRow<{ source: Buffer }>(deps.db, 'SELECT source FROM digests WHERE id = :id', { id: job.subject_id })
+  const row = await findRow<{ source: Buffer }>(deps.db, 'SELECT source FROM digests WHERE id = :id', {
+    id: job.subject_id,
+  })
   if (!row) return finish(deps, job, { status: 'refused', problem: 'the digest is gone' })
-  const raw = Buffer.concat([Buffer.from(`Pendro-Delivery: digest-${job.subject_id}.${job.id}\r\nPendro-Place: inbox\r\n`), row.source])
-  const to = await findRow<{ address: string }>(deps.db, 'SELECT address FROM mailboxes WHERE id = :id', { id: Number(job.place) })
+  const raw = Buffer.concat([
+    Buffer.from(`Pendro-Delivery: digest-${job.subject_id}.${job.id}\r\nPendro-Place: inbox\r\n`),
+    row.source,
+  ])
+  const to = await findRow<{ address: string }>(deps.db, 'SELECT address FROM mailboxes WHERE id = :id', {
+    id: Number(job.place),
+  })
   if (!to) return finish(deps, job, { status: 'refused', problem: 'the mailbox is gone' })
   // An empty reverse-path: a digest that bounces must not make more mail (RFC 3834 §3.3).
   await finish(deps, job, await deps.send({ from: '', to: to.address }, raw))
@@ -95,16 +111,28 @@ async function finish({ db, log, now }: Deps, job: Job, result: SendResult): Pro
     )
     log.waits(job.kind, job.subject_id, job.attempts + 1, result.problem)
     if (job.kind === 'delivery') {
-      await inTransaction(db, tx => announce(db, tx, at, [{ kind: 'changed', deliveryId: job.subject_id, state: 'deferred', by: '' }]))
+      await inTransaction(db, tx =>
+        announce(db, tx, at, [{ kind: 'changed', deliveryId: job.subject_id, state: 'deferred', by: '' }]),
+      )
     }
     return
   }
   const problem = result.status === 'refused' ? result.problem : ''
   await inTransaction(db, async tx => {
-    const done = await execute(db, 'UPDATE outbox SET done_at = :at, claimed_until = NULL, problem = :problem WHERE id = :id AND done_at IS NULL', { at, problem, id: job.id }, tx)
+    const done = await execute(
+      db,
+      'UPDATE outbox SET done_at = :at, claimed_until = NULL, problem = :problem WHERE id = :id AND done_at IS NULL',
+      { at, problem, id: job.id },
+      tx,
+    )
     if (done === 0) return
     if (job.kind === 'digest') {
-      await execute(db, 'UPDATE digests SET state = :state, problem = :problem WHERE id = :id', { state: problem ? 'bounced' : 'sent', problem, id: job.subject_id }, tx)
+      await execute(
+        db,
+        'UPDATE digests SET state = :state, problem = :problem WHERE id = :id',
+        { state: problem ? 'bounced' : 'sent', problem, id: job.subject_id },
+        tx,
+      )
       await announce(db, tx, at, [{ kind: 'digest', deliveryId: null, state: null, by: '' }])
       return
     }
@@ -116,14 +144,28 @@ async function finish({ db, log, now }: Deps, job: Job, result: SendResult): Pro
       tx,
     )
     if (changed === 0) return
-    const delivery = await findRow<{ mailbox_id: number }>(db, 'SELECT mailbox_id FROM deliveries WHERE id = :id', { id: job.subject_id }, tx)
+    const delivery = await findRow<{ mailbox_id: number }>(
+      db,
+      'SELECT mailbox_id FROM deliveries WHERE id = :id',
+      { id: job.subject_id },
+      tx,
+    )
     // Ordinary mail that reaches the inbox is not worth a line; what people asked for is.
     if (problem || job.place === 'released') {
       await writeRecord(db, tx, [
-        { at, act: problem ? 'bounced' : 'landed', by: pendro, mailboxId: delivery?.mailbox_id ?? null, deliveryId: job.subject_id, facts: problem ? { problem } : {} },
+        {
+          at,
+          act: problem ? 'bounced' : 'landed',
+          by: pendro,
+          mailboxId: delivery?.mailbox_id ?? null,
+          deliveryId: job.subject_id,
+          facts: problem ? { problem } : {},
+        },
       ])
     }
-    await announce(db, tx, at, [{ kind: 'changed', deliveryId: job.subject_id, state: state as 'inbox', by: '' }])
+    await announce(db, tx, at, [
+      { kind: 'changed', deliveryId: job.subject_id, state: state as 'inbox', by: '' },
+    ])
   })
   if (problem) log.bounced(job.kind, job.subject_id, problem)
   else log.landed(job.kind, job.subject_id)

@@ -78,6 +78,7 @@ export const statements: readonly string[] = [
     KEY k_domain (domain_key, message_id),
     KEY k_address (address, message_id)
   )`,
+  // The keys of the review list hold all that choosing a page looks at, so that choosing reads no rows.
   `CREATE TABLE deliveries (
     id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
     message_id BIGINT UNSIGNED NOT NULL,
@@ -98,13 +99,12 @@ export const statements: readonly string[] = [
     reasons JSON NOT NULL,
     attachments TINYINT UNSIGNED NOT NULL,
     cluster_key CHAR(32) CHARACTER SET ascii NOT NULL,
-    KEY k_state_score (state, score, id),
-    KEY k_state_received (state, received_at, id),
-    KEY k_state_expires (state, expires_at, id),
-    KEY k_mailbox_score (mailbox_id, state, score, id),
-    KEY k_mailbox_received (mailbox_id, received_at, id),
-    KEY k_cluster_score (cluster_key, state, score, id),
-    KEY k_cluster_received (cluster_key, state, received_at, id),
+    KEY k_state_score (state, score, id, received_day, cluster_key),
+    KEY k_state_received (state, received_at, id, received_day, cluster_key, score),
+    KEY k_state_expires (state, expires_at, id, received_day, cluster_key, score),
+    KEY k_mailbox_score (mailbox_id, state, score, id, received_day, cluster_key),
+    KEY k_mailbox_received (mailbox_id, state, received_at, id, received_day, cluster_key, score),
+    KEY k_cluster (cluster_key, state, received_day, mailbox_id, score, received_at, expires_at),
     UNIQUE KEY k_message (message_id, mailbox_id)
   )`,
   `CREATE TABLE delivery_judgements (
@@ -221,6 +221,7 @@ export const statements: readonly string[] = [
     KEY k_delivery (delivery_id, id),
     KEY k_mailbox (mailbox_id, id),
     KEY k_kind (by_kind, id),
+    KEY k_ruling (ruling_id, id),
     KEY k_at (at)
   )`,
   `CREATE TRIGGER record_never_changes BEFORE UPDATE ON record_entries FOR EACH ROW

@@ -1,0 +1,134 @@
+import { gzipSync } from 'node:zlib'
+import { existsSync, readFileSync, readdirSync } from 'node:fs'
+import { join } from 'node:path'
+import type { Express } from 'express'
+import type { Server } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { root } from '../scripts/prepare.mjs'
+import { createApp } from '../server/src/app.ts'
+import { execute, select, type Database } from '../server/src/db/database.ts'
+import { createLog } from '../server/src/log.ts'
+import { findStaffer, openSession } from '../server/src/sign-in/sessions.ts'
+import { demoStaffers } from '../scripts/sign-ins.mjs'
+import { atMost, inTurns, type Measured, type Section } from './measure.ts'
+
+/** Multiplies the demo's deliveries until there are `wanted`: same texts in new clusters, spread over 28 days. */
+export async function growDeliveries(db: Database, wanted: number): Promise<void> {
+  const count = async () =>
+    (await select<{ n: number }>(db, 'SELECT COUNT(*) AS n FROM deliveries'))[0]?.n ?? 0
+  for (let n = await count(), round = 1; n < wanted; n = await count(), round += 1) {
+    const some = Math.min(n, wanted - n)
+    await execute(
+      db,
+      `INSERT INTO messages (direction, received_at, message_id_hash, envelope_from, from_name, from_address, subject, size, sender_facts, harm, bulk, unreadable)
+       SELECT direction, DATE_SUB(received_at, INTERVAL MOD(id * 7919, 3600) SECOND), NULL, envelope_from, from_name, from_address, CONCAT(subject, ' ', :round), size, sender_facts, harm, bulk, unreadable
+       FROM messages WHERE direction = 'in' ORDER BY id LIMIT :some`,
+      { some, round },
+    )
+    await execute(
+      db,
+      `INSERT IGNORE INTO deliveries (message_id, mailbox_id, address_used, received_at, received_day, expires_at, state, bound_for, came_from, score, left_out, landed_at, from_name, from_address, subject, reasons, attachments, cluster_key)
+       SELECT (SELECT MAX(id) FROM messages) - d.n, mailbox_id, address_used, DATE_SUB(received_at, INTERVAL MOD(id * 7919, 3600) SECOND), received_day, expires_at, state, NULL, NULL, score, left_out, landed_at,
+         from_name, from_address, CONCAT(subject, ' ', :round), reasons, attachments, MD5(CONCAT(cluster_key, :round))
+       FROM (SELECT *, ROW_NUMBER() OVER (ORDER BY id) - 1 AS n FROM deliveries ORDER BY id LIMIT :some) d`,
+      { some, round },
+    )
+  }
+  for (const table of ['deliveries', 'messages']) await select(db, `ANALYZE TABLE ${table}`)
+}
+
+/** The review page by HTTP against the bare SQL for the same rows, in the same run. */
+export async function benchReview(db: Database, deliveries: number): Promise<Section> {
+  await growDeliveries(db, deliveries)
+  const log = createLog('silent')
+  const app: Express = createApp({
+    db,
+    log,
+    now: () => new Date(),
+    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no' },
+    queued: () => {},
+    live: null,
+  })
+  const server = await new Promise<Server>(resolve => {
+    const listening = app.listen(0, '127.0.0.1', () => resolve(listening))
+  })
+  const staffer = await findStaffer(db, 'oda', demoStaffers[0]?.password ?? '')
+  if (!staffer) throw new Error('the demo has no oda')
+  const { token } = await openSession(db, staffer, new Date())
+  const get = async (path: string) => {
+    const answer = await fetch(`http://127.0.0.1:${(server.address() as AddressInfo).port}${path}`, {
+      headers: { Cookie: `pendro_session=${token}` },
+    })
+    if (!answer.ok) throw new Error(`${path}: ${answer.status}`)
+    return (await answer.json()) as { rows: { id: number }[] }
+  }
+  const rows: Measured[] = []
+  const cases = [
+    ['likeliest to be wanted first', '/api/review', "state = 'quarantined' ORDER BY score, id"],
+    ['newest first', '/api/review?order=newest', "state = 'quarantined' ORDER BY received_at DESC, id DESC"],
+    ['one state', '/api/review?states=quarantined', "state = 'quarantined' ORDER BY score, id"],
+  ] as const
+  for (const [name, path, where] of cases) {
+    const ids = (await get(path)).rows.map(({ id }) => id)
+    // The least any program has to do: read these rows, and the names of their colleagues, by key.
+    const bare = () =>
+      select(
+        db,
+        `SELECT d.*, m.name FROM deliveries d JOIN mailboxes m ON m.id = d.mailbox_id WHERE d.id IN (:ids)`,
+        { ids },
+      )
+    const search = () =>
+      select(
+        db,
+        `SELECT d.*, m.name FROM (SELECT * FROM deliveries WHERE ${where} LIMIT 60) d JOIN mailboxes m ON m.id = d.mailbox_id`,
+      )
+    const [ours = 0, bySearch = 1, byKey = 1] = await inTurns(25, () => get(path), search, bare)
+    rows.push(
+      atMost(
+        `Review page, ${name}, ${ids.length} rows of ${deliveries.toLocaleString('en')}`,
+        ours,
+        bySearch,
+        3,
+        `bare SQL in the same order; by key ${byKey.toFixed(1)} ms`,
+      ),
+    )
+  }
+  await new Promise(resolve => server.close(resolve))
+  return { title: `The review list at ${deliveries.toLocaleString('en')} deliveries`, rows, notes: '' }
+}
+
+/** Gzipped JavaScript that the first screen needs: the entry and what it imports at once. */
+export function benchBundle(): Section {
+  const folder = join(root, 'web/dist/assets')
+  const entry = /src="\/assets\/([^"]+\.js)"/.exec(
+    readFileSync(join(root, 'web/dist/index.html'), 'utf8'),
+  )?.[1]
+  if (!entry || !existsSync(folder)) throw new Error('the web part is not built')
+  const needed = new Set<string>()
+  const add = (name: string) => {
+    if (needed.has(name)) return
+    needed.add(name)
+    for (const [, other] of readFileSync(join(folder, name), 'utf8').matchAll(
+      /(?:from|import)\s*["']\.\/([\w.-]+\.js)["']/g,
+    ))
+      if (other) add(other)
+  }
+  add(entry)
+  const size =
+    [...needed].reduce((sum, name) => sum + gzipSync(readFileSync(join(folder, name))).length, 0) / 1000
+  const all = readdirSync(folder).filter(name => name.endsWith('.js')).length
+  return {
+    title: 'JavaScript before the first screen',
+    rows: [
+      {
+        what: `${needed.size} of ${all} files, gzip`,
+        ours: `${size.toFixed(0)} kB`,
+        against: '250 kB (limit)',
+        ratio: size / 250,
+        wanted: 'at most 1',
+        met: size <= 250,
+      },
+    ],
+    notes: '',
+  }
+}

@@ -1,0 +1,46 @@
+import { cpus, totalmem } from 'node:os'
+import { writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { startDatabase } from '../scripts/database.mjs'
+import { fillDemo } from '../scripts/fill-demo.ts'
+import { dataFolder, root } from '../scripts/prepare.mjs'
+import { openDatabase } from '../server/src/db/database.ts'
+import { migrate } from '../server/src/db/migrate.ts'
+import { benchJudging } from './judging.ts'
+import type { Section } from './measure.ts'
+import { benchBundle, benchReview } from './review-page.ts'
+
+const sections: Section[] = [benchBundle(), await benchJudging()]
+
+const database = await startDatabase(join(dataFolder, 'bench-db'), { bufferPool: '2G' })
+database.sql('DROP DATABASE IF EXISTS pendro_bench; CREATE DATABASE pendro_bench')
+const db = openDatabase(database.url('pendro_bench'))
+await migrate(db)
+console.log('Filling …')
+await fillDemo(db, { now: new Date() })
+sections.push(await benchReview(db, 100_000))
+await db.close()
+await database.stop()
+
+const table = ({ title, rows, notes }: Section) =>
+  [
+    `## ${title}`,
+    '',
+    '| what | ours | against | ratio | wanted | |',
+    '|---|---|---|---|---|---|',
+    ...rows.map(
+      r =>
+        `| ${r.what} | ${r.ours} | ${r.against} | ${r.ratio.toFixed(2)} | ${r.wanted} | ${r.met ? 'met' : '**not met**'} |`,
+    ),
+    '',
+    ...(notes === '' ? [] : [notes, '']),
+  ].join('\n')
+
+const page = `# Benchmarks
+
+Made by \`npm run bench\`: medians, each compared in turns with its counterpart in the same run, so that the ratio is
+what counts. Machine of this run: ${cpus().length} cores (${cpus()[0]?.model.trim() ?? 'unknown'}), ${Math.round(totalmem() / 2 ** 30)} GiB, Node ${process.version}, MariaDB 10.11.
+
+${sections.map(table).join('\n')}`
+writeFileSync(join(root, 'docs/benchmarks.md'), page)
+console.log(page)

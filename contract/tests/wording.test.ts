@@ -1,0 +1,67 @@
+import { readdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { describe, expect, test } from 'vitest'
+import { parsePattern } from '@pendro/core/senders'
+import { weights } from '@pendro/core/judgement'
+import { patternProblemText } from '../src/pattern-text.ts'
+import { en } from '../src/wording/en.ts'
+import { en as screens } from '../../web/src/wording/en.ts'
+import { root } from '../../scripts/prepare.mjs'
+
+describe('a pattern that is none: what was typed, and what would do', () => {
+  test.each([
+    ['', /address \(anna@x\.example\)/],
+    ['co.uk', /co\.uk/],
+    ['com', /com/],
+    ['192.0.2.1', /“192\.0\.2\.1” is a network address/],
+    ['anna@', /anna@|domain/],
+    ['an na@x.example', /can't stand before the @/],
+    ['a.*.example', /only \*\. in front of a domain/],
+    ['<nodots>', /mailing list id/],
+    ['ex ample.example', /can't be a domain/],
+  ])('%j', (typed, want) => {
+    const parsed = parsePattern(typed)
+    if (parsed.ok) throw new Error(`${typed} was taken`)
+    expect(patternProblemText(parsed.problem)).toMatch(want)
+  })
+})
+
+const hasKey = (texts: object, key: string): boolean => {
+  const found = key
+    .split('.')
+    .reduce<unknown>(
+      (part, name) =>
+        typeof part === 'object' && part !== null ? (part as Record<string, unknown>)[name] : undefined,
+      texts,
+    )
+  return found !== undefined
+}
+/** i18next finds 'a.b' also under its plural forms. */
+const isWorded = (texts: object, key: string) =>
+  ['', '_one', '_other'].some(form => hasKey(texts, key + form))
+
+test('every finding has its sentence, and a reason for digests where it leans to junk', () => {
+  const findings = Object.keys(weights)
+  expect(findings.filter(finding => !isWorded(en.evidence, finding))).toEqual([])
+  const junkward = Object.entries(weights)
+    .filter(([finding, weight]) => weight > 0 && finding !== 'starting-point')
+    .map(([finding]) => finding)
+  expect(
+    junkward.filter(finding => !isWorded(en.held, finding) || !isWorded(en.circumstance, finding)),
+  ).toEqual([])
+})
+
+test('every text the screens ask for by a fixed key exists', () => {
+  const folder = join(root, 'web/src')
+  const files = readdirSync(folder, { recursive: true, encoding: 'utf8' }).filter(
+    name => /\.tsx?$/.test(name) && !name.startsWith('wording'),
+  )
+  const keys = files.flatMap(name =>
+    [...readFileSync(join(folder, name), 'utf8').matchAll(/\bt\(\s*'([\w.-]+)'/g)].map(
+      ([, key]) => key ?? '',
+    ),
+  )
+  expect(keys.length).toBeGreaterThan(80)
+  const all = { ...en, ...screens }
+  expect([...new Set(keys)].filter(key => !isWorded(all, key))).toEqual([])
+})

@@ -1,0 +1,53 @@
+import { spawn, type ChildProcess } from 'node:child_process'
+import { join } from 'node:path'
+import { freePort, startDatabase } from '../scripts/database.mjs'
+import { dataFolder, root } from '../scripts/prepare.mjs'
+
+/** The whole application as `npm start` runs it, with a smaller demo, on ports of its own. */
+export default async function globalSetup() {
+  const database = await startDatabase(join(dataFolder, 'browser-db'))
+  database.sql('DROP DATABASE IF EXISTS pendro_browser; CREATE DATABASE pendro_browser')
+  const [port, smtpPort, storePort, storeHttpPort] = await Promise.all([
+    freePort(),
+    freePort(),
+    freePort(),
+    freePort(),
+  ])
+  const env = {
+    ...process.env,
+    DATABASE_URL: database.url('pendro_browser'),
+    PENDRO_PORT: String(port),
+    PENDRO_SMTP_PORT: String(smtpPort),
+    PENDRO_STORE_PORT: String(storePort),
+    PENDRO_STORE_HTTP_PORT: String(storeHttpPort),
+    PENDRO_WEB_DIR: join(root, 'web/dist'),
+    PENDRO_LOG_LEVEL: 'error',
+    PENDRO_DEMO_SCALE: '0.3',
+  }
+  const children: ChildProcess[] = []
+  const program = (file: string) =>
+    new Promise<void>((resolve, reject) => {
+      const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], {
+        cwd: root,
+        env,
+        stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
+      })
+      children.push(child)
+      child.once('message', () => resolve())
+      child.once('exit', code => (code === 0 ? resolve() : reject(new Error(`${file} ended with ${code}`))))
+    })
+  await program('scripts/fill-demo-main.ts')
+  await program('stand-ins/src/mail-store-main.ts')
+  await program('server/src/main.ts')
+  process.env.PENDRO_E2E = JSON.stringify({
+    base: `http://127.0.0.1:${port}`,
+    smtpPort,
+    store: `http://127.0.0.1:${storeHttpPort}`,
+  })
+  return async () => {
+    const running = children.filter(child => child.exitCode === null)
+    for (const child of running.reverse()) child.kill('SIGTERM')
+    await Promise.all(running.map(child => new Promise(resolve => child.once('exit', resolve))))
+    await database.stop()
+  }
+}

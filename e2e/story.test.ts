@@ -1,0 +1,160 @@
+import { expect, place, send, signIn, stored, storeMood, test } from './support.ts'
+
+const ingrid = 'ingrid.solvang@vindholm.example'
+const serial = Date.now().toString(36)
+const subject = (what: string) => `${what} ${serial}`
+
+/** Looks like junk: an unproven stranger whose link says one place and goes to another. */
+const suspicious = (title: string, from = `Lantern Works <desk@lantern-${serial}.example>`) => ({
+  from,
+  to: ingrid,
+  subject: title,
+  html: '<p>Dear Ingrid, the drawings are ready: <a href="http://192.0.2.55/d">www.lantern-works.example/drawings</a></p><script>document.title="ran"</script><img src="http://192.0.2.55/pixel.gif">',
+  headers: {
+    'Authentication-Results': `mx1.vindholm.example; spf=pass smtp.mailfrom=lantern-${serial}.example`,
+  },
+})
+
+test('from a message held back to a released one and a list that works', async ({ page }) => {
+  const requests: string[] = []
+  page.on('request', request => requests.push(request.url()))
+  expect(await send(suspicious(subject('Drawings of the ramp')))).toContain('2.0.0')
+
+  await signIn(page, 'oda')
+  await expect(page).toHaveURL(/\/review/)
+
+  // find it, and read why
+  await page.keyboard.press('/')
+  await page.keyboard.type(subject('Drawings of the ramp'))
+  await page.keyboard.press('Enter')
+  const heading = page.getByRole('heading', { name: subject('Drawings of the ramp') })
+  await expect(heading).toBeVisible()
+  await expect(page).toHaveURL(/find=/)
+  await expect(page.getByRole('region', { name: 'What weighs on it' })).toContainText(
+    'A link says www.lantern-works.example and goes to 192.0.2.55',
+  )
+  await expect(page.getByRole('region', { name: 'How it was decided' })).toContainText('quarantined')
+
+  // read it safely
+  const frame = page.frameLocator('iframe[title="Safe view of the message"]')
+  await expect(frame.getByText('the drawings are ready')).toBeVisible()
+  await expect(frame.locator('a')).toHaveCount(0)
+  await expect(frame.locator('[data-target="192.0.2.55"]')).toBeVisible()
+  expect(await page.title()).not.toBe('ran')
+  expect(requests.filter(url => !url.startsWith(place().base))).toEqual([])
+
+  // a sentence by keys: release it, the sender safe, the whole domain; then apply
+  await page.keyboard.press('s')
+  await page.keyboard.press('w')
+  await expect(page.getByTestId('ruling-bar')).toContainText(`lantern-${serial}.example`)
+  await expect(page.getByTestId('consequences')).toContainText('let through 1 message to 1 colleague')
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('status').filter({ hasText: 'Released;' })).toContainText('is safe from now on')
+
+  // it arrived, once, and the sheet says so
+  await expect
+    .poll(
+      async () => (await stored(ingrid)).filter(m => m.subject === subject('Drawings of the ramp')).length,
+    )
+    .toBe(1)
+  await page.goto(
+    `${place().base}/review?states=released&order=newest&find=${encodeURIComponent(subject('Drawings of the ramp'))}`,
+  )
+  await expect(page.getByText('The mail store took it on')).toBeVisible()
+
+  // the next one gets through, and its path names the entry
+  await send(suspicious(subject('Drawings, second part')))
+  await expect
+    .poll(
+      async () => (await stored(ingrid)).find(m => m.subject === subject('Drawings, second part'))?.folder,
+    )
+    .toBe('inbox')
+
+  // the record tells it, and undoes it from there
+  await page.getByRole('link', { name: 'Record' }).click()
+  const line = page
+    .getByRole('listitem')
+    .filter({ hasText: subject('Drawings of the ramp') })
+    .first()
+  await expect(line).toContainText(`made lantern-${serial}.example safe`)
+  await line.getByRole('button', { name: 'Undo' }).click()
+  await expect(page.getByRole('status').filter({ hasText: 'Undone' })).toContainText(
+    'one copy had already reached the mail store',
+  )
+  await send(suspicious(subject('Drawings, third part')))
+  await page.goto(`${place().base}/review?find=${encodeURIComponent(subject('Drawings, third part'))}`)
+  await expect(page.getByRole('heading', { name: subject('Drawings, third part') })).toBeVisible()
+})
+
+test('a digest is seen before it goes, and goes as a real message', async ({ page }) => {
+  await send(suspicious(subject('For the digest')))
+  await signIn(page, 'per', '/digests')
+  await page.getByLabel('Find a colleague').fill('Ingrid Solvang')
+  await page.getByRole('button', { name: /Ingrid Solvang/ }).click()
+  const frame = page.frameLocator('iframe[title="The digest as it will be seen"]')
+  await expect(frame.getByText(subject('For the digest'))).toBeVisible()
+  await page.getByRole('button', { name: 'Send it now' }).click()
+  await expect(page.getByRole('status').filter({ hasText: 'is on its way' })).toBeVisible()
+  await expect
+    .poll(async () =>
+      (await stored(ingrid)).some(
+        m => m.raw.includes('Auto-Submitted: auto-generated') && m.raw.includes('multipart/alternative'),
+      ),
+    )
+    .toBe(true)
+  await expect(page.getByText('taken by the mail store')).toBeVisible()
+  await expect(page.getByText('Nothing to say')).toBeVisible()
+})
+
+test('discard, restore and undo; a mail store that is away is said and waited for', async ({ page }) => {
+  await send(suspicious(subject('Discard me'), `Other <other@discard-${serial}.example>`))
+  await signIn(page, 'per', `/review?find=${encodeURIComponent(subject('Discard me'))}`)
+  const heading = page.getByRole('heading', { name: subject('Discard me') })
+  await expect(heading).toBeVisible()
+  await page.keyboard.press('d')
+  await page.keyboard.press('Enter')
+  await expect(page.getByText('Nothing is kept back here')).toBeVisible()
+  await page.keyboard.press('u')
+  await expect(page.getByRole('listitem').filter({ hasText: subject('Discard me') })).toBeVisible()
+
+  await storeMood('down')
+  try {
+    await page
+      .getByRole('list', { name: 'Messages' })
+      .getByRole('button', { name: new RegExp(subject('Discard me')) })
+      .click()
+    await page.keyboard.press('r')
+    await page.keyboard.press('Enter')
+    await page.goto(`${place().base}/review?states=waiting&find=${encodeURIComponent(subject('Discard me'))}`)
+    await expect(page.getByText('The release waits: the mail store did not take it')).toBeVisible()
+  } finally {
+    await storeMood('up')
+  }
+  await expect(page.getByText('The mail store took it on')).toBeVisible({ timeout: 20_000 })
+})
+
+test('an observer reads everything and changes nothing', async ({ page }) => {
+  await signIn(page, 'una')
+  await expect(page.getByTestId('ruling-bar')).toContainText('signed in as an observer')
+  await expect(page.getByRole('button', { name: 'Apply' })).toHaveCount(0)
+})
+
+test('a deep link opens what it says, also through signing in; a bad one says so', async ({ page }) => {
+  await send(suspicious(subject('Linked to')))
+  await signIn(page, 'oda', `/review?find=${encodeURIComponent(subject('Linked to'))}`)
+  await expect(page.getByRole('heading', { name: subject('Linked to') })).toBeVisible()
+  await page.goto(`${place().base}/review/999999999`)
+  await expect(page.getByRole('alert')).toContainText('does not exist')
+  await page.goto(`${place().base}/nowhere`)
+  await expect(page.getByText('There is nothing at this address')).toBeVisible()
+})
+
+test('what comes in shows itself without moving the list', async ({ page }) => {
+  await signIn(page, 'oda')
+  const first = page.getByRole('list', { name: 'Messages' }).getByRole('button', { name: /./ }).first()
+  await expect(first).toBeVisible()
+  const before = await page.getByRole('list', { name: 'Messages' }).innerText()
+  await send(suspicious(subject('Just now')))
+  await expect(page.getByRole('button', { name: /was just kept back/ })).toBeVisible()
+  expect(await page.getByRole('list', { name: 'Messages' }).innerText()).toBe(before)
+})

@@ -1,0 +1,82 @@
+import { createTransport } from 'nodemailer'
+import { test as base, type Page } from '@playwright/test'
+import { demoStaffers } from '../scripts/sign-ins.mjs'
+
+interface Place {
+  readonly base: string
+  readonly smtpPort: number
+  /** Where the stand-in mail store shows what it has. */
+  readonly store: string
+}
+
+export const place = () => JSON.parse(process.env.PENDRO_E2E ?? '{}') as Place
+
+/** Pages know the address, and a console error or an uncaught exception fails the test. */
+export const test = base.extend<{ page: Page }>({
+  page: async ({ page }, use) => {
+    const problems: string[] = []
+    page.on('pageerror', error => problems.push(error.message))
+    page.on('console', message => {
+      // The browser itself reports 4xx answers; whether those were right is for the test to say.
+      // axe tries to look into the sandboxed frames and is refused, as anybody is.
+      const expected = /^Failed to load resource|^Blocked script execution in/.test(message.text())
+      if (message.type() === 'error' && !expected) problems.push(message.text())
+    })
+    await use(page)
+    if (problems.length > 0) throw new Error(`The page complained:\n${problems.join('\n')}`)
+  },
+})
+export { expect } from '@playwright/test'
+
+export async function signIn(page: Page, name: 'oda' | 'per' | 'una', path = '/review'): Promise<void> {
+  const staffer = demoStaffers.find(({ signIn }) => signIn === name)
+  await page.goto(place().base + path)
+  await page.getByLabel('Name').fill(name)
+  await page.getByLabel('Password').fill(staffer?.password ?? '')
+  await page.getByRole('button', { name: 'Sign in' }).click()
+  await page.getByRole('navigation').waitFor()
+}
+
+export interface Mail {
+  readonly from: string
+  readonly to: string
+  readonly subject: string
+  readonly text?: string
+  readonly html?: string
+  readonly headers?: Readonly<Record<string, string>>
+  readonly attachments?: readonly {
+    readonly filename: string
+    readonly content: Buffer | string
+    readonly contentType?: string
+    readonly cid?: string
+  }[]
+}
+
+/** Sends mail as the outside world would; gives the server's last answer. */
+export async function send(mail: Mail): Promise<string> {
+  const transport = createTransport({
+    host: '127.0.0.1',
+    port: place().smtpPort,
+    secure: false,
+    ignoreTLS: true,
+  })
+  const { response } = await transport.sendMail({
+    ...mail,
+    attachments: mail.attachments?.map(a => ({ ...a })),
+    headers: { ...mail.headers },
+  })
+  return response
+}
+
+export async function stored(mailbox: string): Promise<{ subject: string; folder: string; raw: string }[]> {
+  const response = await fetch(`${place().store}/messages?mailbox=${encodeURIComponent(mailbox)}`)
+  return (await response.json()) as { subject: string; folder: string; raw: string }[]
+}
+
+export async function storeMood(mood: 'up' | 'down' | 'refusing'): Promise<void> {
+  await fetch(`${place().store}/mood`, {
+    method: 'PUT',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify({ mood }),
+  })
+}

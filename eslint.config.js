@@ -1,0 +1,93 @@
+import js from '@eslint/js'
+import reactHooks from 'eslint-plugin-react-hooks'
+import ts from 'typescript-eslint'
+
+/** Imports run downward only (docs/decisions): what each folder may not reach. */
+const forbidden = {
+  core: [
+    '@pendro/contract',
+    '@pendro/server',
+    '@pendro/web',
+    '@pendro/demo',
+    '@pendro/stand-ins',
+    'express',
+    'sequelize',
+    'react',
+  ],
+  contract: [
+    '@pendro/server',
+    '@pendro/web',
+    '@pendro/demo',
+    '@pendro/stand-ins',
+    'express',
+    'sequelize',
+    'react',
+  ],
+  server: ['@pendro/web', '@pendro/demo', '@pendro/stand-ins', 'react'],
+  web: ['@pendro/server', '@pendro/demo', '@pendro/stand-ins', '@pendro/core', 'express', 'sequelize'],
+  'stand-ins': ['@pendro/contract', '@pendro/server', '@pendro/web', '@pendro/demo', 'react', 'sequelize'],
+  demo: [
+    '@pendro/contract',
+    '@pendro/server',
+    '@pendro/web',
+    '@pendro/stand-ins',
+    'react',
+    'express',
+    'sequelize',
+  ],
+}
+const workspaces = Object.keys(forbidden)
+
+const boundaries = workspaces.map(folder => ({
+  files: [`${folder}/src/**/*.{ts,tsx}`],
+  rules: {
+    'no-restricted-imports': [
+      'error',
+      {
+        patterns: [
+          {
+            group: forbidden[folder].flatMap(name => [name, `${name}/*`]),
+            message: `${folder} may not import this: imports run downward only.`,
+          },
+          {
+            group: workspaces.filter(other => other !== folder).map(other => `**/../${other}/**`),
+            message: 'Other workspaces are imported by their package name.',
+          },
+        ],
+      },
+    ],
+  },
+}))
+
+export default ts.config(
+  { ignores: ['**/node_modules/', '**/dist/', '.pendro/', 'test-results/'] },
+  js.configs.recommended,
+  ...ts.configs.recommended,
+  {
+    files: ['**/*.{ts,tsx}'],
+    languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
+    rules: {
+      '@typescript-eslint/no-floating-promises': 'error',
+      '@typescript-eslint/no-misused-promises': 'error',
+      '@typescript-eslint/await-thenable': 'error',
+      '@typescript-eslint/switch-exhaustiveness-check': [
+        'error',
+        { considerDefaultExhaustiveForUnions: true },
+      ],
+      '@typescript-eslint/no-unused-vars': ['error', { argsIgnorePattern: '^_', varsIgnorePattern: '^_' }],
+      'no-console': 'off',
+    },
+  },
+  {
+    files: ['**/*.{js,mjs}'],
+    languageOptions: {
+      globals: { process: 'readonly', console: 'readonly', setTimeout: 'readonly', URL: 'readonly' },
+    },
+  },
+  {
+    files: ['web/src/**/*.{ts,tsx}'],
+    plugins: { 'react-hooks': reactHooks },
+    rules: { 'react-hooks/rules-of-hooks': 'error', 'react-hooks/exhaustive-deps': 'error' },
+  },
+  ...boundaries,
+)

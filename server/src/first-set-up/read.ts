@@ -1,0 +1,85 @@
+import type { z } from 'zod'
+import type { beginSetUp } from '@pendro/contract'
+import { addressText, no, parseAddress, parseDomain, yes, type Parsed } from '@pendro/core/address'
+import type { Organisation } from '../db/organisation.ts'
+import type { MailboxPlan, StafferPlan } from '../set-up.ts'
+
+type Body = z.output<typeof beginSetUp.body>
+
+interface Plan {
+  readonly organisation: Organisation
+  readonly mailboxes: readonly MailboxPlan[]
+  readonly staffers: readonly StafferPlan[]
+}
+
+const linesOf = (text: string) =>
+  text
+    .split(/\r?\n/)
+    .map(line => line.trim())
+    .filter(line => line !== '')
+
+/** The form of the first set-up, read whole: every line that is wrong is named, not only the first. */
+export function readSetUp(body: Body): Parsed<Plan, readonly string[]> {
+  const wrong: string[] = []
+  const domains = linesOf(body.ownDomains).flatMap(line => {
+    const domain = parseDomain(line)
+    if (!domain.ok) wrong.push(`“${line}” is no domain; x.example would do.`)
+    return domain.ok ? [domain.value] : []
+  })
+  const hosts = linesOf(body.trustedHosts).flatMap(line => {
+    const host = parseDomain(line)
+    if (!host.ok) wrong.push(`“${line}” is no host name; mx.x.example would do.`)
+    return host.ok ? [host.value] : []
+  })
+  const mailboxes = readMailboxes(body, wrong)
+  if (wrong.length > 0) return no(wrong.slice(0, 20))
+  const organisation: Organisation = {
+    name: body.organisation,
+    timeZone: body.timeZone,
+    policy: {
+      ownDomains: domains,
+      trustedHosts: hosts,
+      forbidden: ['executable', 'script', 'disguised'],
+      fileHosts: [],
+      sharedProviders: [],
+    },
+    limits: { junk: 40, quarantined: 40, nearCertain: 80 },
+    keepDays: 28,
+    digestAddress: `digest@${domains[0]}`,
+  }
+  return yes({
+    organisation,
+    mailboxes,
+    staffers: [{ name: body.name, signIn: body.signIn, role: 'steward', password: body.password }],
+  })
+}
+
+/** 'anna@x.example, Anna Berg' or the address alone. */
+function readMailboxes(body: Body, wrong: string[]): readonly MailboxPlan[] {
+  const seen = new Set<string>()
+  return linesOf(body.mailboxes).flatMap((line): MailboxPlan[] => {
+    const [first = '', ...rest] = line.split(/[,;\t]/)
+    const parsed = parseAddress(first)
+    if (!parsed.ok) {
+      wrong.push(`“${line}” does not begin with an address; anna@x.example, Anna Berg would do.`)
+      return []
+    }
+    const address = addressText(parsed.value)
+    if (seen.has(address)) {
+      wrong.push(`${address} stands there twice.`)
+      return []
+    }
+    seen.add(address)
+    return [
+      {
+        address,
+        aliases: [],
+        name: rest.join(',').trim() || address,
+        kind: 'person',
+        department: '',
+        timeZone: body.timeZone,
+        language: 'en',
+      },
+    ]
+  })
+}

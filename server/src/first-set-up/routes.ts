@@ -1,0 +1,30 @@
+import type { Router } from 'express'
+import { beginSetUp, setUpNeeded } from '@pendro/contract'
+import type { Deps } from '../app.ts'
+import { findRow, isDuplicate } from '../db/database.ts'
+import { AppError } from '../errors.ts'
+import { mount } from '../http.ts'
+import { setUp } from '../set-up.ts'
+import { readSetUp } from './read.ts'
+
+export function firstSetUpRoutes(router: Router, { db }: Deps): void {
+  mount(router, setUpNeeded, async () => ({
+    needed: (await findRow(db, 'SELECT 1 AS one FROM organisation LIMIT 1')) === null,
+  }))
+
+  mount(router, beginSetUp, async ({ body }) => {
+    const read = readSetUp(body)
+    if (!read.ok)
+      throw new AppError('BAD_SET_UP', `Nothing was set up. ${read.problem.join(' ')}`, {
+        wrong: read.problem,
+      })
+    if (await findRow(db, 'SELECT 1 AS one FROM organisation LIMIT 1')) throw new AppError('ALREADY_SET_UP')
+    try {
+      await setUp(db, read.value)
+    } catch (error) {
+      if (isDuplicate(error)) throw new AppError('ALREADY_SET_UP')
+      throw error
+    }
+    return { mailboxes: read.value.mailboxes.length }
+  })
+}

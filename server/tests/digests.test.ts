@@ -1,0 +1,109 @@
+import { afterAll, beforeEach, describe, expect, test } from 'vitest'
+import { parseMessage } from '@pendro/core/message'
+import {
+  arrive as arriveAsIs,
+  fakeStore,
+  proven,
+  ruling,
+  type Sample,
+  signedIn,
+  startTestServer,
+  work,
+  type TestServer,
+} from './support.ts'
+
+const servers: TestServer[] = []
+let server: TestServer
+beforeEach(async () => {
+  server = await startTestServer()
+  servers.push(server)
+})
+afterAll(() => Promise.all(servers.map(({ close }) => close())))
+
+/** Over the limit, but not near-certain junk: that would be left out. */
+const arrive = (to: TestServer, given: Sample = {}) =>
+  arriveAsIs(to, {
+    headers: [proven(/@([\w.-]+)>/.exec(given.from ?? '')?.[1] ?? 'promo.example')],
+    ...given,
+  })
+
+const tick = (minutes = 1) => {
+  server.clock.now = new Date(server.clock.now.getTime() + minutes * 60_000)
+}
+
+test('nothing kept back: the preview says so, and sending is refused in words', async () => {
+  const per = await signedIn(server, 'per')
+  expect((await per.get(`/api/mailboxes/${server.mailbox('kari')}/digest`)).body).toMatchObject({
+    listed: 0,
+    leftOut: 0,
+    message: null,
+  })
+  const answer = await per.post(`/api/mailboxes/${server.mailbox('kari')}/digest`, {})
+  expect([answer.status, answer.body.code]).toEqual([409, 'NOTHING_TO_SEND'])
+  expect((await per.get('/api/mailboxes/99999/digest')).body.code).toBe('MAILBOX_NOT_FOUND')
+})
+
+test('each kept-back message falls into one digest; what was ruled on falls into none', async () => {
+  const per = await signedIn(server, 'per')
+  const path = `/api/mailboxes/${server.mailbox('ingrid')}/digest`
+  await arrive(server, { subject: 'First' })
+  const [ruled = 0] = await arrive(server, { subject: 'Ruled on', from: 'Else <else@other.example>' })
+  await per.post('/api/rulings', ruling([ruled], { message: 'discard' }))
+  tick()
+  const preview = await per.get(path)
+  expect(preview.body.message.text).toContain('First')
+  expect(preview.body.message.text).not.toContain('Ruled on')
+  expect((await per.post(path, {})).body).toMatchObject({ listed: 1, leftOut: 0 })
+  tick()
+  expect((await per.post(path, {})).body.code).toBe('NOTHING_TO_SEND')
+  await arrive(server, { subject: 'Second' })
+  tick()
+  const { body } = await per.get(path)
+  expect(body.message.text).toContain('Second')
+  expect(body.message.text).not.toContain('First')
+  expect(body.sent).toHaveLength(1)
+})
+
+test('two staffers at the same moment send one digest', async () => {
+  await arrive(server)
+  tick()
+  const [oda, per] = await Promise.all([signedIn(server, 'oda'), signedIn(server, 'per')])
+  const path = `/api/mailboxes/${server.mailbox('ingrid')}/digest`
+  const answers = await Promise.all([oda.post(path, {}), per.post(path, {})])
+  expect(answers.map(({ status }) => status).sort()).toEqual([200, 409])
+  const store = fakeStore()
+  await work(server, store.send)
+  expect(store.taken).toHaveLength(1)
+})
+
+describe('the message', () => {
+  test('is a real one: two bodies, its own headers, and names as they are', async () => {
+    await arrive(server, { from: '"Bank \u202egro.knab" <x@odd.example>', subject: 'Zażółć <b>gęślą</b>' })
+    tick()
+    const per = await signedIn(server, 'per')
+    await per.post(`/api/mailboxes/${server.mailbox('ingrid')}/digest`, {})
+    const store = fakeStore()
+    await work(server, store.send)
+    const raw = store.taken[0]?.raw ?? ''
+    const parsed = await parseMessage(Buffer.from(raw))
+    if (!parsed.ok) throw new Error(parsed.problem.code)
+    const { headers, text, html, listId } = parsed.value
+    const value = (name: string) => headers.find(field => field.name.toLowerCase() === name)?.value
+    expect(value('auto-submitted')).toBe('auto-generated') // RFC 3834 §5
+    expect(listId).toBe('digests.harbour.example') // RFC 2919
+    expect(text).toContain('Zażółć <b>gęślą</b>')
+    expect(html).toContain('Zażółć &#60;b&#62;gęślą&#60;/b&#62;')
+    expect(text + html).not.toMatch(/\u202e/)
+    expect(html).not.toMatch(/<img|src=|url\(/)
+  })
+
+  test('of a shared mailbox goes to its minders', async () => {
+    await arrive(server, { to: ['bookings@harbour.example'] })
+    tick()
+    const per = await signedIn(server, 'per')
+    await per.post(`/api/mailboxes/${server.mailbox('bookings')}/digest`, {})
+    const store = fakeStore()
+    await work(server, store.send)
+    expect(store.taken.map(({ to }) => to).sort()).toEqual(['aksel@harbour.example', 'kari@harbour.example'])
+  })
+})

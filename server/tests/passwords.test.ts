@@ -1,0 +1,44 @@
+import { describe, expect, test } from 'vitest'
+import { derive, hashPassword, isPassword } from '../src/sign-in/passwords.ts'
+
+describe('scrypt test vectors of RFC 7914 §12', () => {
+  test.each([
+    [
+      '',
+      '',
+      16,
+      1,
+      1,
+      '77d6576238657b203b19ca42c18a0497f16b4844e3074ae8dfdffa3fede21442fcd0069ded0948f8326a753a0fc81f17e8d3e0fb2e0d3628cf35e20c38d18906',
+    ],
+    [
+      'password',
+      'NaCl',
+      1024,
+      8,
+      16,
+      'fdbabe1c9d3472007856e7190d01e9fe7c6ad7cbc8237830e77376634b3731622eaf30d92e22a3886ff109279d9830dac727afb94a83ee6d8360cbdfa2cc0640',
+    ],
+    [
+      'pleaseletmein',
+      'SodiumChloride',
+      16384,
+      8,
+      1,
+      '7023bdcb3afd7348461c06cd81fd38ebfda8fbba904f8e3ea9b543f6545da1f2d5432955613f0fcf62d49705242a9af9e61e85dc0d651e40dfcf017b45575887',
+    ],
+  ])('%j with salt %j', async (password, salt, N, r, p, want) => {
+    expect((await derive(password, salt, 64, { N, r, p })).toString('hex')).toBe(want)
+  })
+})
+
+test('a hash takes its own password and no near miss', async () => {
+  const hash = await hashPassword('Fähre um halb acht')
+  expect(await isPassword('Fähre um halb acht', hash)).toBe(true)
+  // The same word typed with a combining mark: keyboards differ, people mean the same.
+  expect(await isPassword('Fa\u0308hre um halb acht', hash)).toBe(true)
+  for (const wrong of ['fähre um halb acht', 'Fähre um halb acht ', 'Fahre um halb acht', ''])
+    expect(await isPassword(wrong, hash)).toBe(false)
+  for (const broken of ['', 'scrypt$', hash.slice(0, -4), hash.replace('scrypt', 'plain')])
+    expect(await isPassword('Fähre um halb acht', broken)).toBe(false)
+})

@@ -1,0 +1,60 @@
+import request from 'supertest'
+import { afterAll, beforeAll, expect, test } from 'vitest'
+import { password, signedIn, startTestServer, type TestServer } from './support.ts'
+
+let server: TestServer
+beforeAll(async () => {
+  server = await startTestServer()
+})
+afterAll(() => server.close())
+
+const enter = (name: string, word: string) =>
+  request(server.app).post('/api/session').send({ signIn: name, password: word })
+
+test('the cookie is out of reach of scripts and other sites, and ends the session when it goes', async () => {
+  const answer = await enter('oda', password)
+  expect(answer.status).toBe(200)
+  const cookie = String(answer.headers['set-cookie'])
+  expect(cookie).toMatch(/HttpOnly/)
+  expect(cookie).toMatch(/SameSite=Strict/)
+  const name = cookie.split(';')[0] ?? ''
+  expect((await request(server.app).get('/api/session').set('Cookie', name)).body.staffer).toMatchObject({
+    name: 'Oda Rask',
+    role: 'steward',
+  })
+  await request(server.app).delete('/api/session').set('Cookie', name).set('X-Pendro-Token', answer.body.csrf)
+  expect((await request(server.app).get('/api/session').set('Cookie', name)).body.code).toBe('SIGN_IN_FIRST')
+})
+
+test('a session ends by itself', async () => {
+  const oda = await signedIn(server, 'oda')
+  expect((await oda.get('/api/session')).status).toBe(200)
+  const before = server.clock.now
+  server.clock.now = new Date(before.getTime() + 13 * 3_600_000)
+  expect((await oda.get('/api/session')).status).toBe(401)
+  server.clock.now = before
+})
+
+test.each([
+  ['oda', 'wrong'],
+  ['nobody', password],
+  ["oda' OR '1'='1", password],
+])('%s with %s: not let in, and not told which was wrong', async (name, word) => {
+  const answer = await enter(name, word)
+  expect([answer.status, answer.body.code]).toEqual([401, 'SIGN_IN_FAILED'])
+})
+
+test('guessing is slowed down', async () => {
+  const codes: string[] = []
+  for (let i = 0; i < 25; i += 1) codes.push((await enter('oda', `guess ${i}`)).body.code)
+  expect(codes.at(-1)).toBe('TOO_MANY_TRIES')
+})
+
+test('what is not of the expected form is a 400 that names the field', async () => {
+  const answer = await request(server.app).post('/api/session').send({ signIn: 7 })
+  expect(answer.status === 429 || answer.status === 400).toBe(true)
+  const oda = await signedIn(server, 'oda')
+  const bad = await oda.get('/api/review?days=0&order=upside')
+  expect([bad.status, bad.body.code]).toEqual([400, 'BAD_REQUEST'])
+  expect(bad.body.text).toMatch(/days.*order/s)
+})

@@ -1,0 +1,114 @@
+import { lazy, Suspense, useEffect, type ReactNode } from 'react'
+import { QueryCache, QueryClient, QueryClientProvider, MutationCache } from '@tanstack/react-query'
+import { useTranslation } from 'react-i18next'
+import { createBrowserRouter, Navigate, RouterProvider, useLocation, useRouteError } from 'react-router'
+import { SignIn } from '../areas/sign-in/sign-in.tsx'
+import { ReviewArea } from '../areas/review/review-area.tsx'
+import { Empty, Failed } from '../parts/states.tsx'
+import { Problem } from './api.ts'
+import { forgetSession, useSessionQuery } from './session.ts'
+import { Shell } from './shell.tsx'
+
+const DigestsArea = lazy(() =>
+  import('../areas/digests/digests-area.tsx').then(m => ({ default: m.DigestsArea })),
+)
+const RecordArea = lazy(() =>
+  import('../areas/record/record-area.tsx').then(m => ({ default: m.RecordArea })),
+)
+
+const onError = (error: unknown) => {
+  if (error instanceof Problem && error.code === 'SIGN_IN_FIRST') forgetSession(client)
+}
+
+const client: QueryClient = new QueryClient({
+  queryCache: new QueryCache({ onError }),
+  mutationCache: new MutationCache({ onError }),
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      refetchOnWindowFocus: true,
+      // A database that is away comes back; what was wrong with the request stays wrong.
+      retry: (count, error) =>
+        count < 4 && error instanceof Problem && (error.status === 503 || error.code === 'OFFLINE'),
+      retryDelay: attempt => Math.min(500 * 2 ** attempt, 5000),
+    },
+  },
+})
+
+const router = createBrowserRouter([
+  { path: '/sign-in', element: <SignIn />, errorElement: <RouteFailed /> },
+  {
+    path: '/',
+    element: (
+      <SignedInOnly>
+        <Shell />
+      </SignedInOnly>
+    ),
+    errorElement: <RouteFailed />,
+    children: [
+      { index: true, element: <Navigate to="/review" replace /> },
+      { path: 'review', element: <ReviewArea /> },
+      { path: 'review/:id', element: <ReviewArea /> },
+      {
+        path: 'digests',
+        element: (
+          <Later title="areas.digests">
+            <DigestsArea />
+          </Later>
+        ),
+      },
+      {
+        path: 'digests/:id',
+        element: (
+          <Later title="areas.digests">
+            <DigestsArea />
+          </Later>
+        ),
+      },
+      {
+        path: 'record',
+        element: (
+          <Later title="areas.record">
+            <RecordArea />
+          </Later>
+        ),
+      },
+      { path: '*', element: <NothingHere /> },
+    ],
+  },
+])
+
+function Later({ title, children }: { title: string; children: ReactNode }) {
+  const { t } = useTranslation()
+  const name = t(title)
+  useEffect(() => {
+    document.title = `${name} · Pendro`
+  }, [name])
+  return <Suspense fallback={null}>{children}</Suspense>
+}
+
+function SignedInOnly({ children }: { children: ReactNode }) {
+  const { data, isPending, error, refetch } = useSessionQuery()
+  const { pathname, search } = useLocation()
+  if (isPending) return null
+  if (error) return <Failed error={error} onAgain={() => void refetch()} />
+  if (data === null) return <Navigate to="/sign-in" replace state={{ from: pathname + search }} />
+  return children
+}
+
+function NothingHere() {
+  const { t } = useTranslation()
+  return <Empty title={t('nothingHere.title')}>{t('nothingHere.text')}</Empty>
+}
+
+function RouteFailed() {
+  return <Failed error={useRouteError()} onAgain={() => location.reload()} />
+}
+
+export function App() {
+  return (
+    <QueryClientProvider client={client}>
+      <RouterProvider router={router} />
+    </QueryClientProvider>
+  )
+}

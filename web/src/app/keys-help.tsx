@@ -1,0 +1,49 @@
+import { Dialog } from 'radix-ui'
+import { useTranslation } from 'react-i18next'
+import { Button, KeyCap } from '../parts/buttons.tsx'
+
+const rows = [
+  ['J', 'K', 'move'],
+  ['X', '', 'mark'],
+  ['Enter', '', 'apply'],
+  ['R', '', 'release'],
+  ['D', '', 'discard'],
+  ['S', 'B', 'standing'],
+  ['W', '', 'widen'],
+  ['O', '', 'scope'],
+  ['G', '', 'cluster'],
+  ['U', '', 'undo'],
+  ['/', '', 'find'],
+  ['?', '', 'keys'],
+] as const
+
+export function KeysHelp({ open, onOpenChange }: { open: boolean; onOpenChange: (open: boolean) => void }) {
+  const { t } = useTranslation()
+  return (
+    <Dialog.Root open={open} onOpenChange={onOpenChange}>
+      <Dialog.Portal>
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/30" />
+        <Dialog.Content
+          aria-describedby={undefined}
+          className="fixed top-1/2 left-1/2 z-50 w-[min(520px,94vw)] -translate-x-1/2 -translate-y-1/2 rounded-lg border border-line-strong bg-sheet p-6"
+        >
+          <Dialog.Title className="font-serif text-[1.2rem] font-semibold">{t('keys.title')}</Dialog.Title>
+          <dl className="mt-4 grid grid-cols-[auto_1fr] items-center gap-x-5 gap-y-2">
+            {rows.map(([first, second, what]) => (
+              <div key={what} className="contents">
+                <dt className="flex gap-1 text-ink">
+                  <KeyCap>{first}</KeyCap>
+                  {second !== '' && <KeyCap>{second}</KeyCap>}
+                </dt>
+                <dd>{t(`keys.${what}`)}</dd>
+              </div>
+            ))}
+          </dl>
+          <Dialog.Close asChild>
+            <Button className="mt-5">{t('keys.close')}</Button>
+          </Dialog.Close>
+        </Dialog.Content>
+      </Dialog.Portal>
+    </Dialog.Root>
+  )
+}

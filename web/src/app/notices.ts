@@ -1,0 +1,26 @@
+import { create } from 'zustand'
+
+export interface Notice {
+  readonly id: number
+  readonly tone: 'done' | 'problem'
+  readonly text: string
+  readonly action?: { readonly label: string; readonly run: () => void }
+}
+
+interface Notices {
+  readonly all: readonly Notice[]
+  readonly show: (notice: Omit<Notice, 'id'>) => void
+  readonly close: (id: number) => void
+}
+
+let last = 0
+
+/** Short messages at the foot; the newest replaces the one before. */
+export const useNotices = create<Notices>(set => ({
+  all: [],
+  show: notice => {
+    last += 1
+    set({ all: [{ ...notice, id: last }] })
+  },
+  close: id => set(({ all }) => ({ all: all.filter(notice => notice.id !== id) })),
+}))

@@ -1,0 +1,191 @@
+import { useMemo, useRef, useState, type FormEvent } from 'react'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { clsx } from 'clsx'
+import { DropdownMenu } from 'radix-ui'
+import { useTranslation } from 'react-i18next'
+import { NavLink, Outlet, useNavigate } from 'react-router'
+import { reviewCounts } from '@pendro/contract'
+import { KeyCap } from '../parts/buttons.tsx'
+import { call } from './api.ts'
+import { KeysHelp } from './keys-help.tsx'
+import { useKeys } from './keys.ts'
+import { useLive, useLiveStream } from './live.ts'
+import { NoticeBar } from './notice-bar.tsx'
+import { leave, useSession } from './session.ts'
+import { useTheme, type Theme } from './theme.ts'
+
+/** Top bar and everything that is there on each screen. */
+export function Shell() {
+  const { t } = useTranslation()
+  const [helpOpen, setHelpOpen] = useState(false)
+  const find = useRef<HTMLInputElement>(null)
+  useLiveStream()
+  useKeys(useMemo(() => ({ '/': () => find.current?.focus(), '?': () => setHelpOpen(true) }), []))
+  return (
+    <div className="grid h-full grid-rows-[52px_minmax(0,1fr)]">
+      <a
+        href="#main"
+        className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-raised focus:p-2"
+      >
+        {t('shell.skip')}
+      </a>
+      <header className="flex items-stretch gap-8 bg-petrol-deep px-5 text-[#EFF4F2]">
+        <span className="flex items-center gap-2.5 font-serif text-[1.42rem] font-semibold text-[#F7F3EA]">
+          <img src="/mark.svg" alt="" className="size-7" />
+          Pendro
+        </span>
+        <nav aria-label={t('shell.areas')} className="flex gap-7">
+          <Area to="/review" text={t('areas.review')} count={<WorthALook />} />
+          <Area to="/digests" text={t('areas.digests')} />
+          <Area to="/record" text={t('areas.record')} />
+        </nav>
+        <div className="ml-auto flex items-center gap-5">
+          <LiveMark />
+          <FindBox input={find} />
+          <StafferMenu onKeys={() => setHelpOpen(true)} />
+        </div>
+      </header>
+      <main id="main" className="min-h-0">
+        <Outlet />
+      </main>
+      <NoticeBar />
+      <KeysHelp open={helpOpen} onOpenChange={setHelpOpen} />
+    </div>
+  )
+}
+
+function Area({ to, text, count }: { to: string; text: string; count?: React.ReactNode }) {
+  return (
+    <NavLink
+      to={to}
+      className={({ isActive }) =>
+        clsx(
+          'flex items-center gap-1.5 border-b-4 border-transparent pt-1 whitespace-nowrap outline-offset-[-4px] hover:text-white focus-visible:outline-brass',
+          isActive && 'border-brass font-bold text-white',
+        )
+      }
+    >
+      {text}
+      {count}
+    </NavLink>
+  )
+}
+
+/** Kept-back mail below near-certain junk, of the last 14 days. */
+function WorthALook() {
+  const { data } = useQuery({
+    queryKey: ['review-counts', 'nav'],
+    queryFn: ({ signal }) => call(reviewCounts, { query: {}, signal }),
+    staleTime: 30_000,
+  })
+  if (!data) return null
+  return <span className="text-[0.85rem] font-bold text-brass">{worthALook(data)}</span>
+}
+
+export function worthALook({
+  bins,
+  limits,
+}: {
+  bins: readonly number[]
+  limits: { nearCertain: number }
+}): number {
+  return bins.reduce((sum, n, bin) => (bin * 2 < limits.nearCertain ? sum + n : sum), 0)
+}
+
+function LiveMark() {
+  const { t } = useTranslation()
+  const connection = useLive(state => state.connection)
+  if (connection !== 'broken') return null
+  return (
+    <span role="status" className="rounded-sm bg-amber-tint px-2 py-0.5 text-[0.9rem] text-amber">
+      {t('shell.notLive')}
+    </span>
+  )
+}
+
+function FindBox({ input }: { input: React.RefObject<HTMLInputElement | null> }) {
+  const { t } = useTranslation()
+  const navigate = useNavigate()
+  const submit = (event: FormEvent<HTMLFormElement>) => {
+    event.preventDefault()
+    const text = String(new FormData(event.currentTarget).get('find') ?? '').trim()
+    void navigate(text === '' ? '/review' : `/review?${new URLSearchParams({ find: text, days: '28' })}`)
+    input.current?.blur()
+  }
+  return (
+    <form
+      role="search"
+      onSubmit={submit}
+      className="flex h-8 w-56 items-center gap-2 rounded-md border border-white/25 bg-black/20 px-3 focus-within:border-brass"
+    >
+      <input
+        ref={input}
+        name="find"
+        aria-label={t('shell.find')}
+        placeholder={t('shell.find')}
+        className="min-w-0 flex-1 bg-transparent text-white outline-none placeholder:text-[#C4D5D3]"
+      />
+      <span className="text-white/80">
+        <KeyCap>/</KeyCap>
+      </span>
+    </form>
+  )
+}
+
+const initials = (name: string) =>
+  name
+    .split(/\s+/)
+    .map(part => part[0])
+    .join('')
+    .slice(0, 2)
+    .toUpperCase()
+
+function StafferMenu({ onKeys }: { onKeys: () => void }) {
+  const { t } = useTranslation()
+  const { staffer } = useSession()
+  const client = useQueryClient()
+  const { theme, choose } = useTheme()
+  const item = 'rounded-sm px-3 py-1.5 outline-none data-[highlighted]:bg-tint'
+  return (
+    <DropdownMenu.Root>
+      <DropdownMenu.Trigger className="flex items-center gap-2 rounded-md outline-brass">
+        <span
+          aria-hidden
+          className="grid size-7 place-items-center rounded-full bg-brass text-[0.78rem] font-bold text-[#1E2A30]"
+        >
+          {initials(staffer.name)}
+        </span>
+        {staffer.name}
+      </DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          align="end"
+          sideOffset={6}
+          className="z-40 min-w-60 rounded-md border border-line-strong bg-raised p-1 shadow-[0_6px_24px_rgb(30_42_48/.16)]"
+        >
+          <DropdownMenu.Label className="px-3 py-1.5 text-ink-2">
+            {t(`roles.${staffer.role}`)}
+          </DropdownMenu.Label>
+          <DropdownMenu.RadioGroup value={theme} onValueChange={value => choose(value as Theme)}>
+            {(['system', 'light', 'dark'] as const).map(value => (
+              <DropdownMenu.RadioItem
+                key={value}
+                value={value}
+                className={clsx(item, value === theme && 'font-bold')}
+              >
+                {t(`theme.${value}`)}
+              </DropdownMenu.RadioItem>
+            ))}
+          </DropdownMenu.RadioGroup>
+          <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Item className={item} onSelect={onKeys}>
+            {t('shell.keys')}
+          </DropdownMenu.Item>
+          <DropdownMenu.Item className={item} onSelect={() => void leave(client)}>
+            {t('shell.signOut')}
+          </DropdownMenu.Item>
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  )
+}

@@ -1,0 +1,248 @@
+import { useCallback, useEffect, useState } from 'react'
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
+import { clsx } from 'clsx'
+import { useTranslation } from 'react-i18next'
+import { useNavigate, useParams } from 'react-router'
+import {
+  findMailboxes,
+  previewDigest,
+  sendDigest,
+  type DigestPreview,
+  type LiveEvent,
+  type MailboxBrief,
+} from '@pendro/contract'
+import { call, problemOf } from '../../app/api.ts'
+import { useNotices } from '../../app/notices.ts'
+import { useLiveEvents } from '../../app/live.ts'
+import { mayWrite, useSession } from '../../app/session.ts'
+import { useTimes } from '../../app/times.ts'
+import { Button } from '../../parts/buttons.tsx'
+import { SentenceSlot } from '../../parts/sentence-slot.tsx'
+import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+
+const forms = ['computer', 'phone', 'text'] as const
+type Form = (typeof forms)[number]
+
+export function DigestsArea() {
+  const { t } = useTranslation()
+  const { id } = useParams()
+  const navigate = useNavigate()
+  const [find, setFind] = useState('')
+  const list = useQuery({
+    queryKey: ['mailboxes', find, 'digests'],
+    queryFn: ({ signal }) => call(findMailboxes, { query: { find, limit: 300 }, signal }),
+    placeholderData: keepPreviousData,
+  })
+  const openId = id !== undefined && /^\d{1,9}$/.test(id) ? Number(id) : null
+  const first = list.data?.mailboxes[0]?.id
+  useEffect(() => {
+    if (openId === null && first !== undefined) void navigate(`/digests/${first}`, { replace: true })
+  }, [openId, first, navigate])
+  return (
+    <div className="grid h-full grid-cols-[minmax(300px,400px)_minmax(0,1fr)]">
+      <div className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] border-r border-line-strong bg-sheet">
+        <div className="border-b border-line bg-ground px-5 py-3">
+          <input
+            value={find}
+            onChange={event => setFind(event.target.value)}
+            aria-label={t('digests.find')}
+            placeholder={t('digests.find')}
+            className="w-full rounded-md border border-line-strong bg-raised px-3 py-1.5"
+          />
+        </div>
+        <div className="overflow-y-auto" tabIndex={0} role="region" aria-label={t('digests.colleagues')}>
+          {list.isPending && <SkeletonRows count={9} height={56} />}
+          {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
+          {list.data?.mailboxes.length === 0 && (
+            <Empty title={t('digests.nobody')}>{t('digests.nobodyText', { find })}</Empty>
+          )}
+          {list.data?.mailboxes.map(mailbox => (
+            <MailboxRow
+              key={mailbox.id}
+              mailbox={mailbox}
+              chosen={mailbox.id === openId}
+              onOpen={() => void navigate(`/digests/${mailbox.id}`, { replace: true })}
+            />
+          ))}
+        </div>
+      </div>
+      {openId === null ? <span /> : <Preview key={openId} mailboxId={openId} />}
+    </div>
+  )
+}
+
+function MailboxRow({
+  mailbox,
+  chosen,
+  onOpen,
+}: {
+  mailbox: MailboxBrief
+  chosen: boolean
+  onOpen: () => void
+}) {
+  const { t } = useTranslation()
+  return (
+    <button
+      type="button"
+      aria-current={chosen}
+      onClick={onOpen}
+      className={clsx(
+        'grid w-full grid-cols-[minmax(0,1fr)_auto] gap-x-3 border-b border-l-4 border-b-line px-4 py-2 text-left outline-offset-[-3px]',
+        chosen ? 'border-l-petrol bg-tint' : 'border-l-transparent hover:bg-raised',
+      )}
+    >
+      <span className="truncate font-bold">{mailbox.name}</span>
+      <span className="text-ink-2">
+        {mailbox.kept === 0 ? t('digests.nothing') : t('digests.kept', { count: mailbox.kept })}
+      </span>
+      <span className="col-span-2 truncate text-[0.92rem] text-ink-2">
+        {mailbox.department} ·{' '}
+        {mailbox.kind === 'person' ? mailbox.address : t(`digests.kind.${mailbox.kind}`)}
+      </span>
+    </button>
+  )
+}
+
+function Preview({ mailboxId }: { mailboxId: number }) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const client = useQueryClient()
+  const show = useNotices(state => state.show)
+  const [form, setForm] = useState<Form>('computer')
+  const [busy, setBusy] = useState(false)
+  const { data, error, refetch } = useQuery({
+    queryKey: ['digest', mailboxId],
+    queryFn: ({ signal }) => call(previewDigest, { params: { id: mailboxId }, signal }),
+  })
+  useLiveEvents(
+    useCallback(
+      ({ kind }: LiveEvent) => {
+        if (kind === 'digest' || kind === 'ruled') void client.invalidateQueries({ queryKey: ['digest'] })
+      },
+      [client],
+    ),
+  )
+  if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
+  if (!data) return <SkeletonRows count={6} />
+  const send = async () => {
+    setBusy(true)
+    try {
+      const { listed, leftOut } = await call(sendDigest, { params: { id: mailboxId } })
+      show({ tone: 'done', text: t('digests.sent', { name: data.mailbox.name, count: listed, leftOut }) })
+    } catch (failed) {
+      show({ tone: 'problem', text: problemOf(failed).text })
+    } finally {
+      setBusy(false)
+      void client.invalidateQueries({ queryKey: ['digest', mailboxId] })
+    }
+  }
+  return (
+    <div className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)]">
+      <div className="flex items-center gap-4 border-b border-line-strong px-6 py-3">
+        <PreviewSentence data={data} />
+        {mayWrite(session) && (
+          <Button className="ml-auto" disabled={busy || data.message === null} onClick={() => void send()}>
+            {t('digests.sendNow')}
+          </Button>
+        )}
+      </div>
+      <div
+        className="min-h-0 overflow-y-auto px-6 py-4"
+        tabIndex={0}
+        role="region"
+        aria-label={t('digests.preview')}
+      >
+        {data.message === null ? (
+          <Empty title={t('digests.empty')}>{t('digests.emptyText', { name: data.mailbox.name })}</Empty>
+        ) : (
+          <AsSeen message={data.message} form={form} setForm={setForm} />
+        )}
+        <SentBefore sent={data.sent} />
+      </div>
+    </div>
+  )
+}
+
+function PreviewSentence({ data }: { data: DigestPreview }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const since =
+    data.since === null ? t('digests.noneBefore') : t('digests.since', { time: times.full(data.since) })
+  return (
+    <p className="text-[1.1rem]">
+      {t('digests.summary', {
+        name: data.mailbox.name,
+        listed: t('digests.listed', { count: data.listed }),
+        leftOut: t('digests.leftOut', { count: data.leftOut }),
+      })}{' '}
+      <span className="text-ink-2">{since}</span>
+    </p>
+  )
+}
+
+function AsSeen({
+  message,
+  form,
+  setForm,
+}: {
+  message: NonNullable<DigestPreview['message']>
+  form: Form
+  setForm: (form: Form) => void
+}) {
+  const { t } = useTranslation()
+  return (
+    <section
+      className={clsx(
+        'mx-auto overflow-hidden rounded-lg border border-line bg-raised',
+        form === 'phone' ? 'max-w-[362px]' : 'max-w-2xl',
+      )}
+    >
+      <div className="border-b border-line px-5 py-3">
+        <h2 className="font-bold">{message.subject}</h2>
+        <p className="text-[0.95rem] text-ink-2">
+          {t('digests.fromTo', { from: message.from, to: message.to })}
+        </p>
+        <p className="mt-1">
+          <SentenceSlot
+            label={t('digests.formLabel')}
+            text={t(`digests.form.${form}`)}
+            value={form}
+            options={forms.map(value => ({ value, text: t(`digests.form.${value}`) }))}
+            onPick={setForm}
+          />
+        </p>
+      </div>
+      {form === 'text' ? (
+        <pre className="overflow-auto bg-white p-5 font-mono text-[0.92rem] whitespace-pre-wrap text-[#1E2A30]">
+          {message.text}
+        </pre>
+      ) : (
+        <iframe
+          title={t('digests.preview')}
+          sandbox=""
+          srcDoc={message.html}
+          className="block h-[520px] w-full bg-white"
+        />
+      )}
+    </section>
+  )
+}
+
+function SentBefore({ sent }: { sent: DigestPreview['sent'] }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  if (sent.length === 0) return null
+  return (
+    <section className="mx-auto mt-6 max-w-2xl">
+      <h3 className="font-bold text-ink-2">{t('digests.before')}</h3>
+      <ol>
+        {sent.map(({ id, at, listed, leftOut, state, problem }) => (
+          <li key={id} className="border-b border-line py-1.5">
+            {times.full(at)} · {t('digests.listed', { count: listed })},{' '}
+            {t('digests.leftOut', { count: leftOut })} · <b>{t(`digests.state.${state}`)}</b> {problem}
+          </li>
+        ))}
+      </ol>
+    </section>
+  )
+}

@@ -1,0 +1,248 @@
+import { useMemo } from 'react'
+import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
+import type { TFunction } from 'i18next'
+import { useTranslation } from 'react-i18next'
+import { Link, useSearchParams } from 'react-router'
+import { readRecord, undoRuling, type RecordLine } from '@pendro/contract'
+import { call, problemOf } from '../../app/api.ts'
+import { useNotices } from '../../app/notices.ts'
+import { mayWrite, useSession } from '../../app/session.ts'
+import { useTimes } from '../../app/times.ts'
+import { Button } from '../../parts/buttons.tsx'
+import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
+import { Sentence } from '../../parts/sentence.tsx'
+import { SentenceSlot } from '../../parts/sentence-slot.tsx'
+import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+
+const whoChoices = ['staffers', 'me', 'pendro', 'everybody'] as const
+const whatChoices = ['everything', 'rulings', 'reading', 'digests', 'signing-in'] as const
+const sinceChoices = [1, 7, 28, 0] as const
+
+interface Filter {
+  readonly who: (typeof whoChoices)[number]
+  readonly what: (typeof whatChoices)[number]
+  readonly mailbox: number | undefined
+  /** Days back; 0 for as long as there is a record. */
+  readonly days: number
+  readonly ruling: number | undefined
+}
+
+function readFilter(search: URLSearchParams): Filter {
+  const number = (name: string) =>
+    /^\d{1,12}$/.test(search.get(name) ?? '') ? Number(search.get(name)) : undefined
+  return {
+    who: whoChoices.find(word => word === search.get('who')) ?? 'staffers',
+    what: whatChoices.find(word => word === search.get('what')) ?? 'rulings',
+    mailbox: number('mailbox'),
+    days: number('days') ?? 28,
+    ruling: number('ruling'),
+  }
+}
+
+export function RecordArea() {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const [search, setSearch] = useSearchParams()
+  const filter = useMemo(() => readFilter(search), [search])
+  const set = (name: string, value: string | undefined) =>
+    setSearch(
+      now => {
+        const next = new URLSearchParams(now)
+        if (value === undefined) next.delete(name)
+        else next.set(name, value)
+        if (name !== 'ruling') next.delete('ruling')
+        return next
+      },
+      { replace: true },
+    )
+  const since =
+    filter.days === 0 || filter.ruling !== undefined
+      ? undefined
+      : times.isoDay(new Date(Date.now() - (filter.days - 1) * 86_400_000))
+  const query = {
+    who: filter.ruling === undefined ? filter.who : ('everybody' as const),
+    what: filter.what,
+    mailbox: filter.mailbox,
+    since,
+    ruling: filter.ruling,
+  }
+  const list = useInfiniteQuery({
+    queryKey: ['record', query],
+    initialPageParam: undefined as number | undefined,
+    queryFn: ({ pageParam, signal }) => call(readRecord, { query: { ...query, after: pageParam }, signal }),
+    getNextPageParam: page => page.next ?? undefined,
+  })
+  const lines = list.data?.pages.flatMap(page => page.lines) ?? []
+  return (
+    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+      <section className="border-b border-line-strong px-6 py-4 text-[1.14rem] leading-[2.05rem]">
+        {filter.ruling === undefined ? (
+          <Sentence
+            text={t('record.filter')}
+            slots={{
+              what: (
+                <SentenceSlot
+                  label={t('record.whatLabel')}
+                  text={t(`record.what.${filter.what}`)}
+                  value={filter.what}
+                  options={whatChoices.map(value => ({ value, text: t(`record.what.${value}`) }))}
+                  onPick={value => set('what', value)}
+                />
+              ),
+              who: (
+                <SentenceSlot
+                  label={t('record.whoLabel')}
+                  text={t(`record.who.${filter.who}`)}
+                  value={filter.who}
+                  options={whoChoices.map(value => ({ value, text: t(`record.who.${value}`) }))}
+                  onPick={value => set('who', value)}
+                />
+              ),
+              mailbox: (
+                <MailboxSlot
+                  mailbox={filter.mailbox}
+                  onPick={id => set('mailbox', id === undefined ? undefined : String(id))}
+                />
+              ),
+              days: (
+                <SentenceSlot
+                  label={t('record.daysLabel')}
+                  text={t(`record.days.${filter.days}`, {
+                    defaultValue: t('review.days', { count: filter.days }),
+                  })}
+                  value={String(filter.days)}
+                  options={sinceChoices.map(value => ({
+                    value: String(value),
+                    text: t(`record.days.${value}`),
+                  }))}
+                  onPick={value => set('days', value)}
+                />
+              ),
+            }}
+          />
+        ) : (
+          <>
+            {t('record.oneRuling', { id: filter.ruling })}{' '}
+            <button
+              type="button"
+              className="border-b border-current font-semibold text-petrol"
+              onClick={() => set('ruling', undefined)}
+            >
+              {t('record.showAll')}
+            </button>
+          </>
+        )}
+      </section>
+      <div className="overflow-y-auto bg-sheet" tabIndex={0} role="region" aria-label={t('areas.record')}>
+        {list.isPending && <SkeletonRows count={10} height={56} />}
+        {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
+        {list.data && lines.length === 0 && <Empty title={t('record.empty')}>{t('record.emptyText')}</Empty>}
+        <ol className="mx-auto max-w-6xl pb-10">
+          {lines.map((line, i) => (
+            <Line key={line.id} line={line} heading={headingOf(line, lines[i - 1], times.dayHeading)} />
+          ))}
+        </ol>
+        {list.hasNextPage && (
+          <p className="pb-10 text-center">
+            <Button disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
+              {t('record.more')}
+            </Button>
+          </p>
+        )}
+      </div>
+    </div>
+  )
+}
+
+function headingOf(
+  line: RecordLine,
+  before: RecordLine | undefined,
+  dayHeading: (iso: string) => string,
+): string | null {
+  const heading = dayHeading(line.at)
+  return before && dayHeading(before.at) === heading ? null : heading
+}
+
+function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  return (
+    <li>
+      {heading !== null && (
+        <h2 className="sticky top-0 border-b border-line bg-sheet px-6 pt-5 pb-1.5 font-serif text-[1.1rem] font-semibold first-letter:uppercase">
+          {heading}
+        </h2>
+      )}
+      <div className="grid grid-cols-[4.5rem_9rem_minmax(0,1fr)_auto] items-baseline gap-4 border-b border-line px-6 py-2.5">
+        <time dateTime={line.at} className="text-ink-2" title={times.full(line.at)}>
+          {times.clock(line.at)}
+        </time>
+        <span className={line.byKind === 'pendro' ? 'text-ink-2' : 'font-semibold'}>{line.by}</span>
+        <div className={line.undone ? 'text-ink-2 line-through decoration-line-strong' : ''}>
+          <p>
+            <Sentence text={sentenceOf(line, t)} />
+          </p>
+          {(line.reason !== '' || line.deliveryId !== null) && (
+            <p className="text-[0.95rem] text-ink-2">
+              {line.reason !== '' && <span>{t('record.because', { reason: line.reason })} </span>}
+              {line.deliveryId !== null && (
+                <Link to={`/review/${line.deliveryId}`} className="border-b border-current">
+                  {t('record.openMessage')}
+                </Link>
+              )}
+            </p>
+          )}
+        </div>
+        <UndoFromHere line={line} />
+      </div>
+    </li>
+  )
+}
+
+/** The whole act in one sentence: what was done, what was learned, what became of the sender. */
+function sentenceOf({ act, facts, mailboxName }: RecordLine, t: TFunction): string {
+  if (act !== 'ruling') return t(`record.act.${act}`, { ...facts, name: mailboxName })
+  const count = Number(facts.deliveries)
+  const to =
+    mailboxName === ''
+      ? t('record.toColleagues', { count: Number(facts.colleagues) })
+      : t('record.toName', { name: mailboxName })
+  const parts = [
+    t(`record.message.${facts.message}`, { count, subject: facts.subject, from: facts.from, to }),
+  ]
+  if (facts.learn !== 'nothing') parts.push(t(`record.learn.${facts.learn}`))
+  if (facts.sender !== 'as-is') {
+    const whom = facts.for === 'everyone' ? t('record.forEveryone') : to
+    parts.push(t(`record.sender.${facts.sender}`, { patterns: facts.patterns, whom }))
+    if (facts.until) parts.push(t('record.until', { day: facts.until }))
+  }
+  if (Number(facts.ended) > 0) parts.push(t('record.ended', { count: Number(facts.ended) }))
+  return parts.join(', ')
+}
+
+function UndoFromHere({ line }: { line: RecordLine }) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const client = useQueryClient()
+  const show = useNotices(state => state.show)
+  if (line.act !== 'ruling' || line.rulingId === null || !mayWrite(session)) return <span />
+  if (line.undone) return <span className="text-ink-2">{t('record.undone')}</span>
+  const undo = async (id: number) => {
+    try {
+      const { stayedReleased } = await call(undoRuling, { params: { id } })
+      show({
+        tone: 'done',
+        text: stayedReleased > 0 ? t('ruling.undoneBut', { count: stayedReleased }) : t('ruling.undone'),
+      })
+      await client.invalidateQueries()
+    } catch (error) {
+      show({ tone: 'problem', text: problemOf(error).text })
+    }
+  }
+  const id = line.rulingId
+  return (
+    <Button kind="link" onClick={() => void undo(id)}>
+      {t('record.undo')}
+    </Button>
+  )
+}

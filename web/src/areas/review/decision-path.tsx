@@ -1,0 +1,77 @@
+import { clsx } from 'clsx'
+import type { TFunction } from 'i18next'
+import { useTranslation } from 'react-i18next'
+import type { DeliverySheet, EntryBrief, PathLineShape } from '@pendro/contract'
+import { StandingMark } from '../../parts/standing.tsx'
+
+/** Every check in its order, as stops on a line; the one that decided is filled. */
+export function DecisionPath({ path, name }: { path: DeliverySheet['path']; name: string }) {
+  const { t } = useTranslation()
+  return (
+    <section
+      aria-label={t('sheet.decided')}
+      className="rounded-lg border border-line bg-sheet px-4 pt-3 pb-3"
+    >
+      <h3 className="mb-2 font-bold text-ink-2">{t('sheet.decided')}</h3>
+      <ol>
+        {path.map((line, i) => (
+          <Stop key={line.stage} line={line} name={name} last={i === path.length - 1} />
+        ))}
+      </ol>
+    </section>
+  )
+}
+
+function Stop({ line, name, last }: { line: PathLineShape; name: string; last: boolean }) {
+  const { t } = useTranslation()
+  const decided = line.outcome === 'decided'
+  return (
+    <li className="relative flex gap-2.5 pb-2.5">
+      {!last && <span className="absolute top-4 bottom-0 left-[5px] border-l border-line-strong" />}
+      <span
+        className={clsx(
+          'mt-1 size-[11px] shrink-0 rounded-full border',
+          decided ? 'border-junk bg-junk' : 'border-line-strong bg-sheet',
+        )}
+      />
+      <div className={clsx('min-w-0', decided ? 'font-bold' : 'text-ink-2')}>
+        <p>{textOf(line, name, t)}</p>
+        {line.decided && <EntryLine entry={line.decided} text={t('path.because')} />}
+        {line.overruled.map(entry => (
+          <EntryLine
+            key={entry.id}
+            entry={entry}
+            text={t(line.outcome === 'late' ? 'path.tooLate' : 'path.overruled')}
+          />
+        ))}
+        {line.refused.map(({ entry, why }) => (
+          <EntryLine key={entry.id} entry={entry} text={t(`path.refused.${why}`)} />
+        ))}
+      </div>
+    </li>
+  )
+}
+
+function textOf({ stage, outcome, facts, decided }: PathLineShape, name: string, t: TFunction): string {
+  if (stage === 'harm') return t(`path.harm.${outcome}`, facts)
+  if (stage === 'switched-off') return t(`path.switched-off.${outcome}`, { name })
+  if (stage === 'score')
+    return t(outcome === 'late' ? 'path.score.late' : `path.score.${facts.verdict}`, { ...facts, name })
+  return t(`path.${stage}.${outcome}${decided ? `-${decided.standing}` : ''}`, { name })
+}
+
+function EntryLine({ entry, text }: { entry: EntryBrief; text: string }) {
+  const { t } = useTranslation()
+  return (
+    <p className="flex flex-wrap items-baseline gap-x-1.5 text-[0.92rem] font-normal text-ink-2">
+      <span className="inline-flex items-center gap-1 font-mono">
+        <StandingMark standing={entry.standing} />
+        {entry.pattern}
+      </span>
+      <span>{text}</span>
+      <span>
+        · {entry.mailboxId === null ? t('path.keptByOrganisation') : t('path.keptBy', { name: entry.keptBy })}
+      </span>
+    </p>
+  )
+}

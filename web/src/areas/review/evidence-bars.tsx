@@ -1,0 +1,56 @@
+import { useState } from 'react'
+import { useTranslation } from 'react-i18next'
+import type { DeliverySheet } from '@pendro/contract'
+
+/** So many findings are shown at first: the safe view should begin on the same screen. */
+const most = 5
+
+/** Longest first: bars to the left of the thread lean to junk, to the right to wanted. They add up to the score. */
+export function EvidenceBars({ evidence, score }: { evidence: DeliverySheet['evidence']; score: number }) {
+  const { t } = useTranslation()
+  const [whole, setWhole] = useState(false)
+  const shown = whole || evidence.length <= most + 1 ? evidence : evidence.slice(0, most)
+  const longest = Math.max(2.5, ...evidence.map(({ weight }) => Math.abs(weight)))
+  const sum = evidence.reduce((total, { weight }) => total + weight, 0)
+  return (
+    <section aria-label={t('sheet.weighs')} className="rounded-lg border border-line bg-sheet px-4 pt-3 pb-3">
+      <h3 className="mb-1.5 font-bold text-ink-2">{t('sheet.weighs')}</h3>
+      <ul>
+        {shown.map(({ finding, weight, facts }, i) => (
+          <li key={i} className="grid grid-cols-[minmax(0,1fr)_34%] items-center gap-3 py-[3px]">
+            <span>{t(`evidence.${finding}`, facts)}</span>
+            <Bar weight={weight} longest={longest} quiet={finding === 'starting-point'} />
+          </li>
+        ))}
+      </ul>
+      {shown.length < evidence.length && (
+        <button type="button" onClick={() => setWhole(true)} className="border-b border-current text-ink-2">
+          {t('sheet.moreEvidence', { count: evidence.length - most })}
+        </button>
+      )}
+      <p className="mt-2 border-t border-line pt-2 text-[0.92rem] text-ink-2">
+        {t('sheet.sum', { sum: signed(sum), score: score.toFixed(1) })}
+      </p>
+    </section>
+  )
+}
+
+const signed = (n: number) => (n < 0 ? '−' : '+') + Math.abs(n).toFixed(2)
+
+function Bar({ weight, longest, quiet }: { weight: number; longest: number; quiet: boolean }) {
+  const { t } = useTranslation()
+  const width = `${(Math.abs(weight) / longest) * 50}%`
+  const toJunk = weight > 0
+  const label = t(toJunk ? 'sheet.towardsJunk' : 'sheet.towardsWanted', {
+    weight: Math.abs(weight).toFixed(2),
+  })
+  return (
+    <span className="relative block h-5" role="img" aria-label={label} title={label}>
+      <span className="absolute inset-y-0 left-1/2 border-l border-line-strong" />
+      <span
+        className={`absolute inset-y-[5px] rounded-[2px] ${quiet ? 'border border-line-strong bg-transparent' : toJunk ? 'bg-junk' : 'bg-wanted'}`}
+        style={toJunk ? { right: '50%', width } : { left: '50%', width }}
+      />
+    </span>
+  )
+}

@@ -1,0 +1,104 @@
+import { useState } from 'react'
+import { FileText, FileWarning, Paperclip } from 'lucide-react'
+import type { TFunction } from 'i18next'
+import { useTranslation } from 'react-i18next'
+import type { DeliverySheet } from '@pendro/contract'
+import { useNumbers } from '../../app/times.ts'
+
+/** The message in a frame in which nothing can run, load or lead anywhere. */
+export function MessageView({ sheet }: { sheet: DeliverySheet }) {
+  const { t } = useTranslation()
+  const { id } = sheet.row
+  const [form, setForm] = useState<'html' | 'text'>('html')
+  const [headers, setHeaders] = useState(false)
+  const link = 'border-b border-current pb-px'
+  return (
+    <section aria-label={t('view.title')} className="overflow-hidden rounded-lg border border-line bg-raised">
+      <div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-line bg-amber-tint px-4 py-1.5 text-amber">
+        <span>{viewSummary(sheet, t)}</span>
+        <span className="ml-auto flex gap-4">
+          {sheet.body?.hasHtml && (
+            <button type="button" className={link} onClick={() => setForm(form === 'html' ? 'text' : 'html')}>
+              {t(form === 'html' ? 'view.asText' : 'view.asHtml')}
+            </button>
+          )}
+          <button type="button" className={link} aria-expanded={headers} onClick={() => setHeaders(!headers)}>
+            {t(headers ? 'view.hideHeaders' : 'view.headers')}
+          </button>
+          <a className={link} href={`/api/deliveries/${id}/source`} download>
+            {t('view.save')}
+          </a>
+        </span>
+      </div>
+      {headers && <Headers headers={sheet.headers} />}
+      {sheet.body && sheet.body.hiddenText !== '' && (
+        <p className="border-b border-line px-4 py-2 text-ink-2">
+          <b>{t('view.hidden')}</b> {sheet.body.hiddenText.slice(0, 300)}
+        </p>
+      )}
+      {sheet.attachments.length > 0 && <Attachments attachments={sheet.attachments} />}
+      <iframe
+        title={t('view.title')}
+        sandbox=""
+        src={`/api/deliveries/${id}/view?as=${form}`}
+        className="block h-[360px] w-full bg-white"
+      />
+    </section>
+  )
+}
+
+function viewSummary({ body, unreadable }: DeliverySheet, t: TFunction): string {
+  if (unreadable) return t('view.raw')
+  if (!body) return t('view.gone')
+  const parts = [body.linksDisarmed > 0 ? t('view.links', { count: body.linksDisarmed }) : t('view.noLinks')]
+  if (body.picturesLeftOut > 0) parts.push(t('view.pictures', { count: body.picturesLeftOut }))
+  return `${t('view.safe')} ${parts.join(', ')}`
+}
+
+function Headers({ headers }: { headers: DeliverySheet['headers'] }) {
+  return (
+    <dl className="grid max-h-72 grid-cols-[minmax(6rem,auto)_minmax(0,1fr)] gap-x-4 gap-y-0.5 overflow-auto border-b border-line px-4 py-3 font-mono text-[0.88rem]">
+      {headers.map(({ name, value }, i) => (
+        <div key={i} className="contents">
+          <dt className="text-ink-2">{name}</dt>
+          <dd className="break-all">{value}</dd>
+        </div>
+      ))}
+    </dl>
+  )
+}
+
+function Attachments({ attachments }: { attachments: DeliverySheet['attachments'] }) {
+  const { t } = useTranslation()
+  const { size } = useNumbers()
+  return (
+    <ul className="border-b border-line px-4 py-2">
+      {attachments.map((attachment, i) => {
+        const lies = attachment.trueType !== attachment.declaredType
+        const Icon = attachment.danger
+          ? FileWarning
+          : attachment.trueType.startsWith('text/')
+            ? FileText
+            : Paperclip
+        return (
+          <li key={i} className="flex items-baseline gap-2 py-0.5">
+            <Icon
+              aria-hidden
+              className={`size-4 shrink-0 self-center ${attachment.danger ? 'text-stop' : 'text-ink-2'}`}
+            />
+            <span className="truncate font-semibold">{attachment.name || t('view.unnamed')}</span>
+            <span className="shrink-0 text-ink-2">
+              {lies
+                ? t('view.typeLies', { trueType: attachment.trueType, declared: attachment.declaredType })
+                : attachment.trueType}{' '}
+              · {size(attachment.size)}
+            </span>
+            {attachment.danger && (
+              <b className="shrink-0 text-stop">{t(`view.danger.${attachment.danger}`)}</b>
+            )}
+          </li>
+        )
+      })}
+    </ul>
+  )
+}

@@ -1,0 +1,304 @@
+import { useCallback, useEffect, useMemo, useState } from 'react'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useTranslation } from 'react-i18next'
+import { useLocation, useNavigate, useParams } from 'react-router'
+import { reviewCluster, type ReviewRow } from '@pendro/contract'
+import { call, problemOf } from '../../app/api.ts'
+import { useKeys } from '../../app/keys.ts'
+import { useNotices } from '../../app/notices.ts'
+import { mayWrite, useSession } from '../../app/session.ts'
+import { Button } from '../../parts/buttons.tsx'
+import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+import { FilterSentence } from './filter-sentence.tsx'
+import { usualFilter, useFilter } from './filter.ts'
+import { ReviewList, useItems, type Item } from './review-list.tsx'
+import { clusterQuery, useReviewCounts, useReviewList, useReviewLive, useSheet } from './review-queries.ts'
+import { RulingBar } from './ruling-bar.tsx'
+import { messageChoices, useRuling } from './ruling-store.ts'
+import { ScoreStrip } from './score-strip.tsx'
+import { Sheet } from './sheet.tsx'
+import { useRulings } from './use-rulings.ts'
+
+export function ReviewArea() {
+  const { t } = useTranslation()
+  const { filter, change } = useFilter()
+  const list = useReviewList(filter)
+  const counts = useReviewCounts(filter)
+  const rows = useMemo(() => list.data?.pages.flatMap(page => page.rows) ?? [], [list.data])
+  const [openKeys, setOpenKeys] = useState<ReadonlySet<string>>(new Set())
+  const items = useItems(rows, openKeys, filter)
+  const { openId, open } = useOpenDelivery(items, list.isPlaceholderData)
+  const live = useReviewLive(openId)
+  const marks = useRuling(state => state.marks)
+  const onMark = useMarking(filter)
+  const toggleCluster = useCallback((key: string) => setOpenKeys(known => toggled(known, key)), [])
+
+  useKeys(
+    useMemo(() => {
+      const shown = rowsOf(items)
+      const at = shown.findIndex(row => row.id === openId)
+      const go = (by: number) => () => {
+        const next = shown[Math.min(shown.length - 1, Math.max(0, at + by))]
+        if (next) open(next.id)
+      }
+      return { j: go(1), k: go(-1), ArrowDown: go(1), ArrowUp: go(-1) }
+    }, [items, openId, open]),
+  )
+
+  useEffect(() => {
+    document.title = `${t('areas.review')} · Pendro`
+  }, [t])
+
+  return (
+    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+      <section
+        aria-label={t('review.filterLabel')}
+        className="grid items-end gap-x-16 gap-y-2 border-b border-line-strong px-6 pt-3 pb-2 min-[1080px]:grid-cols-[minmax(0,1fr)_minmax(380px,500px)]"
+      >
+        <FilterSentence filter={filter} change={change} counts={counts.data} />
+        {counts.data ? (
+          <ScoreStrip
+            bins={counts.data.bins}
+            limits={counts.data.limits}
+            band={filter}
+            onBand={band => change(band)}
+          />
+        ) : (
+          <div className="skeleton h-16" />
+        )}
+      </section>
+      <div className="grid min-h-0 grid-cols-[minmax(340px,500px)_minmax(0,1fr)]">
+        <div className="relative min-h-0 border-r border-line-strong bg-sheet">
+          {live.arrived > 0 && (
+            <Button
+              onClick={live.showArrived}
+              className="absolute top-2 left-1/2 z-10 -translate-x-1/2 rounded-full"
+            >
+              {t('review.arrived', { count: live.arrived })}
+            </Button>
+          )}
+          {list.isPending && <SkeletonRows count={9} />}
+          {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
+          {list.data && rows.length === 0 && !list.isFetching && (
+            <Empty title={t(`review.empty.${filter.states === 'kept' ? 'kept' : 'other'}`)}>
+              <p>{t('review.emptyText')}</p>
+              <Button
+                className="mt-4"
+                onClick={() => change({ ...usualFilter, mailbox: undefined, find: undefined, days: 28 })}
+              >
+                {t('review.emptyAction')}
+              </Button>
+            </Empty>
+          )}
+          {rows.length > 0 && (
+            <ReviewList
+              items={items}
+              openId={openId}
+              marks={marks}
+              ruledBy={live.ruledBy}
+              hasMore={list.hasNextPage && !list.isFetchingNextPage}
+              onMore={() => void list.fetchNextPage()}
+              onOpen={open}
+              onMark={onMark}
+              onCluster={toggleCluster}
+            />
+          )}
+        </div>
+        <OpenDelivery
+          key={openId}
+          id={openId}
+          items={items}
+          open={open}
+          onMark={onMark}
+          onCluster={toggleCluster}
+        />
+      </div>
+    </div>
+  )
+}
+
+function toggled(known: ReadonlySet<string>, key: string): ReadonlySet<string> {
+  const next = new Set(known)
+  if (!next.delete(key)) next.add(key)
+  return next
+}
+
+const rowsOf = (items: readonly Item[]) => items.flatMap(item => (item.kind === 'row' ? [item.row] : []))
+
+/** The open delivery stands in the address; without one the first of the list opens. */
+function useOpenDelivery(
+  items: readonly Item[],
+  isOldList: boolean,
+): { openId: number | null; open: (id: number) => void } {
+  const { id } = useParams()
+  const { search } = useLocation()
+  const navigate = useNavigate()
+  const openId = id !== undefined && /^\d{1,15}$/.test(id) ? Number(id) : null
+  const open = useCallback(
+    (next: number) => void navigate(`/review/${next}${search}`, { replace: true }),
+    [navigate, search],
+  )
+  const first = rowsOf(items)[0]?.id
+  useEffect(() => {
+    if (openId === null && first !== undefined && !isOldList) open(first)
+  }, [openId, first, isOldList, open])
+  return { openId, open }
+}
+
+/** Marks a row; a closed cluster is marked whole. */
+function useMarking(
+  filter: ReturnType<typeof useFilter>['filter'],
+): (row: ReviewRow, member: boolean) => void {
+  const client = useQueryClient()
+  const show = useNotices(state => state.show)
+  const mark = useRuling(state => state.mark)
+  return useCallback(
+    (row, member) => {
+      const marked = !useRuling.getState().marks.has(row.id)
+      if (row.clusterDeliveries === 1 || member) return mark([row], marked)
+      client
+        .fetchQuery(clusterQuery(row.clusterKey, filter))
+        .then(({ rows }) => mark(rows, marked))
+        .catch((error: unknown) => show({ tone: 'problem', text: problemOf(error).text }))
+    },
+    [client, filter, mark, show],
+  )
+}
+
+interface OpenProps {
+  readonly id: number | null
+  readonly items: readonly Item[]
+  readonly open: (id: number) => void
+  readonly onMark: (row: ReviewRow, member: boolean) => void
+  readonly onCluster: (key: string) => void
+}
+
+function OpenDelivery({ id, items, open, onMark, onCluster }: OpenProps) {
+  const { t } = useTranslation()
+  const { data: sheet, error, refetch } = useSheet(id)
+  const { begin } = useRuling()
+  const state = sheet?.row.state
+  useEffect(() => {
+    if (state !== undefined) begin(state)
+  }, [id, state, begin])
+  if (id === null) return <div className="grid place-items-center text-ink-2">{t('review.chooseOne')}</div>
+  if (error && !sheet) return <Failed error={error} onAgain={() => void refetch()} />
+  if (!sheet) return <SkeletonRows count={4} height={96} />
+  return <Decide sheet={sheet} items={items} open={open} onMark={onMark} onCluster={onCluster} />
+}
+
+function Decide({
+  sheet,
+  items,
+  open,
+  onMark,
+  onCluster,
+}: Omit<OpenProps, 'id'> & { sheet: NonNullable<ReturnType<typeof useSheet>['data']> }) {
+  const session = useSession()
+  const { sentence, change, lastRuling, scope, setScope } = useRuling()
+  const targets = useTargets(sheet.row)
+  const { busy, apply, undo } = useRulings()
+  const rows = rowsOf(items)
+  const at = rows.findIndex(row => row.id === sheet.row.id)
+  const here = items.find(item => item.kind === 'row' && item.row.id === sheet.row.id)
+  const canWrite = mayWrite(session)
+
+  const applyNow = useCallback(() => {
+    const ruled = new Set(targets.map(({ id }) => id))
+    const next =
+      sentence.message === 'leave'
+        ? undefined
+        : (rows.slice(at + 1).find(row => !ruled.has(row.id)) ??
+          rows.slice(0, Math.max(0, at)).findLast(row => !ruled.has(row.id)))
+    void apply(targets, sentence, () => {
+      if (next && at >= 0) open(next.id)
+    })
+  }, [apply, at, open, rows, sentence, targets])
+
+  useKeys(
+    useMemo(() => {
+      const choose = (message: 'release' | 'discard' | 'restore') => () => {
+        if (messageChoices(sheet.row.state).includes(message)) change({ message })
+      }
+      const moves = { g: () => onCluster(sheet.row.clusterKey) }
+      if (!canWrite) return moves
+      const widths = (['address', 'domain', 'subtree', 'list'] as const).filter(
+        width => width !== 'list' || sheet.listId !== '',
+      )
+      return {
+        ...moves,
+        x: () => here?.kind === 'row' && onMark(here.row, here.member),
+        r: choose(sheet.row.state === 'discarded' ? 'restore' : 'release'),
+        d: choose('discard'),
+        s: () => change({ sender: sentence.sender === 'safe' ? 'as-is' : 'safe' }),
+        b: () =>
+          change({
+            sender: sentence.sender === 'blocked' ? 'as-is' : 'blocked',
+            ...(sentence.message === 'release' ? { message: 'leave', learn: 'junk' } : {}),
+          }),
+        w: () => change({ width: widths[(widths.indexOf(sentence.width) + 1) % widths.length] ?? 'address' }),
+        o: () =>
+          sentence.sender === 'as-is'
+            ? setScope(scope === 'one' ? 'cluster' : 'one')
+            : session.staffer.role === 'steward' &&
+              change({ for: sentence.for === 'everyone' ? 'colleague' : 'everyone' }),
+        u: () => lastRuling !== null && void undo(lastRuling),
+        Enter: () => {
+          const idle =
+            sentence.message === 'leave' && sentence.sender === 'as-is' && sentence.learn === 'nothing'
+          if (!busy && !idle) applyNow()
+        },
+      }
+    }, [
+      applyNow,
+      busy,
+      canWrite,
+      change,
+      here,
+      lastRuling,
+      onCluster,
+      onMark,
+      scope,
+      sentence,
+      session,
+      setScope,
+      sheet,
+      undo,
+    ]),
+  )
+
+  return (
+    <div className="grid min-h-0 grid-rows-[minmax(0,1fr)_auto]">
+      <div className="min-h-0 overflow-y-auto" tabIndex={0} aria-label={sheet.row.subject} role="region">
+        <Sheet sheet={sheet} />
+      </div>
+      <RulingBar
+        sheet={sheet}
+        targets={targets}
+        busy={busy}
+        onApply={applyNow}
+        onUndo={lastRuling === null ? null : () => void undo(lastRuling)}
+      />
+    </div>
+  )
+}
+
+/** The deliveries the sentence is about. A whole cluster means all that is still kept back of it. */
+function useTargets(row: ReviewRow): readonly ReviewRow[] {
+  const { marks, scope } = useRuling()
+  const { filter } = useFilter()
+  const cluster = useQuery({
+    queryKey: ['ruling-cluster', row.clusterKey, row.state],
+    enabled: scope === 'cluster' && marks.size === 0,
+    queryFn: ({ signal }) =>
+      call(reviewCluster, {
+        params: { key: row.clusterKey },
+        query: { states: filter.states, days: 366 },
+        signal,
+      }),
+  })
+  return useMemo(() => {
+    if (marks.size > 0) return [...marks.values()]
+    return scope === 'cluster' && cluster.data && cluster.data.rows.length > 0 ? cluster.data.rows : [row]
+  }, [marks, scope, cluster.data, row])
+}

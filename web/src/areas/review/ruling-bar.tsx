@@ -1,0 +1,345 @@
+import { useState, type FormEvent, type ReactNode } from 'react'
+import { useTranslation } from 'react-i18next'
+import type { DeliverySheet, ReviewRow } from '@pendro/contract'
+import { mayWrite, useSession } from '../../app/session.ts'
+import { useTimes } from '../../app/times.ts'
+import { Button, KeyCap } from '../../parts/buttons.tsx'
+import { Sentence } from '../../parts/sentence.tsx'
+import { SentenceSlot, SlotPanel, type SlotOption } from '../../parts/sentence-slot.tsx'
+import { Consequences } from './consequences.tsx'
+import { messageChoices, useRuling } from './ruling-store.ts'
+
+interface Props {
+  readonly sheet: DeliverySheet
+  readonly targets: readonly ReviewRow[]
+  readonly busy: boolean
+  readonly onApply: () => void
+  readonly onUndo: (() => void) | null
+}
+
+/** The ruling as one sentence with slots, what follows from it, and the key that applies it. */
+export function RulingBar({ sheet, targets, busy, onApply, onUndo }: Props) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const { sentence } = useRuling()
+  const idle = sentence.message === 'leave' && sentence.sender === 'as-is' && sentence.learn === 'nothing'
+  if (!mayWrite(session)) {
+    return (
+      <footer
+        className="border-t-2 border-line-strong bg-raised px-6 py-4 text-ink-2"
+        data-testid="ruling-bar"
+      >
+        {t('ruling.observer')}
+      </footer>
+    )
+  }
+  return (
+    <footer
+      className="flex items-end gap-5 border-t-2 border-petrol bg-raised px-6 py-3"
+      data-testid="ruling-bar"
+      aria-label={t('ruling.label')}
+    >
+      <div className="min-w-0 flex-1">
+        <div className="text-[1.1rem] leading-[1.95rem]">
+          <RulingSentenceText sheet={sheet} targets={targets} />
+        </div>
+        <Consequences sheet={sheet} targets={targets} sentence={sentence} />
+      </div>
+      <div className="flex shrink-0 flex-col items-end gap-2">
+        <Button
+          kind="main"
+          disabled={busy || idle || targets.length === 0}
+          onClick={onApply}
+          className="text-[1.05rem]"
+        >
+          {t('ruling.apply')} <KeyCap>↵</KeyCap>
+        </Button>
+        <button
+          type="button"
+          disabled={!onUndo}
+          onClick={() => onUndo?.()}
+          className="flex items-center gap-1.5 text-[0.92rem] text-ink-2 disabled:opacity-60"
+        >
+          <KeyCap>U</KeyCap> {t('ruling.undoLast')}
+        </button>
+      </div>
+    </footer>
+  )
+}
+
+function RulingSentenceText({ sheet, targets }: { sheet: DeliverySheet; targets: readonly ReviewRow[] }) {
+  const { t } = useTranslation()
+  const { sentence, change } = useRuling()
+  const { sender } = sentence
+  const slots: Record<string, ReactNode> = {
+    message: (
+      <SentenceSlot
+        label={t('ruling.messageLabel')}
+        text={t(`ruling.message.${sentence.message}`)}
+        value={sentence.message}
+        options={messageChoices(sheet.row.state).map(value => ({
+          value,
+          text: t(`ruling.message.${value}`),
+          hint: t(`ruling.messageHint.${value}`),
+        }))}
+        onPick={message => change({ message })}
+      />
+    ),
+    what: <TargetSlot sheet={sheet} targets={targets} />,
+    learn: <LearnSlot />,
+    sender: (
+      <SentenceSlot
+        label={t('ruling.senderLabel')}
+        text={t(`ruling.sender.${sender}`)}
+        tone={sender === 'as-is' ? 'plain' : sender}
+        value={sender}
+        options={(['as-is', 'safe', 'blocked'] as const).map(value => ({
+          value,
+          text: t(`ruling.sender.${value}`),
+          hint: t(`ruling.senderHint.${value}`),
+        }))}
+        onPick={value => change({ sender: value })}
+      />
+    ),
+    pattern: <PatternSlot sheet={sheet} targets={targets} />,
+    for: <ForSlot targets={targets} />,
+    until: <UntilSlot />,
+    reason: <ReasonSlot />,
+  }
+  return <Sentence text={t(sender === 'as-is' ? 'ruling.sentenceAsIs' : 'ruling.sentence')} slots={slots} />
+}
+
+/** "this message to Ingrid", or all of the cluster, or what is marked. */
+function TargetSlot({ sheet, targets }: { sheet: DeliverySheet; targets: readonly ReviewRow[] }) {
+  const { t } = useTranslation()
+  const { marks, scope, setScope, mark } = useRuling()
+  const one = t('ruling.thisTo', { name: sheet.row.mailboxName })
+  if (marks.size > 0) {
+    return (
+      <SentenceSlot
+        label={t('ruling.targetLabel')}
+        text={t('ruling.marked', { count: marks.size })}
+        value="marked"
+        options={[
+          { value: 'marked', text: t('ruling.marked', { count: marks.size }) },
+          { value: 'clear', text: t('ruling.unmark'), hint: one },
+        ]}
+        onPick={value => value === 'clear' && mark([...marks.values()], false)}
+      />
+    )
+  }
+  const inCluster = targets.length > 1 ? targets.length : null
+  return (
+    <SentenceSlot
+      label={t('ruling.targetLabel')}
+      text={scope === 'cluster' && inCluster ? t('ruling.wholeCluster', { count: inCluster }) : one}
+      value={scope}
+      options={[
+        { value: 'one', text: one },
+        { value: 'cluster', text: t('ruling.sameText'), hint: t('ruling.sameTextHint') },
+      ]}
+      onPick={setScope}
+    />
+  )
+}
+
+function LearnSlot() {
+  const { t } = useTranslation()
+  const { sentence, change } = useRuling()
+  return (
+    <SentenceSlot
+      label={t('ruling.learnLabel')}
+      text={t(`ruling.learn.${sentence.learn}`)}
+      value={sentence.learn}
+      options={(['wanted', 'junk', 'phishing', 'nothing'] as const).map(value => ({
+        value,
+        text: t(`ruling.learn.${value}`),
+      }))}
+      onPick={learn => change({ learn })}
+    />
+  )
+}
+
+function PatternSlot({ sheet, targets }: { sheet: DeliverySheet; targets: readonly ReviewRow[] }) {
+  const { t } = useTranslation()
+  const { sentence, change } = useRuling()
+  const [typed, setTyped] = useState('')
+  const several = new Set(targets.map(row => row.fromAddress)).size > 1
+  const domain = sheet.fromDomain
+  const texts = {
+    address: several ? t('ruling.theirAddresses') : sheet.row.fromAddress,
+    domain: several ? t('ruling.theirDomains') : domain,
+    subtree: several ? t('ruling.theirSubtrees') : `*.${domain}`,
+    list: several ? t('ruling.theirLists') : `<${sheet.listId}>`,
+  }
+  const widths = (['address', 'domain', 'subtree', 'list'] as const).filter(
+    width => width !== 'list' || sheet.listId !== '',
+  )
+  const text = sentence.pattern ?? texts[sentence.width]
+  return (
+    <SlotPanel label={t('ruling.patternLabel')} text={text} mono={!several || sentence.pattern !== undefined}>
+      {close => {
+        const submit = (event: FormEvent) => {
+          event.preventDefault()
+          if (typed.trim() === '') return
+          change({ pattern: typed.trim() })
+          close()
+        }
+        return (
+          <div className="p-1">
+            {widths.map(width => (
+              <button
+                key={width}
+                type="button"
+                onClick={() => {
+                  change({ width })
+                  close()
+                }}
+                className="block w-full rounded-sm px-3 py-1.5 text-left hover:bg-tint focus-visible:bg-tint"
+              >
+                <span className="block font-mono font-semibold">{texts[width]}</span>
+                <span className="block text-[0.9em] text-ink-2">{t(`ruling.width.${width}`)}</span>
+              </button>
+            ))}
+            <form onSubmit={submit} className="mt-1 border-t border-line p-2">
+              <label className="block text-[0.92em]">
+                <span className="mb-1 block text-ink-2">{t('ruling.typePattern')}</span>
+                <input
+                  value={typed}
+                  onChange={event => setTyped(event.target.value)}
+                  placeholder="*.x.example"
+                  className="w-full rounded-sm border border-line-strong bg-sheet px-2 py-1 font-mono"
+                />
+              </label>
+            </form>
+          </div>
+        )
+      }}
+    </SlotPanel>
+  )
+}
+
+function ForSlot({ targets }: { targets: readonly ReviewRow[] }) {
+  const { t } = useTranslation()
+  const { staffer } = useSession()
+  const { sentence, change } = useRuling()
+  const names = [...new Set(targets.map(row => row.mailboxName))]
+  const own = names.length === 1 ? (names[0] ?? '') : t('ruling.theseColleagues', { count: names.length })
+  const isSteward = staffer.role === 'steward'
+  const options: readonly SlotOption<'colleague' | 'everyone'>[] = [
+    { value: 'colleague', text: own, hint: t('ruling.forHint.colleague') },
+    {
+      value: 'everyone',
+      text: t('ruling.everyone'),
+      hint: t(isSteward ? 'ruling.forHint.everyone' : 'ruling.forHint.steward'),
+      disabled: !isSteward,
+    },
+  ]
+  return (
+    <SentenceSlot
+      label={t('ruling.forLabel')}
+      text={sentence.for === 'everyone' ? t('ruling.everyone') : own}
+      value={sentence.for}
+      options={options}
+      onPick={value => change({ for: value })}
+    />
+  )
+}
+
+function UntilSlot() {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const { sentence, change } = useRuling()
+  const inDays = (days: number) => times.isoDay(new Date(Date.now() + days * 86_400_000))
+  const options = [
+    { value: '', text: t('ruling.forGood') },
+    ...[7, 31, 92].map(days => ({
+      value: inDays(days),
+      text: t('ruling.untilDay', { day: times.day(`${inDays(days)}T12:00:00`) }),
+      hint: t('ruling.inDays', { count: days }),
+    })),
+  ]
+  const text =
+    sentence.until === undefined
+      ? t('ruling.forGood')
+      : t('ruling.untilDay', { day: times.day(`${sentence.until}T12:00:00`) })
+  return (
+    <SlotPanel label={t('ruling.untilLabel')} text={text}>
+      {close => (
+        <div className="p-1">
+          {options.map(({ value, text: shown }) => (
+            <button
+              key={value}
+              type="button"
+              onClick={() => {
+                change({ until: value === '' ? undefined : value })
+                close()
+              }}
+              className="block w-full rounded-sm px-3 py-1.5 text-left font-semibold hover:bg-tint focus-visible:bg-tint"
+            >
+              {shown}
+            </button>
+          ))}
+          <label className="mt-1 flex items-center gap-2 border-t border-line px-3 py-2 text-ink-2">
+            {t('ruling.untilDate')}
+            <input
+              type="date"
+              min={inDays(0)}
+              value={sentence.until ?? ''}
+              onChange={event => change({ until: event.target.value || undefined })}
+              className="rounded-sm border border-line-strong bg-sheet px-2 py-1"
+            />
+          </label>
+        </div>
+      )}
+    </SlotPanel>
+  )
+}
+
+function ReasonSlot() {
+  const { t } = useTranslation()
+  const { sentence, change } = useRuling()
+  return (
+    <SlotPanel
+      label={t('ruling.reasonLabel')}
+      text={sentence.reason === '' ? t('ruling.noReason') : sentence.reason}
+    >
+      {close => (
+        <form
+          className="w-80 p-3"
+          onSubmit={event => {
+            event.preventDefault()
+            change({ reason: String(new FormData(event.currentTarget).get('reason') ?? '').trim() })
+            close()
+          }}
+        >
+          <label className="block">
+            <span className="mb-1 block text-ink-2">{t('ruling.reasonHelp')}</span>
+            <input
+              name="reason"
+              autoFocus
+              defaultValue={sentence.reason}
+              maxLength={1000}
+              className="w-full rounded-sm border border-line-strong bg-sheet px-2 py-1.5"
+            />
+          </label>
+          <div className="mt-2 flex flex-wrap gap-1.5">
+            {(['phone', 'counter', 'regular'] as const).map(key => (
+              <button
+                key={key}
+                type="button"
+                className="rounded-sm bg-tint px-2 py-0.5"
+                onClick={() => {
+                  change({ reason: t(`ruling.reasons.${key}`) })
+                  close()
+                }}
+              >
+                {t(`ruling.reasons.${key}`)}
+              </button>
+            ))}
+          </div>
+        </form>
+      )}
+    </SlotPanel>
+  )
+}

@@ -1,0 +1,137 @@
+import { useTranslation } from 'react-i18next'
+import { Link } from 'react-router'
+import type { DeliverySheet } from '@pendro/contract'
+import { useNumbers, useTimes } from '../../app/times.ts'
+import { Pendulum } from '../../parts/pendulum.tsx'
+import { DecisionPath } from './decision-path.tsx'
+import { EvidenceBars } from './evidence-bars.tsx'
+import { MessageView } from './message-view.tsx'
+
+/** Everything a staffer needs to decide about one delivery. */
+export function Sheet({ sheet }: { sheet: DeliverySheet }) {
+  const { row, evidence, path } = sheet
+  return (
+    <article className="px-6 pt-4 pb-6">
+      <Heading sheet={sheet} />
+      <Whereabout sheet={sheet} />
+      <div className="mt-3.5 grid items-start gap-3.5 min-[1180px]:grid-cols-[minmax(0,13fr)_minmax(0,11fr)]">
+        <EvidenceBars evidence={evidence} score={row.score} />
+        <DecisionPath path={path} name={row.mailboxName} />
+      </div>
+      <div className="mt-3.5">
+        <MessageView key={row.id} sheet={sheet} />
+      </div>
+      <History sheet={sheet} />
+    </article>
+  )
+}
+
+function Heading({ sheet }: { sheet: DeliverySheet }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const { size } = useNumbers()
+  const { row } = sheet
+  const used =
+    sheet.addressUsed.toLowerCase() === sheet.mailboxAddress
+      ? ''
+      : t('sheet.sentTo', { address: sheet.addressUsed })
+  const facts = [
+    times.full(row.receivedAt),
+    size(sheet.size),
+    row.attachments > 0 ? t('review.attachments', { count: row.attachments }) : '',
+    ['quarantined', 'junk', 'sealed', 'discarded'].includes(row.state)
+      ? t('sheet.goesAway', { day: times.day(row.expiresAt) })
+      : '',
+  ].filter(text => text !== '')
+  const apart = [
+    sheet.replyTo !== '' && sheet.replyTo !== row.fromAddress
+      ? t('sheet.replyTo', { address: sheet.replyTo })
+      : '',
+    sheet.envelopeFrom !== '' && sheet.envelopeFrom.toLowerCase() !== row.fromAddress
+      ? t('sheet.envelope', { address: sheet.envelopeFrom })
+      : '',
+    sheet.listId === '' ? '' : t('sheet.list', { id: sheet.listId }),
+    used,
+  ].filter(text => text !== '')
+  return (
+    <header className="flex items-start gap-4">
+      <div className="min-w-0 flex-1">
+        <h2 className="font-serif text-[1.24rem] leading-snug font-semibold break-words">
+          {row.subject || t('review.noSubject')}
+        </h2>
+        <p className="text-[0.98rem] text-ink-2">
+          {row.fromName} <span className="font-mono text-ink">{row.fromAddress || t('review.noSender')}</span>{' '}
+          {t('sheet.to')} <span className="font-mono text-ink">{sheet.mailboxAddress}</span>
+        </p>
+        <p className="text-[0.95rem] text-ink-2" title={times.inZone(row.receivedAt, sheet.mailboxTimeZone)}>
+          {facts.join(' · ')}
+        </p>
+        {apart.length > 0 && <p className="text-[0.95rem] text-ink-2">{apart.join(' · ')}</p>}
+      </div>
+      <Pendulum key={row.id} score={row.score} size="sheet" swings />
+    </header>
+  )
+}
+
+/** Where the delivery is now, when that is no longer where it was judged to be. */
+function Whereabout({ sheet: { row, waiting, history } }: { sheet: DeliverySheet }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const box = 'mt-3 rounded-md border px-4 py-2'
+  if (waiting) {
+    const facts = { time: times.clock(waiting.nextAt), problem: waiting.problem, count: waiting.attempts }
+    return (
+      <p role="status" className={`${box} border-amber/40 bg-amber-tint text-amber`}>
+        {t(waiting.attempts === 0 ? 'sheet.onItsWay' : 'sheet.waiting', facts)}
+      </p>
+    )
+  }
+  const landed = history.findLast(({ act }) => act === 'landed')
+  if (row.state === 'released') {
+    return (
+      <p role="status" className={`${box} border-wanted/40 bg-wanted-tint text-wanted`}>
+        {t('sheet.landed', { time: landed ? times.full(landed.at) : '', name: row.mailboxName })}
+      </p>
+    )
+  }
+  if (row.state === 'bounced') {
+    const bounced = history.findLast(({ act }) => act === 'bounced')
+    return (
+      <p role="status" className={`${box} border-stop/40 text-stop`}>
+        {t('sheet.bounced', { problem: String(bounced?.facts.problem ?? '') })}
+      </p>
+    )
+  }
+  if (row.state === 'sealed') return <p className={`${box} border-stop/40 text-stop`}>{t('sheet.sealed')}</p>
+  if (['quarantined', 'junk'].includes(row.state)) return null
+  return (
+    <p role="status" className={`${box} border-line-strong`}>
+      {t(`sheet.is.${row.state}`)}
+    </p>
+  )
+}
+
+function History({ sheet: { history } }: { sheet: DeliverySheet }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  if (history.length === 0) return null
+  return (
+    <section className="mt-4">
+      <h3 className="font-bold text-ink-2">{t('sheet.history')}</h3>
+      <ol>
+        {history.map(({ at, act, by, reason, rulingId, facts }, i) => (
+          <li key={i} className="py-0.5">
+            <span className="text-ink-2">{times.full(at)}</span>{' '}
+            {t(`record.brief.${act}${act === 'ruling' ? `-${facts.message}` : ''}`, { by, ...facts })}
+            {reason !== '' && <span className="text-ink-2"> · {reason}</span>}
+            {rulingId !== null && act === 'ruling' && (
+              <Link to={`/record?ruling=${rulingId}`} className="ml-2 border-b border-current text-petrol">
+                {t('sheet.inRecord')}
+              </Link>
+            )}
+          </li>
+        ))}
+      </ol>
+    </section>
+  )
+}
