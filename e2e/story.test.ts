@@ -71,7 +71,7 @@ test('from a message held back to a released one and a list that works', async (
     .toBe('inbox')
 
   // the record tells it, and undoes it from there
-  await page.getByRole('link', { name: 'Record' }).click()
+  await page.getByRole('link', { name: 'Record', exact: true }).click()
   const line = page
     .getByRole('listitem')
     .filter({ hasText: subject('Drawings of the ramp') })
