@@ -1,5 +1,6 @@
 import { writeLetter } from '@pendro/demo/letter'
 import { makeMail } from '@pendro/demo/mail'
+import { correspondents } from '@pendro/demo/wanted'
 import { makeColleagues } from '@pendro/demo/organisation'
 import { chanceOf } from '@pendro/demo/random'
 import {
@@ -10,7 +11,7 @@ import {
   senderFacts,
   weighForMailbox,
   weighMessage,
-  wordsOf,
+  tokensOf,
 } from '@pendro/core/judgement'
 import { parseMessage } from '@pendro/core/message'
 import { simpleParser } from 'mailparser'
@@ -39,26 +40,26 @@ export async function benchJudging(): Promise<Section> {
     mail.slice(0, 500).map(async h => (await writeLetter(h.draft, h.at, h.serial)).raw),
   )
   const { policy, limits } = demoOrganisation
-  const words = {
+  const text = {
+    calibration: { slope: 1, intercept: 0 },
     total: { wanted: 500, junk: 500 },
-    words: new Map(
+    tokens: new Map(
       [
-        ...new Set((await Promise.all(raws.map(parseMessage))).flatMap(p => (p.ok ? wordsOf(p.value) : []))),
+        ...new Set((await Promise.all(raws.map(parseMessage))).flatMap(p => (p.ok ? tokensOf(p.value) : []))),
       ].map((word, i) => [word, { wanted: i % 50, junk: (i * 7) % 50 }]),
     ),
   }
+  const knownDomains = [...policy.ownDomains, ...correspondents.map(({ domain }) => domain)]
   const judge = async (raw: Buffer) => {
     const parsed = await parseMessage(raw)
     if (!parsed.ok) return
     const message = parsed.value
     const sender = senderFacts(message, null, policy)
     const evidence = [
-      ...weighMessage(message, sender, {
-        policy,
-        knowledge: nobody,
-        words,
-        recipients: 1,
-        receivedAt: Date.now(),
+      ...weighMessage({
+        message,
+        sender,
+        context: { policy, knowledge: nobody, text, knownDomains, recipients: 1, receivedAt: Date.now() },
       }),
       ...weighForMailbox(1),
     ]

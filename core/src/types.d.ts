@@ -1,3 +1,7 @@
+declare module 'unhomoglyph' {
+  export default function unhomoglyph(text: string): string
+}
+
 declare module 'tr46' {
   interface Options {
     checkBidi?: boolean
@@ -9,4 +13,28 @@ declare module 'tr46' {
   }
   export function toASCII(domain: string, options?: Options): string | null
   export function toUnicode(domain: string, options?: Options): { domain: string; error: boolean }
+}
+
+declare module 'mailauth/lib/spf/index.js' {
+  export function spf(options: {
+    sender: string
+    ip: string
+    helo: string
+    mta: string
+    resolver: (name: string, type: string) => Promise<unknown>
+  }): Promise<{ status: { result: string; comment?: string }; rr?: string }>
+}
+
+declare module 'mailauth/lib/dkim/verify.js' {
+  export function dkimVerify(
+    input: Buffer,
+    options: { resolver: (name: string, type: string) => Promise<unknown>; curTime: Date },
+  ): Promise<{
+    results: readonly {
+      signingDomain?: string
+      selector?: string
+      algo?: string
+      status: { result: string; comment?: string }
+    }[]
+  }>
 }

@@ -8,13 +8,11 @@ import {
   evidence,
   findLimitsProblem,
   junkScore,
-  noWords,
+  noText,
   senderFacts,
   weighForMailbox,
   weighMessage,
-  weighWords,
   weights,
-  wordsOf,
   type DeliveryFacts,
   type MailboxPolicy,
   type OrganisationPolicy,
@@ -53,12 +51,17 @@ async function findings(
   const parsed = await parseMessage(Buffer.from([...headers, '', body].join('\r\n')))
   if (!parsed.ok) throw new Error(parsed.problem.code)
   const sender = senderFacts(parsed.value, null, policy)
-  const all = weighMessage(parsed.value, sender, {
-    policy,
-    knowledge: { ...unknown, ...knowledge },
-    words: noWords,
-    recipients,
-    receivedAt,
+  const all = weighMessage({
+    message: parsed.value,
+    sender,
+    context: {
+      policy,
+      knowledge: { ...unknown, ...knowledge },
+      text: noText,
+      knownDomains: ['vindholm.example', 'halyard-print.example'],
+      recipients,
+      receivedAt,
+    },
   })
   return all.map(({ finding }) => finding)
 }
@@ -94,6 +97,17 @@ describe('evidence, and its near misses', () => {
     ['date-far-off', [plain[0] ?? '', 'Date: Fri, 13 Nov 2026 08:00:00 +0000', plain[2] ?? ''], 'hi'],
     ['bulk', [...plain, 'List-Unsubscribe: <https://x.example/off>'], 'hi'],
     ['no-from', plain.slice(1), 'hi'],
+    ['lookalike-own', ['From: it@vindh0lm.example', ...plain.slice(1)], 'hi'],
+    ['lookalike-known', ['From: a@halyard-prlnt.example', ...plain.slice(1)], 'hi'],
+    ['link-lookalike', html, '<a href="https://vindholm-login.example/x">sign in</a>'],
+    ['several-senders', ['From: a@x.example, b@y.example', ...plain.slice(1)], 'hi'],
+    ['odd-headers', [...plain, 'Subject: one', 'Subject: two'], 'hi'],
+    ['odd-headers', [...plain, `X-Long: ${'y'.repeat(50_000)}`], 'hi'],
+    [
+      'crowded-to',
+      [...plain, `To: ${Array.from({ length: 300 }, (_, i) => `a${i}@x.example`).join(', ')}`],
+      'hi',
+    ],
   ])('%s in %j', async (finding, headers, body) => expect(await findings(headers, body)).toContain(finding))
 
   test.each([
@@ -105,6 +119,12 @@ describe('evidence, and its near misses', () => {
     ['date-far-off', plain, 'hi'],
     ['own-domain-fail', ['From: it@notvindholm.example', ...plain.slice(1)], 'hi'],
     ['hidden-text', html, '<div style="display:none">preview</div>hi'],
+    ['lookalike-own', ['From: it@sub.vindholm.example', ...plain.slice(1)], 'hi'],
+    ['lookalike-own', ['From: it@windholt.example', ...plain.slice(1)], 'hi'],
+    ['link-lookalike', html, '<a href="https://www.halyard-print.example/x">proof</a>'],
+    ['several-senders', plain, 'hi'],
+    ['odd-headers', plain, 'hi'],
+    ['crowded-to', [...plain, 'To: a@x.example, b@x.example'], 'hi'],
   ])('no %s in %j %s', async (finding, headers, body) =>
     expect(await findings(headers, body)).not.toContain(finding),
   )
@@ -132,7 +152,7 @@ describe('score', () => {
           maxLength: 12,
         }),
         pairs => {
-          const all = pairs.map(([name, times]) => evidence(name, {}, times))
+          const all = pairs.map(([name, times]) => evidence(name, { times }))
           const shown = all.reduce((sum, { weight }) => sum + Number(weight.toFixed(2)), 0)
           expect(junkScore(all)).toBeCloseTo(100 / (1 + Math.exp(-shown)), 0)
           expect(junkScore(byWeight(all))).toBe(junkScore(all))
@@ -147,34 +167,6 @@ describe('score', () => {
     }
     expect(weighForMailbox(0)).toEqual([])
     expect(weighForMailbox(9)[0]?.weight).toBeLessThan(weighForMailbox(1)[0]?.weight ?? 0)
-  })
-})
-
-describe('words', () => {
-  test('words of any script, no numbers, each once', () =>
-    expect(wordsOf({ subject: 'Fähre 12:30 Fähre', text: 'prom łódź паром x ok to' })).toEqual([
-      'fähre',
-      'prom',
-      'łódź',
-      'паром',
-    ]))
-  const known = {
-    total: { wanted: 100, junk: 100 },
-    words: new Map([
-      ['timetable', { wanted: 40, junk: 1 }],
-      ['lottery', { wanted: 0, junk: 30 }],
-      ['rare', { wanted: 0, junk: 3 }],
-      ['the', { wanted: 90, junk: 92 }],
-    ]),
-  }
-  test('lean by what people ruled; rare and even words say nothing', () => {
-    expect(weighWords(['lottery', 'the', 'rare'], known)).toEqual([
-      { finding: 'words-junk', weight: expect.any(Number), facts: { words: '“lottery”' } },
-    ])
-    expect(weighWords(['timetable'], known)[0]).toMatchObject({ finding: 'words-wanted' })
-    expect(weighWords(['timetable'], known)[0]?.weight).toBeLessThan(0)
-    expect(weighWords(['the', 'rare'], known)).toEqual([])
-    expect(weighWords(['lottery'], noWords)).toEqual([])
   })
 })
 

@@ -1,7 +1,7 @@
 import type { Attached, Draft, Proof } from './letter.ts'
 import type { Colleague } from './organisation.ts'
 import type { Chance } from './random.ts'
-import { fill } from './wanted.ts'
+import { correspondents, fill } from './wanted.ts'
 
 type Language = 'en' | 'nb' | 'de' | 'pl'
 
@@ -536,6 +536,8 @@ export interface Campaign {
   readonly link: readonly [string, string] | null
   readonly word: string
   readonly proof: Proof
+  /** Ordinary words put under the text, so that it passes for an ordinary letter. */
+  readonly cover: string
 }
 
 export function startCampaign(
@@ -566,14 +568,25 @@ export function startCampaign(
     text: put(text),
     link: link ? [put(link[0]), put(link[1])] : null,
     word,
+    cover: chance.happens(0.6) ? coverText(chance, language) : '',
     proof: chance.pick(kind.proof),
   }
 }
 
+/** A paragraph or two of the kind that correspondents write, stolen or made up by the sender. */
+function coverText(chance: Chance, language: string): string {
+  const same = correspondents.filter(who => who.language === language)
+  const topics = (same.length > 0 ? same : correspondents).flatMap(who => who.topics)
+  return chance
+    .some(topics, 2)
+    .map(([subject, text]) => fill(`${subject}. ${text}`, chance, { name: '', language }))
+    .join('\n\n')
+}
+
 const escape = (text: string) => text.replace(/&/g, '&amp;').replace(/</g, '&lt;')
 
-function htmlOf({ text, link, kind }: Campaign, opening: string): string {
-  const paragraphs = [opening, ...text.split('\n\n')]
+function htmlOf({ text, link, kind, cover }: Campaign, opening: string): string {
+  const paragraphs = [opening, ...text.split('\n\n'), ...cover.split('\n\n')]
     .filter(part => part !== '')
     .map(part => `<p style="margin:0 0 12px">${escape(part)}</p>`)
   const button = link
@@ -596,7 +609,9 @@ export function junkDraft(campaign: Campaign, to: readonly Colleague[], chance: 
     from: { name: campaign.name, address: campaign.address },
     to: to.map(({ name, address }) => ({ name, address })),
     subject: campaign.subject,
-    text: [opening, campaign.text, campaign.link?.[1] ?? ''].filter(part => part !== '').join('\n\n'),
+    text: [opening, campaign.text, campaign.link?.[1] ?? '', campaign.cover]
+      .filter(part => part !== '')
+      .join('\n\n'),
     html: campaign.link || kind.hidden ? htmlOf(campaign, opening) : undefined,
     proof: campaign.proof,
     replyTo: kind.replyTo?.replaceAll('{r}', word),

@@ -1,3 +1,4 @@
+export { findLookalike, skeleton, type Lookalike } from './lookalikes.ts'
 export { no, yes, type Parsed } from './parsed.ts'
 export {
   covers,

@@ -1,4 +1,16 @@
 export {
+  classify,
+  fitCalibration,
+  heldOutSum,
+  noText,
+  tokensOf,
+  uncalibrated,
+  type Sample,
+  type TextCalibration,
+  type TextKnowledge,
+  type TokenCount,
+} from './classifier.ts'
+export {
   decide,
   findHarm,
   type Decision,
@@ -8,20 +20,28 @@ export {
   type PathLine,
   type Register,
 } from './decide.ts'
-export { byWeight, evidence, junkScore, weights, type Evidence, type Finding } from './evidence.ts'
+export {
+  byWeight,
+  evidence,
+  isBulk,
+  junkScore,
+  weighForMailbox,
+  weighMessage,
+  weighUnreadable,
+  weights,
+  type Evidence,
+  type Finding,
+  type RawFact,
+  type SenderKnowledge,
+  type WeighContext,
+  type Weighed,
+} from './evidence/index.ts'
 export {
   findLimitsProblem,
   type Limits,
   type MailboxPolicy,
   type OrganisationPolicy,
 } from './organisation.ts'
-export {
-  isBulk,
-  senderFacts,
-  weighForMailbox,
-  weighMessage,
-  weighUnreadable,
-  type SenderKnowledge,
-  type WeighContext,
-} from './weigh.ts'
-export { noWords, weighWords, wordsOf, type WordCount, type WordKnowledge } from './words.ts'
+export { provenance, type Provenance } from './provenance.ts'
+export { clusterShift, crowdShift, reviewRank } from './ranking.ts'
+export { isChecked, senderFacts } from './sender-facts.ts'

@@ -10,6 +10,8 @@ export interface OrganisationPolicy {
   readonly forbidden: readonly AttachmentDanger[]
   /** Hosts where anybody can put a file: a link there says nothing about the sender. */
   readonly fileHosts: readonly string[]
+  /** Hosts that hide where a link leads. */
+  readonly linkShorteners?: readonly string[]
   /** Domains with many unrelated senders, such as free mail. */
   readonly sharedProviders: readonly string[]
 }

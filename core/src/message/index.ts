@@ -1,3 +1,4 @@
+export { isWorthInspecting } from './attachments.ts'
 export type { Attachment, AttachmentDanger, Link, Message } from './message.ts'
 export {
   embeddedPictures,

@@ -43,6 +43,16 @@ export interface Attachment {
   readonly contentId: string | null
   readonly inline: boolean
   readonly danger: AttachmentDanger | null
+  /** What was found inside, in a few words; '' when nobody looked. */
+  readonly note: string
 }
 
-export type AttachmentDanger = 'executable' | 'script' | 'macro' | 'encrypted-archive' | 'disguised'
+export type AttachmentDanger =
+  | 'executable'
+  | 'script'
+  | 'macro'
+  | 'encrypted-archive'
+  | 'unreadable-archive'
+  | 'program-in-archive'
+  | 'bomb'
+  | 'disguised'

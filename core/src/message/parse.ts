@@ -100,7 +100,7 @@ function addressFields(headers: readonly HeaderField[]) {
 
 async function readAttachment(part: ParsedMail['attachments'][number]): Promise<Attachment> {
   const name = part.filename ?? ''
-  const { trueType, danger } = await findTrueType(name, part.contentType, part.content)
+  const { trueType, danger, note } = await findTrueType(name, part.contentType, part.content)
   return {
     name,
     declaredType: part.contentType,
@@ -109,6 +109,7 @@ async function readAttachment(part: ParsedMail['attachments'][number]): Promise<
     contentId: part.cid ?? null,
     inline: part.contentDisposition === 'inline' || part.related === true,
     danger,
+    note,
   }
 }
 

@@ -8,6 +8,8 @@ export interface Authentication {
   readonly dmarc: { readonly result: AuthResult; readonly domain: string }
   readonly spf: { readonly result: AuthResult; readonly domain: string }
   readonly dkim: readonly { readonly result: AuthResult; readonly domain: string }[]
+  /** What it was read from: header fields, DNS records. For showing only. */
+  readonly notes?: readonly string[]
 }
 
 export const noAuthentication: Authentication = {
@@ -30,6 +32,7 @@ export function readAuthentication(
     const host = (head.trim().split(/\s+/)[0] ?? '').toLowerCase().replace(/\.$/, '')
     if (!trustedHosts.has(host)) continue
     for (const text of results) found = addResult(found, text)
+    found = { ...found, notes: [...(found.notes ?? []), `Authentication-Results: ${field.slice(0, 600)}`] }
   }
   return found
 }

@@ -1,13 +1,15 @@
 import { gzipSync } from 'node:zlib'
 import { addressText, parseAddress, withoutTag, type Address } from '@pendro/core/address'
+import { findClientIp, verifyAuthentication, type Connection, type Resolve } from '@pendro/core/authentication'
 import { clusterKey } from '@pendro/core/clusters'
-import { byWeight, type Evidence } from '@pendro/core/judgement'
+import { byWeight, crowdShift, isChecked, reviewRank, senderFacts, type Evidence } from '@pendro/core/judgement'
 import { dayOf, expiryOf } from '@pendro/core/keeping'
-import { parseMessage, type Message } from '@pendro/core/message'
-import type { SenderFacts } from '@pendro/core/senders'
+import { isWorthInspecting, parseMessage, type Message } from '@pendro/core/message'
+import type { Authentication, SenderFacts } from '@pendro/core/senders'
 import { execute, inTransaction, insert, select, type Database, type Row, type Tx } from '../db/database.ts'
-import { mailboxRows, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
+import { mailboxPolicy, mailboxRows, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { announce } from '../live/events.ts'
+import { growClusters } from '../review/clusters.ts'
 import { hashMessageId, seenKeys } from './knowledge.ts'
 import { judgeArrivals, type Arrival, type Judged, type JudgedDelivery } from './judge.ts'
 
@@ -18,6 +20,8 @@ export interface Incoming {
   readonly envelopeFrom: string
   readonly recipients: readonly string[]
   readonly receivedAt: Date
+  /** Who handed it over; a gateway's Received field tells better where there is one. */
+  readonly connection?: Connection
 }
 
 export interface TakenIn {
@@ -28,12 +32,19 @@ export interface TakenIn {
 export interface IntakeOptions {
   /** 'queue': what may go on is queued for the mail store. 'history': it went on long ago. */
   readonly onward: 'queue' | 'history'
+  /** Reads the bytes; a pool of workers in the server, so that a large message does not hold up the rest. */
+  readonly read?: typeof parseMessage
+  /** Look-ups for messages that no trusted host has checked; without it they count as not authenticated. */
+  readonly resolve?: Resolve
+  /** There is an attachment lab: what it should look at waits as `inspecting`. */
+  readonly lab?: boolean
 }
 
 interface Read {
   readonly incoming: Incoming
   readonly message: Message | null
   readonly problem: string | null
+  readonly ownChecks: Authentication | null
 }
 
 /**
@@ -46,7 +57,8 @@ export async function takeIn(
   batch: readonly Incoming[],
   options: IntakeOptions = { onward: 'queue' },
 ): Promise<readonly TakenIn[]> {
-  const read = await Promise.all(batch.map(readIncoming))
+  const { trustedHosts } = (await readOrganisation(db)).policy
+  const read = await Promise.all(batch.map(incoming => readIncoming(incoming, trustedHosts, options)))
   return inTransaction(db, async tx => {
     const organisation = await readOrganisation(db, tx)
     const resolved = await resolveRecipients(
@@ -55,11 +67,12 @@ export async function takeIn(
       tx,
     )
     const mailboxes = await mailboxRows(db, [...new Set(resolved.values())], tx)
-    const arrivals = read.map(({ incoming, message, problem }): Arrival => ({
+    const arrivals = read.map(({ incoming, message, problem, ownChecks }): Arrival => ({
       message,
       problem,
       envelopeFrom: readAddress(incoming.envelopeFrom),
       receivedAt: incoming.receivedAt,
+      ownChecks,
       mailboxes: recipientMailboxes(incoming, resolved, mailboxes).map(({ mailbox }) => mailbox),
     }))
     const judged = await judgeArrivals(db, organisation, arrivals, tx)
@@ -73,10 +86,25 @@ export async function takeIn(
   })
 }
 
-async function readIncoming(incoming: Incoming): Promise<Read> {
-  const parsed = await parseMessage(incoming.raw)
-  if (parsed.ok) return { incoming, message: parsed.value, problem: null }
-  return { incoming, message: null, problem: parsed.problem.code }
+async function readIncoming(incoming: Incoming, trustedHosts: readonly string[], { read = parseMessage, resolve }: IntakeOptions): Promise<Read> {
+  const parsed = await read(incoming.raw)
+  if (!parsed.ok) return { incoming, message: null, problem: parsed.problem.code, ownChecks: null }
+  const message = parsed.value
+  return { incoming, message, problem: null, ownChecks: resolve ? await checkOurselves(incoming, message, trustedHosts, resolve) : null }
+}
+
+/** `null` when a trusted host has checked already. */
+async function checkOurselves(incoming: Incoming, message: Message, trustedHosts: readonly string[], resolve: Resolve): Promise<Authentication | null> {
+  if (isChecked(senderFacts(message, null, { trustedHosts }).authentication)) return null
+  const hosts = new Set(trustedHosts.map(host => host.toLowerCase()))
+  return verifyAuthentication({
+    raw: incoming.raw,
+    fromDomain: message.from[0]?.address?.domain ?? '',
+    envelopeFrom: incoming.envelopeFrom,
+    connection: findClientIp(message.headers, hosts) ?? incoming.connection ?? { ip: '', helo: '' },
+    resolve,
+    now: incoming.receivedAt.getTime(),
+  })
 }
 
 function readAddress(text: string): Address | null {
@@ -236,24 +264,33 @@ async function storeDeliveries(
       recipientMailboxes(incoming, resolved, mailboxes).map(r => [r.mailbox.id, r.addressUsed]),
     )
     const cluster = clusterKey(message ?? { subject: '', text: '', messageId: `unreadable ${ids[i]}` })
+    const lookInside = options.lab === true && (message?.attachments.some(isWorthInspecting) ?? false)
     for (const delivery of judged[i]?.deliveries ?? []) {
       judgements.push(delivery)
+      const rank = reviewRank({ ...delivery, limits: mailboxPolicy(delivery.mailbox, organisation).limits })
       rows.push({
         message_id: ids[i],
         mailbox_id: delivery.mailbox.id,
         address_used: (used.get(delivery.mailbox.id) ?? '').slice(0, 320),
         ...timesOf(incoming.receivedAt, organisation),
-        ...placeOf(delivery, options),
+        ...placeOf(delivery, options, lookInside),
         score: delivery.score,
         left_out: delivery.decision.leftOut,
         ...shownFrom(message),
         reasons: reasonsOf(delivery),
         attachments: Math.min(255, message?.attachments.filter(a => !a.inline).length ?? 0),
         cluster_key: cluster,
+        rank_base: rank,
+        rank_score: rank,
       })
     }
   })
-  const deliveryIds = await insert(db, 'deliveries', rows, tx)
+  const clusters = await growClusters(db, tx, countBy(rows, row => row.cluster_key as string))
+  const ranked = rows.map(row => {
+    const { deliveries = 1, shift = 0 } = clusters.get(row.cluster_key as string) ?? {}
+    return { ...row, rank_score: (row.rank_base as number) + crowdShift(deliveries) + shift }
+  })
+  const deliveryIds = await insert(db, 'deliveries', ranked, tx)
   await insert(
     db,
     'delivery_judgements',
@@ -272,8 +309,10 @@ async function storeDeliveries(
     boundFor: row.bound_for as string | null,
     at: row.received_at as Date,
   }))
+  const inspected = [...new Set(stored.filter(({ state }) => state === 'inspecting').map(({ messageId }) => messageId))]
+  await insert(db, 'inspections', inspected.map(messageId => ({ message_id: messageId, next_at: read[ids.indexOf(messageId as number)]?.incoming.receivedAt, tickets: [] })), tx)
   if (options.onward === 'queue') {
-    const onward = stored.filter(({ boundFor }) => boundFor !== null)
+    const onward = stored.filter(({ boundFor, state }) => boundFor !== null && state === 'deferred')
     await insert(
       db,
       'outbox',
@@ -302,6 +341,12 @@ async function storeDeliveries(
   }))
 }
 
+function countBy<T>(items: readonly T[], keyOf: (item: T) => string): ReadonlyMap<string, number> {
+  const counts = new Map<string, number>()
+  for (const item of items) counts.set(keyOf(item), (counts.get(keyOf(item)) ?? 0) + 1)
+  return counts
+}
+
 function timesOf(receivedAt: Date, { timeZone, keepDays }: Organisation) {
   return {
     received_at: receivedAt,
@@ -314,7 +359,9 @@ function timesOf(receivedAt: Date, { timeZone, keepDays }: Organisation) {
 function placeOf(
   { decision: { state } }: JudgedDelivery,
   { onward }: IntakeOptions,
+  lookInside: boolean,
 ): { state: string; bound_for: string | null } {
+  if (lookInside && state !== 'sealed') return { state: 'inspecting', bound_for: state }
   const goesOn = state === 'inbox' || state === 'aside' || state === 'junk'
   return onward === 'queue' && goesOn ? { state: 'deferred', bound_for: state } : { state, bound_for: null }
 }
@@ -336,7 +383,7 @@ function reasonsOf({
 
 /** Notes what a colleague sent: who was written to, and its Message-ID for answers to come. */
 export async function takeOut(db: Database, batch: readonly Incoming[]): Promise<void> {
-  const read = await Promise.all(batch.map(readIncoming))
+  const read = await Promise.all(batch.map(incoming => readIncoming(incoming, [], { onward: 'history' })))
   await inTransaction(db, async tx => {
     const senders = await resolveRecipients(
       db,

@@ -15,7 +15,7 @@ import {
   type PathLine,
 } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
-import { candidateTexts, noAuthentication, type SenderEntry, type SenderFacts } from '@pendro/core/senders'
+import { candidateTexts, noAuthentication, type Authentication, type SenderEntry, type SenderFacts } from '@pendro/core/senders'
 import type { Database, Tx } from '../db/database.ts'
 import { mailboxPolicy, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { briefs, entriesFor } from '../senders/entries.ts'
@@ -27,6 +27,8 @@ export interface Arrival {
   readonly problem: string | null
   readonly envelopeFrom: Address | null
   readonly receivedAt: Date
+  /** What we found out ourselves, where no trusted host had checked. */
+  readonly ownChecks: Authentication | null
   readonly mailboxes: readonly MailboxRow[]
 }
 
@@ -58,9 +60,9 @@ export async function judgeArrivals(
     arrivals.flatMap(({ message }) => message ?? []),
     tx,
   )
-  const senders = arrivals.map(({ message, envelopeFrom }) =>
+  const senders = arrivals.map(({ message, envelopeFrom, ownChecks }) =>
     message
-      ? senderFacts(message, envelopeFrom, policy)
+      ? senderFacts(message, envelopeFrom, policy, ownChecks)
       : { from: [], envelopeFrom, sender: null, listId: null, authentication: noAuthentication },
   )
   const entries = await entriesFor(
@@ -70,6 +72,11 @@ export async function judgeArrivals(
     { tx },
   )
   const shown = await briefs(db, entries, tx)
+  // One list for the whole batch: what is prepared from it is kept with it.
+  const knownDomains = [
+    ...policy.ownDomains,
+    ...knowledge.frequentDomains.filter(domain => !policy.sharedProviders.includes(domain)),
+  ]
 
   return arrivals.map((arrival, i) => {
     const { message, receivedAt } = arrival
@@ -77,12 +84,17 @@ export async function judgeArrivals(
     const harm = message ? findHarm(message.attachments, policy.forbidden) : null
     const bulk = message ? isBulk(message) : false
     const shared = message
-      ? weighMessage(message, sender, {
-          policy,
-          knowledge: knowledge.sender(message),
-          words: knowledge.words,
-          recipients: arrival.mailboxes.length,
-          receivedAt: receivedAt.getTime(),
+      ? weighMessage({
+          message,
+          sender,
+          context: {
+            policy,
+            knowledge: knowledge.sender(message),
+            text: knowledge.text,
+            knownDomains,
+            recipients: arrival.mailboxes.length,
+            receivedAt: receivedAt.getTime(),
+          },
         })
       : weighUnreadable(arrival.problem ?? '')
     const deliveries = arrival.mailboxes.map(mailbox => {

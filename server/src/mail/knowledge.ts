@@ -1,14 +1,16 @@
 import { createHash } from 'node:crypto'
 import { addressText, withoutTag, type Address } from '@pendro/core/address'
 import {
-  noWords,
-  wordsOf,
+  noText,
+  tokensOf,
+  uncalibrated,
   type SenderKnowledge,
-  type WordCount,
-  type WordKnowledge,
+  type TextCalibration,
+  type TextKnowledge,
+  type TokenCount,
 } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
-import { select, type Database, type Tx } from '../db/database.ts'
+import { findRow, select, type Database, type Tx } from '../db/database.ts'
 
 export const seenKeys = (address: Address): readonly string[] => [
   addressText(withoutTag(address)),
@@ -20,7 +22,9 @@ export const hashMessageId = (messageId: string): string =>
 
 /** What the organisation knows, loaded once for a batch of messages in a handful of statements. */
 export interface Knowledge {
-  readonly words: WordKnowledge
+  readonly text: TextKnowledge
+  /** Domains colleagues write to often, most written to first. */
+  readonly frequentDomains: readonly string[]
   sender(message: Message): SenderKnowledge
   /** How often the colleague of a mailbox has written to the sender. */
   writtenBy(mailboxId: number, message: Message): number
@@ -36,9 +40,9 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
     ...new Set(messages.flatMap(({ from }) => from.map(({ name }) => name).filter(name => name !== ''))),
   ]
   const answered = [...new Set(messages.flatMap(({ answers }) => answers.map(hashMessageId)))]
-  const words = [...new Set(messages.flatMap(wordsOf))]
+  const words = [...new Set(messages.flatMap(tokensOf))]
 
-  const [written, domainTotals, seen, colleagues, sent, known] = await Promise.all([
+  const [written, domainTotals, seen, colleagues, sent, known, frequent, calibration] = await Promise.all([
     query<{ address: string; mailbox_id: number; n: number }>(
       'SELECT address, mailbox_id, n FROM correspondence WHERE address IN (:keys)',
       addresses,
@@ -63,6 +67,13 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
       'SELECT word, wanted, junk FROM words WHERE word IN (:keys)',
       ['', ...words],
     ),
+    select<{ domain: string }>(
+      db,
+      'SELECT domain FROM correspondence GROUP BY domain HAVING SUM(n) >= 3 ORDER BY SUM(n) DESC LIMIT 300',
+      {},
+      tx,
+    ),
+    findRow<TextCalibration>(db, 'SELECT slope, intercept FROM text_calibration WHERE id = 1', {}, tx),
   ])
 
   // A transaction speaks through one connection; the driver sends these one after the other.
@@ -84,10 +95,11 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
     addressesOf.set(key, (addressesOf.get(key) ?? new Set()).add(address))
   }
   const subjects = new Map(sent.map(row => [row.message_id_hash, row.subject]))
-  const counts = new Map<string, WordCount>(known.map(({ word, wanted, junk }) => [word, { wanted, junk }]))
+  const counts = new Map<string, TokenCount>(known.map(({ word, wanted, junk }) => [word, { wanted, junk }]))
 
   return {
-    words: { total: counts.get('') ?? noWords.total, words: counts },
+    text: { total: counts.get('') ?? noText.total, tokens: counts, calibration: calibration ?? uncalibrated },
+    frequentDomains: frequent.map(({ domain }) => domain),
     writtenBy(mailboxId, message) {
       const sender = senderOf(message)
       return sender ? (perMailbox.get(`${mailboxId} ${addressText(sender)}`) ?? 0) : 0

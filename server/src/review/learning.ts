@@ -1,5 +1,5 @@
 import { gunzipSync } from 'node:zlib'
-import { wordsOf } from '@pendro/core/judgement'
+import { tokensOf } from '@pendro/core/judgement'
 import { parseMessage } from '@pendro/core/message'
 import type { SenderFacts } from '@pendro/core/senders'
 import { execute, insert, select, type Database, type Tx } from '../db/database.ts'
@@ -31,7 +31,7 @@ export async function learn(
     const parsed = await parseMessage(gunzipSync(row.gzip))
     const lesson: Lesson = {
       verdict,
-      words: parsed.ok ? wordsOf(parsed.value) : [],
+      words: parsed.ok ? tokensOf(parsed.value) : [],
       senders: row.sender_facts.from[0] ? seenKeys(row.sender_facts.from[0]) : [],
     }
     await insert(db, 'lessons', [{ ruling_id: rulingId, message_id: row.id, ...lesson }], tx)

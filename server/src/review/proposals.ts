@@ -15,6 +15,7 @@ export interface RuledDelivery {
   readonly came_from: 'junk' | 'quarantined' | null
   readonly from_address: string
   readonly subject: string
+  readonly cluster_key: string
   readonly sender_facts: SenderFacts
 }
 
@@ -27,7 +28,7 @@ export async function ruledDeliveries(
   const wanted = [...new Set(ids)]
   const rows = await select<RuledDelivery>(
     db,
-    `SELECT d.id, d.message_id, d.mailbox_id, d.state, d.came_from, d.from_address, d.subject, m.sender_facts
+    `SELECT d.id, d.message_id, d.mailbox_id, d.state, d.came_from, d.from_address, d.subject, d.cluster_key, m.sender_facts
      FROM deliveries d JOIN messages m ON m.id = d.message_id WHERE d.id IN (:wanted) ORDER BY d.id ${lock ? 'FOR UPDATE' : ''}`,
     { wanted },
     tx,

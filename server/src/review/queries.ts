@@ -18,7 +18,7 @@ export const statesOf: Readonly<Record<z.infer<typeof reviewStates>, readonly De
 
 /** The column an order runs along, its direction, and the indexes that deliver it without sorting. */
 const orders = {
-  wanted: { column: 'score', direction: 'ASC', byState: 'k_state_score', byMailbox: 'k_mailbox_score' },
+  wanted: { column: 'rank_score', direction: 'ASC', byState: 'k_state_rank', byMailbox: 'k_mailbox_rank' },
   newest: {
     column: 'received_at',
     direction: 'DESC',

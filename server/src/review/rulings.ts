@@ -15,6 +15,7 @@ import {
   type EntryRow,
 } from '../senders/entries.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { shiftClusters } from './clusters.ts'
 import { learn, unlearn } from './learning.ts'
 import { cautionOf, proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
 
@@ -80,14 +81,11 @@ export async function applyRuling(
     )
     await changeRegister(db, tx, rulingId, change, existing, sentence, now)
     await moveDeliveries(db, tx, rulingId, moves, now)
-    if (sentence.learn !== 'nothing')
-      await learn(
-        db,
-        tx,
-        rulingId,
-        sentence.learn,
-        deliveries.map(({ message_id }) => message_id),
-      )
+    if (sentence.learn !== 'nothing') {
+      const messageIds = deliveries.map(({ message_id }) => message_id)
+      await learn(db, tx, rulingId, sentence.learn, messageIds)
+      await shiftClusters(db, tx, clusterKeys(deliveries), sentence.learn, 1)
+    }
     const first = deliveries[0]
     await writeRecord(db, tx, [
       {
@@ -131,6 +129,8 @@ export async function applyRuling(
   // Two staffers may make the same entry at once, or one request may come twice.
   return inTransaction(db, work, { againOnDuplicate: true })
 }
+
+const clusterKeys = (deliveries: readonly { readonly cluster_key: string }[]) => deliveries.map(({ cluster_key }) => cluster_key)
 
 interface Move {
   readonly delivery: RuledDelivery
@@ -324,9 +324,9 @@ export interface UndoneRuling {
 /** Undoes a ruling as one act. What the mail store already has stays delivered, and is counted. */
 export async function undoRuling(db: Database, who: SignedIn, id: number, now: Date): Promise<UndoneRuling> {
   return inTransaction(db, async tx => {
-    const ruling = await findRow<{ undone_at: Date | null }>(
+    const ruling = await findRow<{ undone_at: Date | null; sentence: RulingSentence }>(
       db,
-      'SELECT undone_at FROM rulings WHERE id = :id FOR UPDATE',
+      'SELECT undone_at, sentence FROM rulings WHERE id = :id FOR UPDATE',
       { id },
       tx,
     )
@@ -343,6 +343,8 @@ export async function undoRuling(db: Database, who: SignedIn, id: number, now: D
     await execute(db, 'UPDATE rulings SET undone_at = :now WHERE id = :id', { now, id }, tx)
     await restoreRegister(db, tx, entries, now)
     await unlearn(db, tx, id)
+    const { learn: learned } = ruling.sentence
+    if (learned !== 'nothing') await shiftClusters(db, tx, clusterKeys(moved), learned, -1)
     const deliveries: { id: number; state: DeliveryState }[] = []
     for (const move of moved)
       deliveries.push({ id: move.delivery_id, state: await moveBack(db, tx, move, now) })
@@ -379,12 +381,13 @@ interface Moved {
   readonly from_state: DeliveryState
   readonly to_state: DeliveryState
   readonly state: DeliveryState
+  readonly cluster_key: string
 }
 
 async function movedDeliveries(db: Database, tx: Tx, rulingId: number): Promise<readonly Moved[]> {
   const moved = await select<Moved & { later: number }>(
     db,
-    `SELECT x.delivery_id, x.from_state, x.to_state, d.state,
+    `SELECT x.delivery_id, x.from_state, x.to_state, d.state, d.cluster_key,
        EXISTS (SELECT 1 FROM ruling_deliveries y JOIN rulings r ON r.id = y.ruling_id
                WHERE y.delivery_id = x.delivery_id AND y.ruling_id > x.ruling_id AND r.undone_at IS NULL
                  AND y.from_state <> y.to_state AND x.from_state <> x.to_state) AS later

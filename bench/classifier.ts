@@ -1,0 +1,3 @@
+export async function benchClassifier(): Promise<string> {
+  return ''
+}

@@ -1,0 +1,87 @@
+import { distance } from 'fastest-levenshtein'
+import unhomoglyph from 'unhomoglyph'
+import { displayDomain, findOrganisationalDomain } from './domain.ts'
+
+export interface Lookalike {
+  /** The domain it is made to be taken for. */
+  readonly known: string
+  readonly by: 'same shapes' | 'one letter' | 'name within'
+}
+
+/**
+ * The skeleton of UTS #39 §4 with the Unicode confusables, for domains: what it looks like at a glance.
+ * Digits that pass for letters and 'rn' for 'm' are added; the confusables table has them only in part.
+ */
+export function skeleton(domain: string): string {
+  return unhomoglyph(displayDomain(domain).normalize('NFD').toLowerCase())
+    .normalize('NFD')
+    .replace(/\p{M}/gu, '')
+    .toLowerCase()
+    .replace(/rn/g, 'm')
+    .replace(/vv/g, 'w')
+    .replace(/[0]/g, 'o')
+    .replace(/[1|i]/g, 'l')
+    .replace(/5/g, 's')
+}
+
+/** Shorter names are one letter from each other by chance. */
+const leastLength = 6
+
+/**
+ * The known domain that `domain` is made to be taken for, or `null`. Its own organisation's domains and the
+ * known ones themselves are no lookalikes. Compared by organisational domain.
+ */
+export function findLookalike(domain: string, known: readonly string[]): Lookalike | null {
+  const organisation = findOrganisationalDomain(domain)
+  if (organisation === null) return null
+  const { organisations, shapes, names } = prepared(known)
+  if (organisations.has(organisation)) return null
+  const same = shapes.get(skeleton(organisation))
+  if (same !== undefined) return { known: same, by: 'same shapes' }
+  const name = skeleton(nameOf(organisation))
+  for (const { known: one, name: other } of names) {
+    if (isOneSlipAway(name, other)) return { known: one, by: 'one letter' }
+    // 'bank-login' for 'bank': the name as a whole word beside others.
+    if (name !== other && name.split('-').includes(other)) return { known: one, by: 'name within' }
+  }
+  return null
+}
+
+interface Prepared {
+  readonly organisations: ReadonlySet<string>
+  readonly shapes: ReadonlyMap<string, string>
+  readonly names: readonly { readonly known: string; readonly name: string }[]
+}
+
+// The same list serves a whole batch of messages with all their links.
+const preparedLists = new WeakMap<readonly string[], Prepared>()
+
+function prepared(known: readonly string[]): Prepared {
+  const found = preparedLists.get(known)
+  if (found) return found
+  const domains = known.flatMap(one => findOrganisationalDomain(one) ?? [])
+  const list: Prepared = {
+    organisations: new Set(domains),
+    shapes: new Map(domains.map(one => [skeleton(one), one])),
+    names: domains
+      .map(one => ({ known: one, name: skeleton(nameOf(one)) }))
+      .filter(({ name }) => name.length >= leastLength),
+  }
+  preparedLists.set(known, list)
+  return list
+}
+
+const nameOf = (organisation: string) => organisation.split('.')[0] ?? ''
+
+/** One letter put in, left out or replaced, or two neighbours swapped. */
+function isOneSlipAway(a: string, b: string): boolean {
+  if (Math.abs(a.length - b.length) > 1) return false
+  const edits = distance(a, b)
+  return edits <= 1 || (edits === 2 && isSwap(a, b))
+}
+
+function isSwap(a: string, b: string): boolean {
+  if (a.length !== b.length) return false
+  const at = [...a].findIndex((c, i) => c !== b[i])
+  return at >= 0 && a[at] === b[at + 1] && a[at + 1] === b[at] && a.slice(at + 2) === b.slice(at + 2)
+}

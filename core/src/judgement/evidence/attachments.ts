@@ -1,0 +1,50 @@
+import type { Attachment } from '../../message/index.ts'
+import type { Weighed } from './context.ts'
+import { evidence, type Evidence, type RawFact } from './evidence.ts'
+
+const archiveTypes = /^application\/(zip|x-7z-compressed|x-rar-compressed|gzip|x-tar)$/
+
+const raw = ({ name, declaredType, trueType, note }: Attachment): readonly RawFact[] => [
+  ['name', name],
+  ['says it is', declaredType],
+  ['is', trueType],
+  ...(note === '' ? [] : [['inside', note] as const]),
+]
+
+/** Attachments that are not harmful by themselves and still speak for or against a message. */
+export function weighAttachments({ message: { attachments } }: Weighed): readonly Evidence[] {
+  const found: Evidence[] = []
+  const one = (danger: Attachment['danger']) => attachments.find(attachment => attachment.danger === danger)
+  const macro = one('macro')
+  if (macro) found.push(evidence('attachment-macro', { facts: { name: macro.name }, raw: raw(macro) }))
+  const encrypted = one('encrypted-archive')
+  if (encrypted)
+    found.push(
+      evidence('attachment-encrypted-archive', { facts: { name: encrypted.name }, raw: raw(encrypted) }),
+    )
+  const unreadable = one('unreadable-archive')
+  if (unreadable)
+    found.push(
+      evidence('attachment-unreadable-archive', { facts: { name: unreadable.name }, raw: raw(unreadable) }),
+    )
+  const archives = attachments.filter(a => archiveTypes.test(a.trueType) && a.danger === null)
+  if (archives.length > 0) found.push(evidence('attachment-archive', { facts: { count: archives.length } }))
+  const lies = attachments.find(isDisguised)
+  if (lies)
+    found.push(
+      evidence('attachment-lies', { facts: { name: lies.name, trueType: lies.trueType }, raw: raw(lies) }),
+    )
+  return found
+}
+
+const family = (type: string) => type.split('/')[0] ?? ''
+
+/** Declared as a picture, a sound, a text or a PDF, and by its bytes something else altogether. */
+function isDisguised({ declaredType, trueType, danger }: Attachment): boolean {
+  if (danger !== null || trueType === declaredType) return false
+  if (declaredType === 'application/pdf') return true
+  return (
+    ['image', 'audio', 'video', 'text'].includes(family(declaredType)) &&
+    family(trueType) !== family(declaredType)
+  )
+}

@@ -1,0 +1,49 @@
+import { weights, type Finding } from './weights.ts'
+
+/**
+ * One weighed finding. `facts` fill the blanks of its sentence; the weight is rounded to 2 decimals.
+ * `raw` is what it was read from, as pairs of name and text: a header, a DNS record, two domains.
+ */
+export interface Evidence {
+  readonly finding: Finding
+  readonly weight: number
+  readonly facts: Readonly<Record<string, string | number>>
+  readonly raw?: readonly RawFact[]
+}
+
+export type RawFact = readonly [name: string, text: string]
+
+const longestRaw = 500
+
+interface Given {
+  readonly facts?: Evidence['facts']
+  /** Scales the table's weight, for findings that count something. */
+  readonly times?: number
+  readonly raw?: readonly RawFact[]
+}
+
+export function evidence(finding: Finding, { facts = {}, times = 1, raw = [] }: Given = {}): Evidence {
+  // Rounded here and nowhere else, so that the bars on screen add up to the score on screen.
+  const weight = Math.round(weights[finding] * times * 100) / 100
+  if (raw.length === 0) return { finding, weight, facts }
+  return { finding, weight, facts, raw: raw.slice(0, 16).map(([name, text]) => [name, cut(text)] as const) }
+}
+
+const cut = (text: string) => (text.length > longestRaw ? `${text.slice(0, longestRaw)}…` : text)
+
+/** Junk score 0 to 100 with one decimal, from the sum of all evidence. */
+export function junkScore(all: readonly Evidence[]): number {
+  const sum = all.reduce((total, { weight }) => total + weight, 0)
+  return Math.round(1000 / (1 + Math.exp(-sum))) / 10
+}
+
+/** Longest bars first, the starting point last; ties keep their order. */
+export function byWeight(all: readonly Evidence[]): readonly Evidence[] {
+  const rank = (e: Evidence) => (e.finding === 'starting-point' ? -1 : Math.abs(e.weight))
+  return [...all].sort((a, b) => rank(b) - rank(a))
+}
+
+/** 1 for one, growing slowly: ten letters are not ten times the proof of one. */
+export function growth(count: number): number {
+  return 1 + Math.log10(Math.min(Math.max(count, 1), 100)) / 2
+}

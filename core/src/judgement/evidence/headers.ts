@@ -1,0 +1,78 @@
+import { displayDomain, isSameOrganisation } from '../../address/index.ts'
+import { findHeader, type Message } from '../../message/index.ts'
+import type { Weighed } from './context.ts'
+import { evidence, type Evidence, type RawFact } from './evidence.ts'
+
+const day = 86_400_000
+/** More addresses than this in To and Cc: nobody writes to so many by hand. */
+const crowd = 100
+const longestField = 10_000
+
+const rawHeader = (message: Message, name: string): RawFact => [
+  name,
+  findHeader(message.headers, name) ?? '(none)',
+]
+
+/** Names, answers, dates and the shape of the header itself. */
+export function weighHeaders({
+  message,
+  sender,
+  context: { knowledge, receivedAt },
+}: Weighed): readonly Evidence[] {
+  const found: Evidence[] = []
+  const domain = sender.from[0]?.domain
+  if (domain === undefined) found.push(evidence('no-from', { raw: [rawHeader(message, 'From')] }))
+  if (message.from.length > 1)
+    found.push(
+      evidence('several-senders', {
+        facts: { count: message.from.length },
+        raw: [rawHeader(message, 'From')],
+      }),
+    )
+  if (knowledge.imitates !== null) {
+    found.push(
+      evidence('imitates-colleague', {
+        facts: { name: knowledge.imitates },
+        raw: [rawHeader(message, 'From')],
+      }),
+    )
+  }
+  const replyTo = message.replyTo[0]?.address?.domain
+  if (domain !== undefined && replyTo !== undefined && !isSameOrganisation(domain, replyTo)) {
+    found.push(
+      evidence('reply-to-elsewhere', {
+        facts: { domain: displayDomain(replyTo) },
+        raw: [rawHeader(message, 'Reply-To'), rawHeader(message, 'From')],
+      }),
+    )
+  }
+  if (message.messageId === null) found.push(evidence('no-message-id'))
+  const off = message.date === null ? 0 : Math.abs(message.date - receivedAt) / day
+  if (off > 2) {
+    found.push(
+      evidence('date-far-off', {
+        facts: { days: Math.round(off) },
+        raw: [rawHeader(message, 'Date'), ['came in', new Date(receivedAt).toISOString()]],
+      }),
+    )
+  }
+  const named = message.to.length + message.cc.length
+  if (named > crowd) found.push(evidence('crowded-to', { facts: { count: named } }))
+  const odd = oddities(message)
+  if (odd.length > 0)
+    found.push(evidence('odd-headers', { facts: { what: odd.map(([name]) => name).join(', ') }, raw: odd }))
+  return found
+}
+
+/** What RFC 5322 §3.6 forbids, and fields no program writes by itself. */
+function oddities({ defects, headers }: Message): readonly RawFact[] {
+  const long = headers.find(({ value }) => value.length > longestField)
+  return [
+    ...(defects.includes('several-from-fields') ? [['From', 'stands there more than once'] as const] : []),
+    ...(defects.includes('several-subject-fields')
+      ? [['Subject', 'stands there more than once'] as const]
+      : []),
+    ...(defects.includes('no-date') ? [['Date', 'is missing'] as const] : []),
+    ...(long ? [[long.name, `has ${long.value.length} characters`] as const] : []),
+  ]
+}

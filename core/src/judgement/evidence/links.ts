@@ -1,0 +1,77 @@
+import { covers, displayDomain, findLookalike, isSameOrganisation } from '../../address/index.ts'
+import type { Link } from '../../message/index.ts'
+import type { Weighed } from './context.ts'
+import { evidence, type Evidence } from './evidence.ts'
+
+/** A web address or bare host at the start of a link's text: what the reader believes to open. */
+const hostInText = /^(?:https?:\/\/)?((?:[\p{L}\p{N}-]{1,63}\.){1,8}[\p{L}]{2,63})(?:[/:?#]|$)/iu
+
+const hostShown = ({ text }: Link) => hostInText.exec(text.trim().slice(0, 300))?.[1] ?? null
+const rawLink = ({ text, href }: Link) => [text.slice(0, 120), href] as const
+
+/** Where links really lead, against what they say and against who sent them. */
+export function weighLinks({
+  message,
+  sender: { from },
+  context: { policy, knownDomains },
+}: Weighed): readonly Evidence[] {
+  const found: Evidence[] = []
+  const links = message.links.filter(({ host }) => host !== '')
+  const first = (fits: (link: Link) => boolean) => links.find(fits)
+
+  const differs = first(link => {
+    const shown = hostShown(link)?.toLowerCase()
+    return shown !== undefined && !isSameOrganisation(shown, link.host)
+  })
+  if (differs) {
+    found.push(
+      evidence('link-differs', {
+        facts: { shown: hostShown(differs) ?? '', target: displayDomain(differs.host) },
+        raw: [rawLink(differs)],
+      }),
+    )
+  }
+  const numeric = first(({ host }) => /^[\d.]+$|^\[/.test(host))
+  if (numeric)
+    found.push(evidence('link-numeric-host', { facts: { host: numeric.host }, raw: [rawLink(numeric)] }))
+  const punycode = first(({ host }) => host.includes('xn--'))
+  if (punycode) {
+    found.push(
+      evidence('link-punycode', {
+        facts: { host: punycode.host, shown: displayDomain(punycode.host) },
+        raw: [rawLink(punycode)],
+      }),
+    )
+  }
+  const lookalike = links.slice(0, 60).flatMap(link => {
+    const match = findLookalike(link.host, knownDomains)
+    return match ? [{ link, match }] : []
+  })[0]
+  if (lookalike) {
+    const { link, match } = lookalike
+    found.push(
+      evidence('link-lookalike', {
+        facts: { host: displayDomain(link.host), known: displayDomain(match.known) },
+        raw: [rawLink(link), ['resembles', match.known], ['by', match.by]],
+      }),
+    )
+  }
+  const fileHost = first(({ host }) => policy.fileHosts.some(own => covers(own, host)))
+  const shortened = first(({ host }) => (policy.linkShorteners ?? []).some(own => covers(own, host)))
+  const sender = from[0]?.domain
+  const elsewhere = first(({ host }) => sender !== undefined && !isSameOrganisation(host, sender))
+  if (shortened)
+    found.push(evidence('link-shortened', { facts: { host: shortened.host }, raw: [rawLink(shortened)] }))
+  if (fileHost)
+    found.push(evidence('link-file-host', { facts: { host: fileHost.host }, raw: [rawLink(fileHost)] }))
+  else if (elsewhere && !differs && !shortened) {
+    found.push(
+      evidence('link-elsewhere', {
+        facts: { host: displayDomain(elsewhere.host) },
+        raw: [rawLink(elsewhere)],
+      }),
+    )
+  }
+  if (links.length > 15) found.push(evidence('many-links', { facts: { count: links.length } }))
+  return found
+}

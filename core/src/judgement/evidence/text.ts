@@ -1,0 +1,31 @@
+import { classify, shownToken, tokensOf } from '../classifier.ts'
+import type { Weighed } from './context.ts'
+import { evidence, type Evidence } from './evidence.ts'
+
+const shownWords = 4
+const listedWords = 12
+
+/** What the words say, as one finding in calibrated log-odds, with the few that mattered. */
+export function weighText({ message, context }: Weighed): readonly Evidence[] {
+  const found = classify(tokensOf(message), context.text)
+  if (found === null || Math.abs(found.logOdds) < 0.05) return []
+  const towardsJunk = found.logOdds > 0
+  const shown = found.leaning.filter(({ weight }) => weight > 0 === towardsJunk).slice(0, shownWords)
+  const words = [...new Set(shown.map(({ token }) => shownToken(token).word))]
+    .map(word => `“${word}”`)
+    .join(', ')
+  if (words === '') return []
+  return [
+    evidence(towardsJunk ? 'words-junk' : 'words-wanted', {
+      facts: { words },
+      times: Math.abs(found.logOdds),
+      raw: found.leaning.slice(0, listedWords).map(({ token, weight, count }) => {
+        const { word, place } = shownToken(token)
+        return [
+          `${word}${place === '' ? '' : ` (${place})`}`,
+          `${weight > 0 ? '+' : '−'}${Math.abs(weight).toFixed(2)}; wanted ${count.wanted}, junk ${count.junk}`,
+        ] as const
+      }),
+    }),
+  ]
+}

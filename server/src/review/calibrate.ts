@@ -1,0 +1,59 @@
+import { fitCalibration, heldOutSum, type Sample, type TokenCount } from '@pendro/core/judgement'
+import { execute, findRow, select, type Database } from '../db/database.ts'
+
+/** So many lessons, the newest, are what calibration is fitted on. */
+const most = 1500
+/** It is fitted anew when so many lessons have come or gone. */
+const enough = 20
+
+interface LessonRow {
+  readonly verdict: 'wanted' | 'junk' | 'phishing'
+  readonly words: readonly string[]
+}
+
+/**
+ * Fits the classifier's calibration when enough lessons have come or gone; 1 when it did. Every lesson is
+ * scored as if it had not been learned. A function of the lessons alone: any process comes to the same.
+ */
+export async function recalibrate(db: Database, now: Date): Promise<number> {
+  const [lessons, fitted] = await Promise.all([
+    findRow<{ n: number; last: number | null }>(db, 'SELECT COUNT(*) AS n, MAX(id) AS last FROM lessons'),
+    findRow<{ lessons: number }>(db, 'SELECT lessons FROM text_calibration WHERE id = 1'),
+  ])
+  const count = lessons?.n ?? 0
+  if (count === 0 || Math.abs(count - (fitted?.lessons ?? 0)) < (fitted ? enough : 1)) return 0
+  const samples = await heldOutSamples(db)
+  const { slope, intercept } = fitCalibration(samples)
+  await execute(
+    db,
+    `REPLACE INTO text_calibration (id, slope, intercept, lessons, last_lesson, log_loss, fitted_at)
+     VALUES (1, :slope, :intercept, :count, :last, :logLoss, :now)`,
+    { slope, intercept, count, last: lessons?.last ?? 0, logLoss: logLoss(samples, slope, intercept), now },
+  )
+  return 1
+}
+
+async function heldOutSamples(db: Database): Promise<readonly Sample[]> {
+  const lessons = await select<LessonRow>(db, 'SELECT verdict, words FROM lessons ORDER BY id DESC LIMIT :most', { most })
+  const words = [...new Set(lessons.flatMap(lesson => lesson.words))]
+  const counts = new Map<string, TokenCount>()
+  for (let start = 0; start <= words.length; start += 5000) {
+    const rows = await select<TokenCount & { word: string }>(db, 'SELECT word, wanted, junk FROM words WHERE word IN (:keys)', { keys: ['', ...words.slice(start, start + 5000)] })
+    for (const { word, wanted, junk } of rows) counts.set(word, { wanted, junk })
+  }
+  const total = counts.get('') ?? { wanted: 0, junk: 0 }
+  return lessons.map(({ verdict, words: tokens }) => {
+    const isJunk = verdict !== 'wanted'
+    return { isJunk, sum: heldOutSum({ tokens, isJunk }, { total, tokens: counts }) }
+  })
+}
+
+function logLoss(samples: readonly Sample[], slope: number, intercept: number): number {
+  const junk = samples.filter(({ isJunk }) => isJunk).length
+  const prior = Math.log(Math.max(1, junk) / Math.max(1, samples.length - junk))
+  const loss = samples.reduce((sum, { sum: raw, isJunk }) => {
+    const odds = slope * raw + intercept + prior
+    return sum + Math.log1p(Math.exp(isJunk ? -odds : odds))
+  }, 0)
+  return samples.length === 0 ? 0 : loss / samples.length
+}
