@@ -85,5 +85,7 @@ const fitted = fit(rows)
 console.log(`Fitted on ${rows.length} deliveries, ${rows.filter(({ y }) => y === 1).length} of them junk.`)
 for (const [name, old] of Object.entries(prior) as [Finding, number][]) {
   const value = fitted.get(name)
-  console.log(`  '${name}': ${value === undefined ? `${old}, // by hand` : `${value.toFixed(2)}, // seen ${seen.get(name)}, was ${old}`}`)
+  console.log(
+    `  '${name}': ${value === undefined ? `${old}, // by hand` : `${value.toFixed(2)}, // seen ${seen.get(name)}, was ${old}`}`,
+  )
 }

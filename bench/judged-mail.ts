@@ -14,10 +14,24 @@ export interface JudgedMail {
 
 /** All inbound deliveries with their truth, which the fill writes beside them for measuring. */
 export async function judgedMail(db: Database): Promise<readonly JudgedMail[]> {
-  const rows = await select<{ id: number; evidence: Evidence[]; score: number; state: string; truth: string; cause: string | null }>(
+  const rows = await select<{
+    id: number
+    evidence: Evidence[]
+    score: number
+    state: string
+    truth: string
+    cause: string | null
+  }>(
     db,
     `SELECT d.id, j.evidence, d.score, d.state, t.truth, t.cause FROM deliveries d
      JOIN delivery_judgements j ON j.delivery_id = d.id JOIN demo_truth t ON t.message_id = d.message_id ORDER BY d.id`,
   )
-  return rows.map(({ id, evidence, score, state, truth, cause }) => ({ id, evidence, score, state, isJunk: truth !== 'wanted', isHeld: cause !== null }))
+  return rows.map(({ id, evidence, score, state, truth, cause }) => ({
+    id,
+    evidence,
+    score,
+    state,
+    isJunk: truth !== 'wanted',
+    isHeld: cause !== null,
+  }))
 }

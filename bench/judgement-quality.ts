@@ -14,9 +14,18 @@ const percent = (n: number) => `${(n * 100).toFixed(1)} %`
 function distribution(mail: readonly JudgedMail[]): string {
   const rows = Array.from({ length: 10 }, (_, i) => {
     const inBin = mail.filter(({ score }) => Math.min(9, Math.floor(score / 10)) === i)
-    return { i, wanted: inBin.filter(m => !m.isJunk).length, held: inBin.filter(m => m.isHeld).length, junk: inBin.filter(m => m.isJunk).length }
+    return {
+      i,
+      wanted: inBin.filter(m => !m.isJunk).length,
+      held: inBin.filter(m => m.isHeld).length,
+      junk: inBin.filter(m => m.isJunk).length,
+    }
   })
-  return ['| score | wanted | of these made to look like junk | junk |', '|---|---|---|---|', ...rows.map(r => `| ${r.i * 10} to ${r.i * 10 + 10} | ${r.wanted} | ${r.held} | ${r.junk} |`)].join('\n')
+  return [
+    '| score | wanted | of these made to look like junk | junk |',
+    '|---|---|---|---|',
+    ...rows.map(r => `| ${r.i * 10} to ${r.i * 10 + 10} | ${r.wanted} | ${r.held} | ${r.junk} |`),
+  ].join('\n')
 }
 
 function reliability(mail: readonly JudgedMail[]): string {
@@ -32,7 +41,8 @@ function reliability(mail: readonly JudgedMail[]): string {
   return ['| score | messages | said | was junk |', '|---|---|---|---|', ...rows].join('\n')
 }
 
-const brier = (mail: readonly JudgedMail[]) => mail.reduce((sum, { score, isJunk }) => sum + (score / 100 - (isJunk ? 1 : 0)) ** 2, 0) / mail.length
+const brier = (mail: readonly JudgedMail[]) =>
+  mail.reduce((sum, { score, isJunk }) => sum + (score / 100 - (isJunk ? 1 : 0)) ** 2, 0) / mail.length
 const logLoss = (mail: readonly JudgedMail[]) =>
   mail.reduce((sum, { score, isJunk }) => {
     const p = Math.min(0.999, Math.max(0.001, score / 100))
@@ -57,14 +67,21 @@ function auc(mail: readonly JudgedMail[]): number {
 }
 
 /** Of the wanted among the kept-back, how many stand in the first tenth of the list, by rank and by bare score. */
-async function firstTenth(db: Database, by: 'rank_score' | 'score', only: 'deliveries' | 'rows'): Promise<{ wanted: number; found: number; tenth: number; all: number }> {
+async function firstTenth(
+  db: Database,
+  by: 'rank_score' | 'score',
+  only: 'deliveries' | 'rows',
+): Promise<{ wanted: number; found: number; tenth: number; all: number }> {
   const rows = await select<{ truth: string; cluster_key: string }>(
     db,
     `SELECT t.truth, d.cluster_key FROM deliveries d JOIN demo_truth t ON t.message_id = d.message_id
      WHERE d.state IN ('quarantined', 'junk') ORDER BY d.${by}, d.id`,
   )
   const seen = new Set<string>()
-  const list = only === 'deliveries' ? rows : rows.filter(({ cluster_key }) => !seen.has(cluster_key) && seen.add(cluster_key))
+  const list =
+    only === 'deliveries'
+      ? rows
+      : rows.filter(({ cluster_key }) => !seen.has(cluster_key) && seen.add(cluster_key))
   const tenth = Math.ceil(list.length / 10)
   const wanted = (part: typeof list) => part.filter(({ truth }) => truth === 'wanted').length
   return { wanted: wanted(list), found: wanted(list.slice(0, tenth)), tenth, all: list.length }
@@ -77,9 +94,14 @@ await migrate(db)
 const filled = await fillDemo(db, { now: new Date() })
 const mail = await judgedMail(db)
 const ranks = await Promise.all(
-  (['deliveries', 'rows'] as const).flatMap(only => (['rank_score', 'score'] as const).map(async by => ({ only, by, ...(await firstTenth(db, by, only)) }))),
+  (['deliveries', 'rows'] as const).flatMap(only =>
+    (['rank_score', 'score'] as const).map(async by => ({ only, by, ...(await firstTenth(db, by, only)) })),
+  ),
 )
-const [calibration] = await select<{ slope: number; intercept: number; lessons: number; log_loss: number }>(db, 'SELECT * FROM text_calibration')
+const [calibration] = await select<{ slope: number; intercept: number; lessons: number; log_loss: number }>(
+  db,
+  'SELECT * FROM text_calibration',
+)
 await db.close()
 await database.stop()
 const classifier = await benchClassifier()

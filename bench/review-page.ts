@@ -45,7 +45,7 @@ export async function benchReview(db: Database, deliveries: number): Promise<Sec
     db,
     log,
     now: () => new Date(),
-    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no' },
+    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no', PENDRO_PICTURES: 'off' },
     queued: () => {},
     live: null,
   })

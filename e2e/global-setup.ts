@@ -25,20 +25,24 @@ export default async function globalSetup() {
     PENDRO_DEMO_SCALE: '0.3',
   }
   const children: ChildProcess[] = []
-  const program = (file: string) =>
-    new Promise<void>((resolve, reject) => {
+  const program = (file: string, more: Record<string, string> = {}) =>
+    new Promise<Record<string, string>>((resolve, reject) => {
       const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], {
         cwd: root,
-        env,
+        env: { ...env, ...more },
         stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
       })
       children.push(child)
-      child.once('message', () => resolve())
-      child.once('exit', code => (code === 0 ? resolve() : reject(new Error(`${file} ended with ${code}`))))
+      child.once('message', message => resolve(message as Record<string, string>))
+      child.once('exit', code => (code === 0 ? resolve({}) : reject(new Error(`${file} ended with ${code}`))))
     })
   await program('scripts/fill-demo-main.ts')
-  await program('stand-ins/src/mail-store-main.ts')
-  await program('server/src/main.ts')
+  const around = await program('scripts/surroundings-main.ts', { PENDRO_LAB_DELAY: '1500' })
+  await program('server/src/main.ts', {
+    PENDRO_DNS: around.dns ?? 'off',
+    PENDRO_LAB_URL: around.lab ?? '',
+    PENDRO_PICTURES: around.pictures ?? 'off',
+  })
   process.env.PENDRO_E2E = JSON.stringify({
     base: `http://127.0.0.1:${port}`,
     smtpPort,

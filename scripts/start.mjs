@@ -95,8 +95,14 @@ try {
   }
   if (!empty) await program('scripts/fill-demo-main.ts', env)
   const ownStore = process.env.PENDRO_STORE_HOST === undefined
-  if (ownStore) await program('stand-ins/src/mail-store-main.ts', env)
-  const served = await program('server/src/main.ts', env)
+  // With a mail store of one's own the surroundings are real, and so are names, lab and pictures.
+  const around = ownStore ? await program('scripts/surroundings-main.ts', env) : {}
+  const served = await program('server/src/main.ts', {
+    ...env,
+    PENDRO_DNS: process.env.PENDRO_DNS ?? around.dns ?? 'system',
+    PENDRO_LAB_URL: process.env.PENDRO_LAB_URL ?? around.lab ?? '',
+    PENDRO_PICTURES: process.env.PENDRO_PICTURES ?? around.pictures ?? 'on',
+  })
   say('')
   say(
     `Pendro is at http://127.0.0.1:${served.httpPort}/ and takes mail at port ${served.smtpPort} (ready in ${((Date.now() - began) / 1000).toFixed(1)} s).`,

@@ -18,6 +18,7 @@ const trickle = startTrickle(
       nextLive(colleagues, chance),
       new Date(),
       `live${Date.now()}.${serial}`,
+      'direct',
     )
     return { raw, from: envelopeFrom, to: recipients }
   },

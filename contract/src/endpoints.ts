@@ -175,6 +175,8 @@ export const deliverySheet = endpoint({
         hasHtml: z.boolean(),
         linksDisarmed: z.number(),
         picturesLeftOut: z.number(),
+        /** Of these, the ones that can be fetched from their hosts. */
+        remotePictures: z.number().int(),
         hiddenText: z.string(),
       })
       .nullable(),
@@ -186,8 +188,15 @@ export const deliverySheet = endpoint({
         trueType: z.string(),
         size: z.number().int(),
         danger: z.string().nullable(),
+        /** What was found inside, in a few words. */
+        note: z.string(),
+        /** The words of a PDF; '' for all else. */
+        words: z.string(),
       }),
     ),
+    /** Who really handed the message in; its sentence is `provenance.<kind>` of the wording. */
+    provenance: z.object({ kind: z.string(), facts: z.record(z.string(), z.string()) }),
+    inspection: z.object({ done: z.boolean(), verdict: z.string(), problem: z.string() }).nullable(),
     headers: z.array(z.object({ name: z.string(), value: z.string() })),
     /** What has happened to it since, oldest first. */
     history: z.array(
@@ -246,6 +255,20 @@ export const applyRuling = endpoint({
     'ALREADY_RULED',
     'WRONG_STATE',
   ],
+})
+export const handIn = endpoint({
+  method: 'post',
+  path: '/api/reports',
+  summary: 'Hand in a message that got through (its source, base64), to be learned as junk or phishing',
+  roles: writers,
+  body: z.object({ source: z.base64().min(20).max(14_000_000), verdict: z.enum(['junk', 'phishing']) }),
+  response: z.object({
+    rulingId: id,
+    subject: z.string(),
+    /** The delivery it is, when Pendro has seen it. */
+    deliveryId: id.nullable(),
+  }),
+  problems: ['NO_MESSAGE'],
 })
 export const undoRuling = endpoint({
   method: 'post',
@@ -373,6 +396,7 @@ export const endpoints = {
   previewRuling,
   applyRuling,
   undoRuling,
+  handIn,
   previewDigest,
   sendDigest,
   readRecord,

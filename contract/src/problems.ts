@@ -15,6 +15,10 @@ export const problems = {
     text: 'Not every marked message has a sender at this width; choose another width or fewer messages.',
   },
   BAD_SET_UP: { status: 400, text: 'Some lines can’t be read; nothing was set up.' },
+  NO_MESSAGE: {
+    status: 400,
+    text: 'That can’t be read as a message. Hand in the message itself, saved as .eml.',
+  },
   UNTIL_PASSED: { status: 400, text: 'That date has passed; choose one in the future.' },
   SIGN_IN_FIRST: { status: 401, text: 'Sign in first.' },
   SIGN_IN_FAILED: { status: 401, text: 'Name and password do not belong together.' },

@@ -30,6 +30,8 @@ export const evidence = z.object({
   finding: z.string(),
   weight: z.number(),
   facts: z.record(z.string(), z.union([z.string(), z.number()])),
+  /** What it was read from, as pairs of name and text. */
+  raw: z.array(z.tuple([z.string(), z.string()])).optional(),
 })
 
 export const standing = z.enum(['safe', 'blocked'])
@@ -90,6 +92,8 @@ export const reviewStates = z.enum([
   'waiting',
   'released',
   'discarded',
+  'delivered',
+  'inspecting',
 ])
 
 /** The review's filter sentence; the same names stand in the URL of the screen. */

@@ -35,7 +35,7 @@ const withLink = (text: string, shown: string, target: string) => ({
 export const heldCauses: readonly HeldCause[] = [
   {
     cause: 'A printer shares the proof through a file host',
-    times: 5,
+    times: 7,
     departments: ['Timetable'],
     recipients: 9,
     others: [
@@ -55,7 +55,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A surveyor’s report behind a link of a file host',
-    times: 5,
+    times: 7,
     departments: ['Engine', 'Bridge'],
     others: [
       ['Lantern Class Bureau', 'reports@lantern-class.example'],
@@ -74,7 +74,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A school whose server proves nothing',
-    times: 7,
+    times: 9,
     departments: ['Group bookings'],
     mailbox: 'groups@vindholm.example',
     others: [
@@ -96,7 +96,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'An applicant with two archives',
-    times: 8,
+    times: 11,
     departments: ['Crewing'],
     mailbox: 'crewing@vindholm.example',
     others: [
@@ -118,7 +118,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A Polish applicant from a free mail address',
-    times: 5,
+    times: 7,
     departments: ['Crewing'],
     mailbox: 'crewing@vindholm.example',
     others: [
@@ -136,7 +136,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'Weather bulletins sent through a mailing service',
-    times: 10,
+    times: 14,
     departments: ['Bridge'],
     mailbox: 'bridge-team@vindholm.example',
     draft: {
@@ -158,7 +158,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'Mail forwarded by a harbour, so that its checks fail',
-    times: 7,
+    times: 9,
     departments: ['Harbour relations', 'Bridge'],
     others: [
       ['Havnekontoret Skarvøy', 'kontor@skarvoy-havn.example'],
@@ -176,7 +176,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A locked archive from the auditors',
-    times: 5,
+    times: 7,
     departments: ['Finance'],
     others: [
       ['Lønnskontoret Fjordtall', 'lonn@fjordtall.example'],
@@ -192,7 +192,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A price list with macros',
-    times: 5,
+    times: 7,
     departments: ['Workshop'],
     mailbox: 'workshop@vindholm.example',
     others: [
@@ -215,7 +215,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A clinic’s booking tool answers from elsewhere',
-    times: 5,
+    times: 7,
     departments: ['Crewing'],
     others: [
       ['Tannlege Brygga', 'time@tannlege-brygga.example'],
@@ -235,7 +235,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A ship’s computer with a wrong clock',
-    times: 5,
+    times: 7,
     departments: ['Engine'],
     mailbox: 'engine-team@vindholm.example',
     draft: {
@@ -249,7 +249,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A bookshop whose domain has its own letters',
-    times: 3,
+    times: 4,
     departments: ['Ticket office'],
     draft: {
       from: { name: 'Bücher an der Mole', address: 'laden@xn--bcher-molo-eeb.example' },
@@ -264,7 +264,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'Urgent wording of an authority',
-    times: 5,
+    times: 7,
     departments: ['Harbour relations'],
     mailbox: 'harbour@vindholm.example',
     others: [
@@ -284,7 +284,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A notice to all masters at once',
-    times: 3,
+    times: 4,
     departments: ['Bridge'],
     recipients: 14,
     draft: {
@@ -301,7 +301,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'The sender’s name server did not answer',
-    times: 5,
+    times: 7,
     departments: ['Freight'],
     mailbox: 'freight@vindholm.example',
     draft: {
@@ -318,7 +318,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A camera that sends its address',
-    times: 5,
+    times: 7,
     departments: ['Harbour relations', 'IT'],
     others: [
       ['Gangway sensor', 'sensor@gangway-sensor.example'],
@@ -338,7 +338,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A passenger’s lost property, from a free mail address',
-    times: 10,
+    times: 14,
     departments: ['Ticket office'],
     mailbox: 'tickets@vindholm.example',
     others: [
@@ -362,7 +362,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'Hidden preview text in a hotel’s booking',
-    times: 5,
+    times: 7,
     departments: ['Group bookings', 'Crewing'],
     others: [
       ['Pension Leuchtfeuer', 'buchung@pension-leuchtfeuer.example'],
@@ -378,7 +378,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A colleague writes from a private address',
-    times: 5,
+    times: 7,
     departments: ['Ticket office', 'Freight'],
     others: [
       ['Tore Vik', 'tore.vik.hjemme@quickpost.example'],
@@ -393,7 +393,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A dunning letter that is right',
-    times: 5,
+    times: 7,
     departments: ['Finance'],
     mailbox: 'invoices@vindholm.example',
     others: [
@@ -413,7 +413,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'Our ticket contractor sends in our name without proof',
-    times: 3,
+    times: 4,
     departments: ['Ticket office'],
     mailbox: 'tickets@vindholm.example',
     draft: {
@@ -426,7 +426,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'A trade fair’s invitation',
-    times: 5,
+    times: 7,
     departments: ['Harbour relations', 'Timetable'],
     others: [
       ['Harbour Week', 'tickets@harbourweek.example'],
@@ -447,7 +447,7 @@ export const heldCauses: readonly HeldCause[] = [
   },
   {
     cause: 'Course mail with many links',
-    times: 5,
+    times: 7,
     departments: ['Crewing', 'IT'],
     others: [
       ['Brannvernskolen', 'kurs@brannvernskolen.example'],

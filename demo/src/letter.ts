@@ -1,5 +1,28 @@
 import MailComposer from 'nodemailer/lib/mail-composer'
+import { dkimSign } from 'mailauth/lib/dkim/sign.js'
 import { trustedHost } from './organisation.ts'
+import { hostAddress, signingKey } from './signing.ts'
+
+/** A trace field (RFC 5321 §4.4) and, where the sender has a key, its signature (RFC 8463). */
+async function unchecked({ from, proof }: Draft, at: Date, bytes: Buffer): Promise<string> {
+  const host = domainOf(from.address)
+  const genuine = proof === 'pass' || proof === 'aligned' || proof === 'service'
+  const ip = genuine ? hostAddress(host) : '198.51.100.77'
+  const received = `Received: from mail.${host} (mail.${host} [${ip}])\r\n by ${trustedHost} with ESMTPS; ${at.toUTCString().replace('GMT', '+0000')}\r\n`
+  if (proof !== 'pass' && proof !== 'service') return received
+  const { selector, privateKey } = signingKey(host)
+  const key = {
+    signingDomain: host,
+    selector,
+    privateKey: privateKey.export({ format: 'pem', type: 'pkcs8' }).toString(),
+  }
+  const { signatures } = await dkimSign(bytes, {
+    ...key,
+    signatureData: [{ ...key, algorithm: 'ed25519-sha256' }],
+    signTime: at,
+  })
+  return received + signatures
+}
 
 /** What our edge host found out about a message; it becomes an Authentication-Results field (RFC 8601). */
 export type Proof = 'pass' | 'aligned' | 'service' | 'none' | 'fail' | 'temperror'
@@ -56,8 +79,16 @@ function proofField({ proof, from, envelopeFrom }: Draft): string {
   }
 }
 
-/** The bytes as they came over the wire, with the field our edge host put on top. */
-export async function writeLetter(draft: Draft, at: Date, serial: string): Promise<Letter> {
+/**
+ * The bytes as they came over the wire. 'checked': our edge host has put its findings on top. 'direct': it
+ * only noted who handed the letter over, and Pendro has to check for itself.
+ */
+export async function writeLetter(
+  draft: Draft,
+  at: Date,
+  serial: string,
+  route: 'checked' | 'direct' = 'checked',
+): Promise<Letter> {
   const { from, to, subject, text, html, attachments = [], messageId, answers } = draft
   const composer = new MailComposer({
     from: { name: from.name, address: from.address },
@@ -76,7 +107,11 @@ export async function writeLetter(draft: Draft, at: Date, serial: string): Promi
   if (messageId === null)
     bytes = Buffer.from(bytes.toString('latin1').replace(/^Message-ID:.*\r\n/im, ''), 'latin1')
   const own = !domainOf(from.address).startsWith('vindholm') || draft.proof !== 'pass'
-  const top = own ? `Authentication-Results: ${proofField(draft)}\r\n` : ''
+  const top = !own
+    ? ''
+    : route === 'checked'
+      ? `Authentication-Results: ${proofField(draft)}\r\n`
+      : await unchecked(draft, at, bytes)
   return {
     raw: Buffer.concat([Buffer.from(top), bytes]),
     envelopeFrom: draft.envelopeFrom ?? from.address,

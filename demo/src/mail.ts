@@ -1,3 +1,4 @@
+import { strangerDraft } from './strangers.ts'
 import { heldCauses, heldDraft, type HeldCause } from './held.ts'
 import { junkDraft, pickKind, startCampaign } from './junk.ts'
 import type { Draft } from './letter.ts'
@@ -80,9 +81,21 @@ function addDay(maker: Maker, midnight: number, scale: number): void {
 
 /** A letter of a correspondent; now and then it answers one that a colleague wrote the day before. */
 function addExchange({ chance, people, all, happenings }: Maker, midnight: number, isWorkday: boolean): void {
+  const at = isWorkday ? officeTime(midnight, chance) : anyTime(midnight, chance)
+  // One letter in ten comes from somebody who has never written before.
+  if (chance.happens(0.1)) {
+    happenings.push({
+      at: new Date(at),
+      direction: 'in',
+      draft: strangerDraft(all, chance),
+      truth: 'wanted',
+      cause: null,
+      serial: '',
+    })
+    return
+  }
   const who = chance.pick(correspondents)
   const to = recipientOf(who, people, all, chance)
-  const at = isWorkday ? officeTime(midnight, chance) : anyTime(midnight, chance)
   const draft = wantedDraft(who, to, chance)
   if (!chance.happens(0.2) || to.kind !== 'person') {
     happenings.push({ at: new Date(at), direction: 'in', draft, truth: 'wanted', cause: null, serial: '' })

@@ -14,6 +14,7 @@ import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
 import { mailboxRoutes } from './mailboxes/routes.ts'
 import { recordRoutes } from './record/routes.ts'
+import { reportRoutes } from './reports/routes.ts'
 import { reviewRoutes } from './review/routes.ts'
 import { senderRoutes } from './senders/routes.ts'
 import type { Settings } from './settings.ts'
@@ -23,7 +24,7 @@ export interface Deps {
   readonly db: Database
   readonly log: Log
   readonly now: () => Date
-  readonly settings: Pick<Settings, 'PENDRO_WEB_DIR' | 'PENDRO_SECURE_COOKIES'>
+  readonly settings: Pick<Settings, 'PENDRO_WEB_DIR' | 'PENDRO_SECURE_COOKIES' | 'PENDRO_PICTURES'>
   /** Something was queued for the outside; the outbox need not wait for its next look. */
   readonly queued: () => void
   readonly live: LiveStream | null
@@ -69,7 +70,7 @@ export function createApp(deps: Deps): Express {
   )
 
   const api = Router()
-  api.use('/api', express.json({ limit: '300kb' }))
+  api.use('/api', express.json({ limit: '15mb' }))
   mount(api, health, async () => {
     await select(db, 'SELECT 1 AS one')
     return { ok: true as const }
@@ -79,6 +80,7 @@ export function createApp(deps: Deps): Express {
   api.use('/api', recogniseSession(deps))
   signInRoutes(api, deps)
   reviewRoutes(api, deps)
+  reportRoutes(api, deps)
   senderRoutes(api, deps)
   mailboxRoutes(api, deps)
   digestRoutes(api, deps)

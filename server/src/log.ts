@@ -23,6 +23,11 @@ export function createLog(level: string) {
       sink.warn({ kind, id, attempts, problem }, 'mail store did not take it; will try again'),
     bounced: (kind: string, id: number, problem: string) =>
       sink.warn({ kind, id, problem }, 'mail store refused it'),
+    labAway: (messageId: number, problem: string) =>
+      sink.warn({ messageId, problem }, 'attachment lab did not answer; will try again'),
+    reported: (messages: number) => sink.info({ messages }, 'report by mail taken'),
+    inspected: (messageId: number, verdict: string) =>
+      sink.info({ messageId, verdict }, 'attachments inspected'),
     jobFailed: (job: string, error: unknown) => sink.error({ job, err: error }, 'job failed; it runs again'),
     ruled: (rulingId: number, by: number, deliveries: number) =>
       sink.info({ rulingId, by, deliveries }, 'ruling applied'),

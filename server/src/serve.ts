@@ -7,8 +7,13 @@ import { createLiveStream } from './live/stream.ts'
 import { createLog } from './log.ts'
 import { createSmtpIn } from './mail/smtp-in.ts'
 import { createSender } from './mail/smtp-out.ts'
+import { createLab } from './mail/lab.ts'
+import { createReadingPool } from './mail/reading-pool.ts'
+import { createResolver } from './mail/resolver.ts'
+import { recalibrate } from './review/calibrate.ts'
 import type { Settings } from './settings.ts'
 import { startLoop } from './work/loop.ts'
+import { workInspections } from './work/inspections.ts'
 import { workOutbox } from './work/outbox.ts'
 
 export interface Running {
@@ -28,7 +33,13 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const outbox = startLoop('outbox', 500, () => workOutbox({ db, send, log, now }), log)
   const live = createLiveStream({ db, log })
   const app = createApp({ db, log, now, settings, queued: outbox.nudge, live })
+  const pool = createReadingPool(settings.PENDRO_WORKERS)
+  const lab = settings.PENDRO_LAB_URL === '' ? null : createLab(settings.PENDRO_LAB_URL)
+  const inspections = lab && startLoop('inspections', 1000, () => workInspections({ db, lab, log, now }), log)
+  const calibration = startLoop('calibration', 5000, () => recalibrate(db, now()), log)
+  const intake = { read: pool.read, resolve: createResolver(settings.PENDRO_DNS, now), lab: lab !== null }
   const smtp = createSmtpIn({
+    intake,
     db,
     log,
     now,
@@ -61,6 +72,9 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       }),
       new Promise<void>(resolve => smtp.close(() => resolve())),
       outbox.stop(),
+      inspections?.stop(),
+      calibration.stop(),
+      pool.stop(),
     ])
     await db.close()
     log.stopped()

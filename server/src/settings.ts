@@ -12,6 +12,19 @@ export const settingsSchema = z.object({
   PENDRO_HOST: z.string().default('127.0.0.1'),
   PENDRO_STORE_HOST: z.string().default('127.0.0.1'),
   PENDRO_STORE_PORT: port.default(2526),
+  PENDRO_DNS: z
+    .string()
+    .regex(/^(system|off|[\w.:[\]-]+:\d{1,5})$/, 'is system, off, or host:port of a name server')
+    .default('system'),
+  PENDRO_LAB_URL: z
+    .string()
+    .regex(/^(https?:\/\/.+)?$/, 'is the address of an attachment lab, or empty')
+    .default(''),
+  PENDRO_PICTURES: z
+    .string()
+    .regex(/^(on|off|https?:\/\/.+)$/, 'is on, off, or the address that stands in for all picture hosts')
+    .default('on'),
+  PENDRO_WORKERS: z.coerce.number().int().min(0).max(64).default(1),
   PENDRO_MAX_MESSAGE_BYTES: z.coerce.number().int().min(10_000).default(26_214_400),
   PENDRO_LOG_LEVEL: z.enum(['fatal', 'error', 'warn', 'info', 'debug', 'silent']).default('info'),
   PENDRO_WEB_DIR: z.string().default(''),

@@ -40,6 +40,7 @@ test('MariaDB goes away and comes back: 503 and 451 meanwhile, in words; then al
       PENDRO_PORT: '0',
       PENDRO_SMTP_PORT: '0',
       PENDRO_STORE_PORT: '9',
+      PENDRO_DNS: 'off',
       PENDRO_LOG_LEVEL: 'silent',
     }),
   )

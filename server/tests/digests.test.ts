@@ -21,11 +21,8 @@ beforeEach(async () => {
 afterAll(() => Promise.all(servers.map(({ close }) => close())))
 
 /** Over the limit, but not near-certain junk: that would be left out. */
-const arrive = (to: TestServer, given: Sample = {}) =>
-  arriveAsIs(to, {
-    headers: [proven(/@([\w.-]+)>/.exec(given.from ?? '')?.[1] ?? 'promo.example')],
-    ...given,
-  })
+const arrive = (to: TestServer, { from = 'Deals <deals@promo.example>', ...given }: Sample = {}) =>
+  arriveAsIs(to, { from, headers: [proven(/@([\w.-]+)>/.exec(from)?.[1] ?? '')], ...given })
 
 const tick = (minutes = 1) => {
   server.clock.now = new Date(server.clock.now.getTime() + minutes * 60_000)

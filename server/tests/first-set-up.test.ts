@@ -15,7 +15,7 @@ beforeAll(async () => {
     db,
     log,
     now: () => new Date(),
-    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no' },
+    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no', PENDRO_PICTURES: 'off' },
     queued: () => {},
     live: null,
   })

@@ -22,7 +22,7 @@ beforeAll(async () => {
     db,
     log,
     now: () => server.clock.now,
-    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no' },
+    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no', PENDRO_PICTURES: 'off' },
     queued: () => {},
     live,
   })

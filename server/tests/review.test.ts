@@ -13,6 +13,7 @@ interface Made {
   readonly received_day: string
   readonly expires_at: Date
   readonly score: number
+  readonly rank_score: number
   readonly subject: string
   readonly cluster_key: string
 }
@@ -32,6 +33,7 @@ beforeAll(async () => {
       mailbox_id: fc.constantFrom(...mailboxes),
       hours: fc.integer({ min: 0, max: 20 * 24 }),
       score: fc.integer({ min: 0, max: 40 }).map(n => n * 2.5),
+      rank: fc.integer({ min: -20, max: 20 }).map(n => n * 0.5),
       subject: fc.constantFrom('Ramp survey', 'Timetable 100%', 'under_score', 'Parcel'),
       cluster: fc.integer({ min: 0, max: 90 }),
     }),
@@ -66,6 +68,8 @@ beforeAll(async () => {
       expires_at: new Date(received.getTime() + 28 * day),
       state: r.state,
       score: r.score,
+      rank_base: r.rank,
+      rank_score: r.rank,
       left_out: false,
       from_name: 'N',
       from_address: 'n@x.example',
@@ -107,7 +111,7 @@ function matching({ states, days, mailbox, from, to, find }: ReviewFilter): read
 }
 
 const keys = {
-  wanted: (d: Made) => d.score,
+  wanted: (d: Made) => d.rank_score,
   newest: (d: Made) => -d.received_at.getTime(),
   oldest: (d: Made) => d.received_at.getTime(),
   expiring: (d: Made) => d.expires_at.getTime(),

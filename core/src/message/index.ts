@@ -1,6 +1,7 @@
 export { isWorthInspecting } from './attachments.ts'
 export type { Attachment, AttachmentDanger, Link, Message } from './message.ts'
 export {
+  attachmentContents,
   embeddedPictures,
   findAttachmentContent,
   maxParts,
@@ -8,5 +9,6 @@ export {
   type MessageProblem,
 } from './parse.ts'
 export { allHeaders, findHeader, readDate, readListId, type HeaderField } from './headers.ts'
+export { pdfText } from './pdf-text.ts'
 export { linkHost, readHtml } from './html-text.ts'
 export { safeTextView, safeView, shownTarget, type SafeView } from './safe-view.ts'

@@ -124,6 +124,18 @@ function findDefects(headers: readonly HeaderField[]): readonly string[] {
   return defects
 }
 
+/** The bytes of the attachments that `wanted` picks. */
+export async function attachmentContents(
+  raw: Uint8Array,
+  wanted: (attachment: Attachment) => boolean,
+): Promise<readonly Uint8Array[]> {
+  const mail = await simpleParser(Buffer.from(raw), parserOptions)
+  const found = await Promise.all(
+    mail.attachments.map(async part => ({ part, attachment: await readAttachment(part) })),
+  )
+  return found.filter(({ attachment }) => wanted(attachment)).map(({ part }) => part.content)
+}
+
 /** The content of one embedded picture or attachment, by its place in the list. */
 export async function findAttachmentContent(raw: Uint8Array, index: number): Promise<Uint8Array | null> {
   const mail = await simpleParser(Buffer.from(raw), parserOptions)

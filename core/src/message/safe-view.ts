@@ -6,6 +6,8 @@ export interface SafeView {
   /** A body fragment without anything active; for a sandboxed frame with its own policy. */
   readonly html: string
   readonly picturesLeftOut: number
+  /** Web addresses of pictures, each once, in order; at most 40. */
+  readonly remotePictures: readonly string[]
   readonly linksDisarmed: number
 }
 
@@ -16,12 +18,25 @@ const plainValue = /^(?!.*(?:url|expression|image|@import|var|env)\s*\()[^;{}\\]
 const size = /^-?[\d.]+(px|em|rem|pt|%)?( -?[\d.]+(px|em|rem|pt|%)?| auto){0,3}$|^auto$/i
 const allowedStyles = {
   '*': Object.fromEntries([
-    ...'color background-color font-family font-weight font-style font-size line-height text-align text-decoration vertical-align border border-top border-right border-bottom border-left border-radius border-collapse white-space'
+    ...'color background-color font-family font-weight font-style text-align text-decoration vertical-align border border-top border-right border-bottom border-left border-radius border-collapse white-space'
       .split(' ')
       .map(name => [name, [plainValue]]),
     ...'width max-width height padding padding-top padding-right padding-bottom padding-left'
       .split(' ')
       .map(name => [name, [size]]),
+    // Text of no size, or lines on top of each other, would hide what they say.
+    [
+      'font-size',
+      [
+        /^(?:(?:[6-9]|[1-9]\d|1\d\d)(?:\.\d+)?(?:px|pt)|(?:0?\.[5-9]\d*|[1-9](?:\.\d+)?)r?em|(?:[5-9]\d|[1-4]\d\d)%|(?:x{0,2}-)?(?:small|large)|medium|smaller|larger)$/i,
+      ],
+    ],
+    [
+      'line-height',
+      [
+        /^(?:normal|(?:0?\.[89]\d*|[1-9](?:\.\d+)?)(?:em)?|(?:[89]\d|[1-4]\d\d)%|(?:[89]|[1-9]\d)(?:\.\d+)?(?:px|pt))$/i,
+      ],
+    ],
     // Negative margins move text over other text; only positive ones are kept.
     ...'margin margin-top margin-right margin-bottom margin-left'
       .split(' ')
@@ -37,16 +52,26 @@ const tags =
     ' ',
   )
 
+export type Pictures = ReadonlyMap<string, { readonly type: string; readonly content: Uint8Array }>
+const noPictures: Pictures = new Map()
+const mostRemote = 40
+
 /**
  * A message's HTML with everything active taken out: no script, form, frame, style sheet, id, class, remote
  * load or link. Each link becomes its text with the true target written beside it. Pictures embedded in
- * the message (RFC 2392 cid:) are put in as data:, all others are left out and counted.
+ * the message (RFC 2392 cid:) are put in as data:, and so are those of `remote`, which somebody has fetched
+ * under their web addresses; all others are left out and counted. `warn` says what is odd about a link's host.
  */
 export function safeView(
   html: string,
-  pictures: ReadonlyMap<string, { readonly type: string; readonly content: Uint8Array }>,
+  pictures: Pictures,
+  {
+    remote = noPictures,
+    warn = () => null,
+  }: { remote?: Pictures; warn?: (host: string) => string | null } = {},
 ): SafeView {
   let picturesLeftOut = 0
+  const remotePictures = new Set<string>()
   let linksDisarmed = 0
   const clean = sanitizeHtml(html, {
     allowedTags: tags,
@@ -57,7 +82,7 @@ export function safeView(
       table: ['border', 'cellpadding', 'cellspacing'],
       font: ['color', 'size'],
       img: ['src', 'alt'],
-      span: ['data-target'],
+      span: ['data-target', 'data-warn'],
       ol: ['start', 'type'],
     },
     allowedStyles,
@@ -81,16 +106,26 @@ export function safeView(
         const href = attributes.href?.trim() ?? ''
         if (href === '') return { tagName: 'span', attribs: {} }
         linksDisarmed += 1
-        return { tagName: 'span', attribs: { 'data-target': shownTarget(href) } }
+        const warning = warn(linkHost(href))
+        return {
+          tagName: 'span',
+          attribs: {
+            'data-target': shownTarget(href),
+            ...(warning === null ? {} : { 'data-warn': warning }),
+          },
+        }
       },
       span: (_tag, attributes): Tag => {
         // Only our own spans may carry a target: a forged one would name a host the link does not have.
         const attribs: Attributes = { ...attributes }
         delete attribs['data-target']
+        delete attribs['data-warn']
         return { tagName: 'span', attribs }
       },
       img: (_tag, attributes): Tag => {
-        const source = embedded(attributes.src ?? '', pictures)
+        const address = attributes.src?.trim() ?? ''
+        if (/^https?:\/\//i.test(address) && remotePictures.size < mostRemote) remotePictures.add(address)
+        const source = embedded(address, pictures) ?? asData(remote.get(address))
         if (source === null) picturesLeftOut += 1
         const alt = attributes.alt ?? ''
         return source === null
@@ -99,7 +134,7 @@ export function safeView(
       },
     },
   })
-  return { html: clean, picturesLeftOut, linksDisarmed }
+  return { html: clean, picturesLeftOut, linksDisarmed, remotePictures: [...remotePictures] }
 }
 
 function embedded(
@@ -107,7 +142,10 @@ function embedded(
   pictures: ReadonlyMap<string, { readonly type: string; readonly content: Uint8Array }>,
 ): string | null {
   if (!/^cid:/i.test(source)) return null
-  const picture = pictures.get(safeDecode(source.slice(4)))
+  return asData(pictures.get(safeDecode(source.slice(4))))
+}
+
+function asData(picture: { readonly type: string; readonly content: Uint8Array } | undefined): string | null {
   if (!picture || !pictureTypes.test(picture.type)) return null
   return `data:${picture.type};base64,${Buffer.from(picture.content).toString('base64')}`
 }

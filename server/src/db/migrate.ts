@@ -3,7 +3,10 @@ import type { Database } from './database.ts'
 import { statements as first } from './migrations/0001-first.ts'
 import { statements as judgement } from './migrations/0002-judgement.ts'
 
-const migrations: Readonly<Record<string, readonly string[]>> = { '0001-first': first, '0002-judgement': judgement }
+const migrations: Readonly<Record<string, readonly string[]>> = {
+  '0001-first': first,
+  '0002-judgement': judgement,
+}
 
 /** Brings the schema up to date; the names of what was done. MariaDB commits each DDL statement by itself. */
 export async function migrate(db: Database): Promise<readonly string[]> {

@@ -9,6 +9,8 @@ export interface Organisation {
   readonly keepDays: number
   /** What digests are sent from. */
   readonly digestAddress: string
+  /** Where colleagues send mail that got through, as an attachment; '' for nowhere. */
+  readonly reportAddress?: string
 }
 
 interface OrganisationRow {
@@ -19,14 +21,20 @@ interface OrganisationRow {
 
 /** The one organisation of this database. Throws when it has not been set up. */
 export async function readOrganisation(db: Database, tx?: Tx): Promise<Organisation> {
+  const found = await findOrganisation(db, tx)
+  if (!found) throw new Error('No organisation in this database; run the first set-up.')
+  return found
+}
+
+/** The organisation, or `null` before the first set-up. */
+export async function findOrganisation(db: Database, tx?: Tx): Promise<Organisation | null> {
   const row = await findRow<OrganisationRow>(
     db,
     'SELECT name, time_zone, settings FROM organisation LIMIT 1',
     {},
     tx,
   )
-  if (!row) throw new Error('No organisation in this database; run the first set-up.')
-  return { name: row.name, timeZone: row.time_zone, ...row.settings }
+  return row && { name: row.name, timeZone: row.time_zone, ...row.settings }
 }
 
 export interface MailboxRow {

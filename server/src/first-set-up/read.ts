@@ -39,7 +39,7 @@ export function readSetUp(body: Body): Parsed<Plan, readonly string[]> {
     policy: {
       ownDomains: domains,
       trustedHosts: hosts,
-      forbidden: ['executable', 'script', 'disguised'],
+      forbidden: ['executable', 'script', 'disguised', 'program-in-archive', 'bomb'],
       fileHosts: [],
       sharedProviders: [],
     },

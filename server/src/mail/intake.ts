@@ -1,13 +1,31 @@
 import { gzipSync } from 'node:zlib'
 import { addressText, parseAddress, withoutTag, type Address } from '@pendro/core/address'
-import { findClientIp, verifyAuthentication, type Connection, type Resolve } from '@pendro/core/authentication'
+import {
+  findClientIp,
+  verifyAuthentication,
+  type Connection,
+  type Resolve,
+} from '@pendro/core/authentication'
 import { clusterKey } from '@pendro/core/clusters'
-import { byWeight, crowdShift, isChecked, reviewRank, senderFacts, type Evidence } from '@pendro/core/judgement'
+import {
+  byWeight,
+  crowdShift,
+  isChecked,
+  reviewRank,
+  senderFacts,
+  type Evidence,
+} from '@pendro/core/judgement'
 import { dayOf, expiryOf } from '@pendro/core/keeping'
 import { isWorthInspecting, parseMessage, type Message } from '@pendro/core/message'
 import type { Authentication, SenderFacts } from '@pendro/core/senders'
 import { execute, inTransaction, insert, select, type Database, type Row, type Tx } from '../db/database.ts'
-import { mailboxPolicy, mailboxRows, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
+import {
+  mailboxPolicy,
+  mailboxRows,
+  readOrganisation,
+  type MailboxRow,
+  type Organisation,
+} from '../db/organisation.ts'
 import { announce } from '../live/events.ts'
 import { growClusters } from '../review/clusters.ts'
 import { hashMessageId, seenKeys } from './knowledge.ts'
@@ -86,15 +104,29 @@ export async function takeIn(
   })
 }
 
-async function readIncoming(incoming: Incoming, trustedHosts: readonly string[], { read = parseMessage, resolve }: IntakeOptions): Promise<Read> {
+async function readIncoming(
+  incoming: Incoming,
+  trustedHosts: readonly string[],
+  { read = parseMessage, resolve }: IntakeOptions,
+): Promise<Read> {
   const parsed = await read(incoming.raw)
   if (!parsed.ok) return { incoming, message: null, problem: parsed.problem.code, ownChecks: null }
   const message = parsed.value
-  return { incoming, message, problem: null, ownChecks: resolve ? await checkOurselves(incoming, message, trustedHosts, resolve) : null }
+  return {
+    incoming,
+    message,
+    problem: null,
+    ownChecks: resolve ? await checkOurselves(incoming, message, trustedHosts, resolve) : null,
+  }
 }
 
 /** `null` when a trusted host has checked already. */
-async function checkOurselves(incoming: Incoming, message: Message, trustedHosts: readonly string[], resolve: Resolve): Promise<Authentication | null> {
+async function checkOurselves(
+  incoming: Incoming,
+  message: Message,
+  trustedHosts: readonly string[],
+  resolve: Resolve,
+): Promise<Authentication | null> {
   if (isChecked(senderFacts(message, null, { trustedHosts }).authentication)) return null
   const hosts = new Set(trustedHosts.map(host => host.toLowerCase()))
   return verifyAuthentication({
@@ -285,7 +317,11 @@ async function storeDeliveries(
       })
     }
   })
-  const clusters = await growClusters(db, tx, countBy(rows, row => row.cluster_key as string))
+  const clusters = await growClusters(
+    db,
+    tx,
+    countBy(rows, row => row.cluster_key as string),
+  )
   const ranked = rows.map(row => {
     const { deliveries = 1, shift = 0 } = clusters.get(row.cluster_key as string) ?? {}
     return { ...row, rank_score: (row.rank_base as number) + crowdShift(deliveries) + shift }
@@ -309,8 +345,19 @@ async function storeDeliveries(
     boundFor: row.bound_for as string | null,
     at: row.received_at as Date,
   }))
-  const inspected = [...new Set(stored.filter(({ state }) => state === 'inspecting').map(({ messageId }) => messageId))]
-  await insert(db, 'inspections', inspected.map(messageId => ({ message_id: messageId, next_at: read[ids.indexOf(messageId as number)]?.incoming.receivedAt, tickets: [] })), tx)
+  const inspected = [
+    ...new Set(stored.filter(({ state }) => state === 'inspecting').map(({ messageId }) => messageId)),
+  ]
+  await insert(
+    db,
+    'inspections',
+    inspected.map(messageId => ({
+      message_id: messageId,
+      next_at: read[ids.indexOf(messageId as number)]?.incoming.receivedAt,
+      tickets: [],
+    })),
+    tx,
+  )
   if (options.onward === 'queue') {
     const onward = stored.filter(({ boundFor, state }) => boundFor !== null && state === 'deferred')
     await insert(

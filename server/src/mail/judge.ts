@@ -15,7 +15,13 @@ import {
   type PathLine,
 } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
-import { candidateTexts, noAuthentication, type Authentication, type SenderEntry, type SenderFacts } from '@pendro/core/senders'
+import {
+  candidateTexts,
+  noAuthentication,
+  type Authentication,
+  type SenderEntry,
+  type SenderFacts,
+} from '@pendro/core/senders'
 import type { Database, Tx } from '../db/database.ts'
 import { mailboxPolicy, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { briefs, entriesFor } from '../senders/entries.ts'

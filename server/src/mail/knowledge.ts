@@ -67,12 +67,7 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
       'SELECT word, wanted, junk FROM words WHERE word IN (:keys)',
       ['', ...words],
     ),
-    select<{ domain: string }>(
-      db,
-      'SELECT domain FROM correspondence GROUP BY domain HAVING SUM(n) >= 3 ORDER BY SUM(n) DESC LIMIT 300',
-      {},
-      tx,
-    ),
+    frequentDomains(db, tx),
     findRow<TextCalibration>(db, 'SELECT slope, intercept FROM text_calibration WHERE id = 1', {}, tx),
   ])
 
@@ -99,7 +94,7 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
 
   return {
     text: { total: counts.get('') ?? noText.total, tokens: counts, calibration: calibration ?? uncalibrated },
-    frequentDomains: frequent.map(({ domain }) => domain),
+    frequentDomains: frequent,
     writtenBy(mailboxId, message) {
       const sender = senderOf(message)
       return sender ? (perMailbox.get(`${mailboxId} ${addressText(sender)}`) ?? 0) : 0
@@ -124,6 +119,17 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
       }
     },
   }
+}
+
+/** Domains colleagues write to often, most written to first: what an impostor would resemble. */
+export async function frequentDomains(db: Database, tx?: Tx): Promise<readonly string[]> {
+  const rows = await select<{ domain: string }>(
+    db,
+    'SELECT domain FROM correspondence GROUP BY domain HAVING SUM(n) >= 3 ORDER BY SUM(n) DESC LIMIT 300',
+    {},
+    tx,
+  )
+  return rows.map(({ domain }) => domain)
 }
 
 function senderOf(message: Message): Address | null {

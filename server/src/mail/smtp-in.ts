@@ -3,13 +3,17 @@ import { parseMessage } from '@pendro/core/message'
 import type { Database } from '../db/database.ts'
 import { isDatabaseAway } from '../errors.ts'
 import type { Log } from '../log.ts'
-import { resolveRecipients, takeIn } from './intake.ts'
+import { findOrganisation } from '../db/organisation.ts'
+import { reportByMail } from '../reports/by-mail.ts'
+import { resolveRecipients, takeIn, type IntakeOptions } from './intake.ts'
 
 interface Deps {
   readonly db: Database
   readonly log: Log
   readonly now: () => Date
   readonly maxBytes: number
+  /** How messages are read and checked; see intake. */
+  readonly intake?: Omit<IntakeOptions, 'onward'>
   /** Called after each commit, so that what goes on does not wait for the next look at the queue. */
   readonly takenIn: () => void
 }
@@ -32,9 +36,9 @@ export function createSmtpIn(deps: Deps): SMTPServer {
     disableReverseLookup: true,
     logger: false,
     onRcptTo({ address }, _session, callback) {
-      resolveRecipients(db, [address]).then(
-        found => {
-          if (found.has(address)) return callback()
+      Promise.all([resolveRecipients(db, [address]), isReportAddress(db, address)]).then(
+        ([found, isReport]) => {
+          if (found.has(address) || isReport) return callback()
           log.refused(550, 'no such mailbox')
           callback(reply(550, `5.1.1 No mailbox here has the address ${address}`))
         },
@@ -59,29 +63,68 @@ export function createSmtpIn(deps: Deps): SMTPServer {
 }
 
 async function receive(
-  { db, log, now, maxBytes, takenIn }: Deps,
+  { db, log, now, maxBytes, takenIn, intake }: Deps,
   stream: SMTPServerDataStream,
   session: SMTPServerSession,
 ): Promise<string> {
   const raw = await readAll(stream, maxBytes)
   // Asked before anything is stored: a message with thousands of parts is an attack, not a message.
-  const parsed = await parseMessage(raw)
+  const parsed = await (intake?.read ?? parseMessage)(raw)
   if (!parsed.ok && parsed.problem.code === 'too-many-parts') {
     throw reply(554, `5.6.0 The message has more than ${parsed.problem.limit} parts or levels`)
   }
   const { mailFrom, rcptTo } = session.envelope
-  const [taken] = await takeIn(db, [
-    {
-      raw,
-      envelopeFrom: mailFrom ? mailFrom.address : '',
-      recipients: rcptTo.map(({ address }) => address),
-      receivedAt: now(),
-    },
-  ])
+  const reports = await Promise.all(
+    session.envelope.rcptTo.map(({ address }) => isReportAddress(db, address)),
+  )
+  if (reports.includes(true)) return takeReport({ db, log, now, intake }, raw, parsed, session)
+  const incoming = {
+    raw,
+    envelopeFrom: mailFrom ? mailFrom.address : '',
+    recipients: rcptTo.map(({ address }) => address),
+    receivedAt: now(),
+    connection: { ip: session.remoteAddress, helo: session.hostNameAppearsAs || '' },
+  }
+  const [taken] = await takeIn(db, [incoming], {
+    ...intake,
+    onward: 'queue',
+    read: () => Promise.resolve(parsed),
+  })
   if (!taken) throw new Error('nothing was taken in')
   log.tookIn(taken.messageId, taken.deliveries.length, raw.length)
   takenIn()
   return `2.0.0 Taken in as ${taken.messageId}`
+}
+
+async function isReportAddress(db: Database, address: string): Promise<boolean> {
+  const organisation = await findOrganisation(db)
+  return (
+    organisation?.reportAddress !== undefined &&
+    organisation.reportAddress !== '' &&
+    organisation.reportAddress === address.toLowerCase()
+  )
+}
+
+/** Mail to the report address: what a colleague attached to it, or the answer why it was not taken. */
+async function takeReport(
+  { db, log, now, intake }: Pick<Deps, 'db' | 'log' | 'now' | 'intake'>,
+  raw: Buffer,
+  parsed: Awaited<ReturnType<typeof parseMessage>>,
+  session: SMTPServerSession,
+): Promise<string> {
+  const { mailFrom } = session.envelope
+  const connection = { ip: session.remoteAddress, helo: session.hostNameAppearsAs || '' }
+  const taken = await reportByMail(db, {
+    raw,
+    parsed,
+    envelopeFrom: mailFrom ? mailFrom.address : '',
+    connection,
+    resolve: intake?.resolve,
+    now: now(),
+  })
+  if (!taken.ok) throw reply(550, taken.problem)
+  log.reported(taken.value)
+  return `2.0.0 Thank you; learned from ${taken.value} ${taken.value === 1 ? 'message' : 'messages'}`
 }
 
 async function readAll(stream: SMTPServerDataStream, maxBytes: number): Promise<Buffer> {

@@ -34,11 +34,19 @@ export async function recalibrate(db: Database, now: Date): Promise<number> {
 }
 
 async function heldOutSamples(db: Database): Promise<readonly Sample[]> {
-  const lessons = await select<LessonRow>(db, 'SELECT verdict, words FROM lessons ORDER BY id DESC LIMIT :most', { most })
+  const lessons = await select<LessonRow>(
+    db,
+    'SELECT verdict, words FROM lessons ORDER BY id DESC LIMIT :most',
+    { most },
+  )
   const words = [...new Set(lessons.flatMap(lesson => lesson.words))]
   const counts = new Map<string, TokenCount>()
   for (let start = 0; start <= words.length; start += 5000) {
-    const rows = await select<TokenCount & { word: string }>(db, 'SELECT word, wanted, junk FROM words WHERE word IN (:keys)', { keys: ['', ...words.slice(start, start + 5000)] })
+    const rows = await select<TokenCount & { word: string }>(
+      db,
+      'SELECT word, wanted, junk FROM words WHERE word IN (:keys)',
+      { keys: ['', ...words.slice(start, start + 5000)] },
+    )
     for (const { word, wanted, junk } of rows) counts.set(word, { wanted, junk })
   }
   const total = counts.get('') ?? { wanted: 0, junk: 0 }

@@ -12,21 +12,46 @@ export interface ClusterState {
  * Counts new deliveries of clusters and gives what they are then. When a cluster has doubled its older
  * deliveries are ranked anew: all of them at once, and not at every arrival.
  */
-export async function growClusters(db: Database, tx: Tx, added: ReadonlyMap<string, number>): Promise<ReadonlyMap<string, ClusterState>> {
+export async function growClusters(
+  db: Database,
+  tx: Tx,
+  added: ReadonlyMap<string, number>,
+): Promise<ReadonlyMap<string, ClusterState>> {
   const keys = [...added.keys()].sort()
   if (keys.length === 0) return new Map()
   const tuples = keys.map((_, i) => `(:k${i}, :n${i})`).join(',')
-  const values = Object.fromEntries(keys.flatMap((key, i) => [[`k${i}`, key], [`n${i}`, added.get(key) ?? 0]]))
-  await execute(db, `INSERT INTO clusters (cluster_key, deliveries) VALUES ${tuples} ON DUPLICATE KEY UPDATE deliveries = deliveries + VALUES(deliveries)`, values, tx)
-  const rows = await select<{ cluster_key: string; deliveries: number; shift: number }>(db, 'SELECT cluster_key, deliveries, shift FROM clusters WHERE cluster_key IN (:keys)', { keys }, tx)
+  const values = Object.fromEntries(
+    keys.flatMap((key, i) => [
+      [`k${i}`, key],
+      [`n${i}`, added.get(key) ?? 0],
+    ]),
+  )
+  await execute(
+    db,
+    `INSERT INTO clusters (cluster_key, deliveries) VALUES ${tuples} ON DUPLICATE KEY UPDATE deliveries = deliveries + VALUES(deliveries)`,
+    values,
+    tx,
+  )
+  const rows = await select<{ cluster_key: string; deliveries: number; shift: number }>(
+    db,
+    'SELECT cluster_key, deliveries, shift FROM clusters WHERE cluster_key IN (:keys)',
+    { keys },
+    tx,
+  )
   for (const { cluster_key, deliveries, shift } of rows) {
     const before = deliveries - (added.get(cluster_key) ?? 0)
-    if (before > 0 && Math.floor(Math.log2(deliveries)) > Math.floor(Math.log2(before))) await rankAnew(db, tx, cluster_key, { deliveries, shift })
+    if (before > 0 && Math.floor(Math.log2(deliveries)) > Math.floor(Math.log2(before)))
+      await rankAnew(db, tx, cluster_key, { deliveries, shift })
   }
   return new Map(rows.map(({ cluster_key, deliveries, shift }) => [cluster_key, { deliveries, shift }]))
 }
 
-async function rankAnew(db: Database, tx: Tx, key: string, { deliveries, shift }: ClusterState): Promise<void> {
+async function rankAnew(
+  db: Database,
+  tx: Tx,
+  key: string,
+  { deliveries, shift }: ClusterState,
+): Promise<void> {
   await execute(
     db,
     "UPDATE deliveries SET rank_score = rank_base + :shift WHERE cluster_key = :key AND state IN ('quarantined', 'junk')",
@@ -36,10 +61,26 @@ async function rankAnew(db: Database, tx: Tx, key: string, { deliveries, shift }
 }
 
 /** A ruling on some of a text moves all of it; `sign` -1 takes it back. */
-export async function shiftClusters(db: Database, tx: Tx, keys: readonly string[], verdict: 'wanted' | 'junk' | 'phishing', sign: 1 | -1): Promise<void> {
+export async function shiftClusters(
+  db: Database,
+  tx: Tx,
+  keys: readonly string[],
+  verdict: 'wanted' | 'junk' | 'phishing',
+  sign: 1 | -1,
+): Promise<void> {
   for (const key of [...new Set(keys)].sort()) {
-    await execute(db, 'UPDATE clusters SET shift = shift + :shift WHERE cluster_key = :key', { shift: sign * clusterShift[verdict], key }, tx)
-    const [row] = await select<ClusterState>(db, 'SELECT deliveries, shift FROM clusters WHERE cluster_key = :key', { key }, tx)
+    await execute(
+      db,
+      'UPDATE clusters SET shift = shift + :shift WHERE cluster_key = :key',
+      { shift: sign * clusterShift[verdict], key },
+      tx,
+    )
+    const [row] = await select<ClusterState>(
+      db,
+      'SELECT deliveries, shift FROM clusters WHERE cluster_key = :key',
+      { key },
+      tx,
+    )
     if (row) await rankAnew(db, tx, key, row)
   }
 }

@@ -14,6 +14,8 @@ export const statesOf: Readonly<Record<z.infer<typeof reviewStates>, readonly De
   waiting: ['deferred', 'bounced'],
   released: ['released'],
   discarded: ['discarded'],
+  delivered: ['inbox', 'aside', 'moved'],
+  inspecting: ['inspecting'],
 }
 
 /** The column an order runs along, its direction, and the indexes that deliver it without sorting. */

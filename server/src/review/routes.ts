@@ -15,11 +15,12 @@ import { mount, whoIs } from '../http.ts'
 import { clusterMembers, countBins, listPage, readCursor, scopeOf, toReviewRow } from './queries.ts'
 import { previewReach } from './reach.ts'
 import { applyRuling, undoRuling } from './rulings.ts'
-import { findSource, noteReading, readSafeView, readSheet, safeViewPolicy } from './sheet.ts'
+import { findSource, readSafeView, safeViewPolicy } from './safe-view.ts'
+import { noteReading, readSheet } from './sheet.ts'
 
 const mostMembers = 500
 
-export function reviewRoutes(router: Router, { db, now, log, queued }: Deps): void {
+export function reviewRoutes(router: Router, { db, now, log, queued, settings }: Deps): void {
   mount(router, reviewList, async ({ query }) => {
     const { timeZone } = await readOrganisation(db)
     const scope = scopeOf(query, now(), timeZone)
@@ -77,7 +78,11 @@ export function reviewRoutes(router: Router, { db, now, log, queued }: Deps): vo
   router.get('/api/deliveries/:id/view', async (req, res) => {
     const who = whoIs(res)
     const id = readId(req.params.id)
-    const html = await readSafeView(db, id, req.query.as === 'text' ? 'text' : 'html')
+    const html = await readSafeView(db, id, {
+      form: req.query.as === 'text' ? 'text' : 'html',
+      pictures: req.query.pictures === 'yes',
+      pictureSetting: settings.PENDRO_PICTURES,
+    })
     await noteReading(db, who, id, now())
     res.set({
       'Content-Security-Policy': safeViewPolicy,

@@ -130,7 +130,8 @@ export async function applyRuling(
   return inTransaction(db, work, { againOnDuplicate: true })
 }
 
-const clusterKeys = (deliveries: readonly { readonly cluster_key: string }[]) => deliveries.map(({ cluster_key }) => cluster_key)
+const clusterKeys = (deliveries: readonly { readonly cluster_key: string }[]) =>
+  deliveries.map(({ cluster_key }) => cluster_key)
 
 interface Move {
   readonly delivery: RuledDelivery

@@ -1,14 +1,14 @@
-import { gunzipSync } from 'node:zlib'
 import type { DeliverySheet, PathLineShape } from '@pendro/contract'
-import type { Evidence } from '@pendro/core/judgement'
+import { provenance, type Evidence } from '@pendro/core/judgement'
 import { displayDomain } from '@pendro/core/address'
-import { embeddedPictures, parseMessage, safeTextView, safeView, type Message } from '@pendro/core/message'
+import { attachmentContents, parseMessage, pdfText, safeView, type Message } from '@pendro/core/message'
 import type { SenderFacts } from '@pendro/core/senders'
 import { findRow, inTransaction, select, type Database } from '../db/database.ts'
 import { AppError } from '../errors.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { findDelivery, toReviewRow } from './queries.ts'
+import { findSource } from './safe-view.ts'
 
 interface SheetRow {
   readonly address_used: string
@@ -36,7 +36,13 @@ export async function readSheet(db: Database, id: number): Promise<DeliverySheet
   const raw = await findSource(db, id)
   const parsed = raw ? await parseMessage(raw) : null
   const message = parsed?.ok ? parsed.value : null
-  const [history, waiting] = await Promise.all([readHistory(db, id), readWaiting(db, id)])
+  const [history, waiting, inspection, words] = await Promise.all([
+    readHistory(db, id),
+    readWaiting(db, id),
+    readInspection(db, row.message_id),
+    raw && message ? readPdfs(raw, message) : [],
+  ])
+  const { kind, ...origin } = provenance(more.sender_facts)
   return {
     row: toReviewRow(row),
     addressUsed: more.address_used,
@@ -48,24 +54,61 @@ export async function readSheet(db: Database, id: number): Promise<DeliverySheet
     listId: more.sender_facts.listId ?? '',
     fromDomain: displayDomain(more.sender_facts.from[0]?.domain ?? ''),
     size: more.size,
-    evidence: more.evidence.map(({ finding, weight, facts }) => ({ finding, weight, facts: { ...facts } })),
+    evidence: more.evidence.map(({ finding, weight, facts, raw: from = [] }) => ({
+      finding,
+      weight,
+      facts: { ...facts },
+      raw: from.map(([name, text]): [string, string] => [name, text]),
+    })),
     path: more.path,
     body: message && bodyFacts(message),
     unreadable: more.unreadable !== null,
-    attachments:
-      message?.attachments
-        .filter(a => !a.inline)
-        .map(({ name, declaredType, trueType, size, danger }) => ({
-          name,
-          declaredType,
-          trueType,
-          size,
-          danger,
-        })) ?? [],
+    attachments: shownAttachments(message, words),
+    provenance: { kind, facts: origin },
+    inspection,
     headers: message?.headers.map(({ name, value }) => ({ name, value })) ?? [],
     history,
     waiting,
   }
+}
+
+const isPdf = ({ trueType }: { trueType: string }) => trueType === 'application/pdf'
+
+/** The words of each PDF, in the order of the PDFs. */
+async function readPdfs(raw: Buffer, message: Message): Promise<readonly (string | null)[]> {
+  if (!message.attachments.some(isPdf)) return []
+  const contents = await attachmentContents(raw, isPdf)
+  return Promise.all(contents.slice(0, 5).map(pdfText))
+}
+
+function shownAttachments(
+  message: Message | null,
+  words: readonly (string | null)[],
+): DeliverySheet['attachments'] {
+  const pdfs = message?.attachments.filter(isPdf) ?? []
+  return (message?.attachments ?? [])
+    .filter(({ inline }) => !inline)
+    .map(attachment => {
+      const { name, declaredType, trueType, size, danger, note } = attachment
+      return {
+        name,
+        declaredType,
+        trueType,
+        size,
+        danger,
+        note,
+        words: words[pdfs.indexOf(attachment)] ?? '',
+      }
+    })
+}
+
+async function readInspection(db: Database, messageId: number): Promise<DeliverySheet['inspection']> {
+  const row = await findRow<{ done_at: Date | null; verdict: string | null; problem: string }>(
+    db,
+    'SELECT done_at, verdict, problem FROM inspections WHERE message_id = :messageId',
+    { messageId },
+  )
+  return row && { done: row.done_at !== null, verdict: row.verdict ?? '', problem: row.problem }
 }
 
 function bodyFacts(message: Message): DeliverySheet['body'] {
@@ -76,6 +119,7 @@ function bodyFacts(message: Message): DeliverySheet['body'] {
     hasHtml: message.html !== null,
     linksDisarmed: view?.linksDisarmed ?? message.links.length,
     picturesLeftOut: Math.max(0, (view?.picturesLeftOut ?? 0) - embedded),
+    remotePictures: view?.remotePictures.length ?? 0,
     hiddenText: message.hiddenText.slice(0, 2000),
   }
 }
@@ -114,46 +158,6 @@ async function readWaiting(db: Database, id: number): Promise<DeliverySheet['wai
     { id },
   )
   return row && { attempts: row.attempts, nextAt: row.next_at.toISOString(), problem: row.problem }
-}
-
-/** The raw bytes of a delivery's message, or `null` when they have gone away. Throws for an unknown delivery. */
-export async function findSource(db: Database, id: number): Promise<Buffer | null> {
-  const row = await findRow<{ gzip: Buffer | null }>(
-    db,
-    'SELECT s.gzip FROM deliveries d LEFT JOIN message_sources s ON s.message_id = d.message_id WHERE d.id = :id',
-    { id },
-  )
-  if (!row) throw new AppError('DELIVERY_NOT_FOUND')
-  return row.gzip && gunzipSync(row.gzip)
-}
-
-/** The message as a page of its own for the sandboxed frame: nothing in it can run, load or lead anywhere. */
-export async function readSafeView(db: Database, id: number, form: 'html' | 'text'): Promise<string> {
-  const raw = await findSource(db, id)
-  if (!raw) throw new AppError('SOURCE_GONE')
-  const parsed = await parseMessage(raw)
-  // What can't be read is shown as it came.
-  if (!parsed.ok) return page(safeTextView(raw.toString('latin1').slice(0, 200_000)))
-  const { html, text } = parsed.value
-  if (form === 'html' && html !== null) return page(safeView(html, await embeddedPictures(raw)).html)
-  return page(safeTextView(text))
-}
-
-export const safeViewPolicy =
-  "default-src 'none'; img-src data:; style-src 'unsafe-inline'; sandbox; frame-ancestors 'self'"
-
-const frameStyle = `
-  html { color-scheme: light }
-  body { margin: 0; padding: 16px 18px; font: 14px/1.55 system-ui, sans-serif; color: #1E2A30; background: #fff; overflow-wrap: anywhere }
-  pre { font: inherit; white-space: pre-wrap; margin: 0 }
-  img { max-width: 100%; height: auto }
-  table { max-width: 100% }
-  [data-target] { border-bottom: 1px dashed #52606A }
-  [data-target]::after { content: ' \\2192  ' attr(data-target); font: 12.5px ui-monospace, monospace; color: #52606A }
-`
-
-function page(body: string): string {
-  return `<!doctype html><html><head><meta charset="utf-8"><style>${frameStyle}</style></head><body>${body}</body></html>`
 }
 
 const readAgainAfter = 30 * 60_000

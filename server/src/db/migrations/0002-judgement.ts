@@ -11,6 +11,8 @@ export const statements: readonly string[] = [
     ADD KEY k_mailbox_rank (mailbox_id, state, rank_score, id, received_day, cluster_key, score),
     DROP KEY k_cluster,
     ADD KEY k_cluster (cluster_key, state, received_day, mailbox_id, score, rank_score, received_at, expires_at)`,
+  // A colleague's report is a ruling without a staffer.
+  'ALTER TABLE rulings MODIFY COLUMN staffer_id INT UNSIGNED NULL',
   `CREATE TABLE clusters (
     cluster_key CHAR(32) CHARACTER SET ascii NOT NULL PRIMARY KEY,
     deliveries INT UNSIGNED NOT NULL,

@@ -16,11 +16,8 @@ export function EvidenceBars({ evidence, score }: { evidence: DeliverySheet['evi
     <section aria-label={t('sheet.weighs')} className="rounded-lg border border-line bg-sheet px-4 pt-3 pb-3">
       <h3 className="mb-1.5 font-bold text-ink-2">{t('sheet.weighs')}</h3>
       <ul>
-        {shown.map(({ finding, weight, facts }, i) => (
-          <li key={i} className="grid grid-cols-[minmax(0,1fr)_34%] items-center gap-3 py-[3px]">
-            <span>{t(`evidence.${finding}`, facts)}</span>
-            <Bar weight={weight} longest={longest} quiet={finding === 'starting-point'} />
-          </li>
+        {shown.map((found, i) => (
+          <Found key={i} found={found} longest={longest} />
         ))}
       </ul>
       {shown.length < evidence.length && (
@@ -32,6 +29,48 @@ export function EvidenceBars({ evidence, score }: { evidence: DeliverySheet['evi
         {t('sheet.sum', { sum: signed(sum), score: score.toFixed(1) })}
       </p>
     </section>
+  )
+}
+
+/** One finding; what it was read from opens under it. */
+function Found({
+  found: { finding, weight, facts, raw = [] },
+  longest,
+}: {
+  found: DeliverySheet['evidence'][number]
+  longest: number
+}) {
+  const { t } = useTranslation()
+  const [open, setOpen] = useState(false)
+  const text = t(`evidence.${finding}`, facts)
+  return (
+    <li className="py-[3px]">
+      <div className="grid grid-cols-[minmax(0,1fr)_34%] items-center gap-3">
+        {raw.length === 0 ? (
+          <span>{text}</span>
+        ) : (
+          <button
+            type="button"
+            aria-expanded={open}
+            onClick={() => setOpen(!open)}
+            className="text-left decoration-line-strong decoration-dotted underline-offset-3 hover:underline"
+          >
+            {text}
+          </button>
+        )}
+        <Bar weight={weight} longest={longest} quiet={finding === 'starting-point'} />
+      </div>
+      {open && (
+        <dl className="my-1 grid grid-cols-[auto_minmax(0,1fr)] gap-x-3 gap-y-0.5 border-l-2 border-line-strong pl-3 font-mono text-[0.85rem] text-ink-2">
+          {raw.map(([name, value], i) => (
+            <div key={i} className="contents">
+              <dt>{name}</dt>
+              <dd className="break-all">{value}</dd>
+            </div>
+          ))}
+        </dl>
+      )}
+    </li>
   )
 }
 

@@ -13,6 +13,8 @@ export const stateChoices = [
   'waiting',
   'released',
   'discarded',
+  'inspecting',
+  'delivered',
 ] as const satisfies readonly ReviewStates[]
 export const dayChoices = [1, 3, 7, 14, 28] as const
 

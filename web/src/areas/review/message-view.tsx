@@ -11,6 +11,7 @@ export function MessageView({ sheet }: { sheet: DeliverySheet }) {
   const { id } = sheet.row
   const [form, setForm] = useState<'html' | 'text'>('html')
   const [headers, setHeaders] = useState(false)
+  const [pictures, setPictures] = useState(false)
   const link = 'border-b border-current pb-px'
   return (
     <section aria-label={t('view.title')} className="overflow-hidden rounded-lg border border-line bg-raised">
@@ -22,11 +23,24 @@ export function MessageView({ sheet }: { sheet: DeliverySheet }) {
               {t(form === 'html' ? 'view.asText' : 'view.asHtml')}
             </button>
           )}
+          {form === 'html' && (sheet.body?.remotePictures ?? 0) > 0 && (
+            <button
+              type="button"
+              className={link}
+              aria-pressed={pictures}
+              onClick={() => setPictures(!pictures)}
+            >
+              {t(pictures ? 'view.hidePictures' : 'view.showPictures')}
+            </button>
+          )}
           <button type="button" className={link} aria-expanded={headers} onClick={() => setHeaders(!headers)}>
             {t(headers ? 'view.hideHeaders' : 'view.headers')}
           </button>
           <a className={link} href={`/api/deliveries/${id}/source`} download>
             {t('view.save')}
+          </a>
+          <a className={link} href={`/api/deliveries/${id}/report`} download title={t('view.reportHint')}>
+            {t('view.report')}
           </a>
         </span>
       </div>
@@ -40,7 +54,7 @@ export function MessageView({ sheet }: { sheet: DeliverySheet }) {
       <iframe
         title={t('view.title')}
         sandbox=""
-        src={`/api/deliveries/${id}/view?as=${form}`}
+        src={`/api/deliveries/${id}/view?as=${form}${pictures ? '&pictures=yes' : ''}`}
         className="block h-[360px] w-full bg-white"
       />
     </section>
@@ -81,20 +95,33 @@ function Attachments({ attachments }: { attachments: DeliverySheet['attachments'
             ? FileText
             : Paperclip
         return (
-          <li key={i} className="flex items-baseline gap-2 py-0.5">
-            <Icon
-              aria-hidden
-              className={`size-4 shrink-0 self-center ${attachment.danger ? 'text-stop' : 'text-ink-2'}`}
-            />
-            <span className="truncate font-semibold">{attachment.name || t('view.unnamed')}</span>
-            <span className="shrink-0 text-ink-2">
-              {lies
-                ? t('view.typeLies', { trueType: attachment.trueType, declared: attachment.declaredType })
-                : attachment.trueType}{' '}
-              · {size(attachment.size)}
-            </span>
-            {attachment.danger && (
-              <b className="shrink-0 text-stop">{t(`view.danger.${attachment.danger}`)}</b>
+          <li key={i} className="py-0.5">
+            <div className="flex items-baseline gap-2">
+              <Icon
+                aria-hidden
+                className={`size-4 shrink-0 self-center ${attachment.danger ? 'text-stop' : 'text-ink-2'}`}
+              />
+              <span className="truncate font-semibold">{attachment.name || t('view.unnamed')}</span>
+              <span className="shrink-0 text-ink-2">
+                {lies
+                  ? t('view.typeLies', { trueType: attachment.trueType, declared: attachment.declaredType })
+                  : attachment.trueType}{' '}
+                · {size(attachment.size)}
+              </span>
+              {attachment.note !== '' && (
+                <span className="min-w-0 truncate text-ink-2">{attachment.note}</span>
+              )}
+              {attachment.danger && (
+                <b className="shrink-0 text-stop">{t(`view.danger.${attachment.danger}`)}</b>
+              )}
+            </div>
+            {attachment.words !== '' && (
+              <details className="mt-1 mb-1">
+                <summary className="cursor-pointer text-petrol">{t('view.words')}</summary>
+                <pre className="mt-1 max-h-60 overflow-auto border-l-2 border-line-strong pl-3 font-sans whitespace-pre-wrap">
+                  {attachment.words}
+                </pre>
+              </details>
             )}
           </li>
         )

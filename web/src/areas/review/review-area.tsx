@@ -11,6 +11,7 @@ import { Button } from '../../parts/buttons.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { FilterSentence } from './filter-sentence.tsx'
 import { usualFilter, useFilter } from './filter.ts'
+import { HandIn } from './hand-in.tsx'
 import { ReviewList, useItems, type Item } from './review-list.tsx'
 import { clusterQuery, useReviewCounts, useReviewList, useReviewLive, useSheet } from './review-queries.ts'
 import { RulingBar } from './ruling-bar.tsx'
@@ -28,6 +29,7 @@ export function ReviewArea() {
   const [openKeys, setOpenKeys] = useState<ReadonlySet<string>>(new Set())
   const items = useItems(rows, openKeys, filter)
   const { openId, open } = useOpenDelivery(items, list.isPlaceholderData)
+  const session = useSession()
   const live = useReviewLive(openId)
   const marks = useRuling(state => state.marks)
   const onMark = useMarking(filter)
@@ -55,7 +57,10 @@ export function ReviewArea() {
         aria-label={t('review.filterLabel')}
         className="grid items-end gap-x-16 gap-y-2 border-b border-line-strong px-6 pt-3 pb-2 min-[1080px]:grid-cols-[minmax(0,1fr)_minmax(380px,500px)]"
       >
-        <FilterSentence filter={filter} change={change} counts={counts.data} />
+        <div>
+          <FilterSentence filter={filter} change={change} counts={counts.data} />
+          {filter.states === 'delivered' && mayWrite(session) && <HandIn />}
+        </div>
         {counts.data ? (
           <ScoreStrip
             bins={counts.data.bins}

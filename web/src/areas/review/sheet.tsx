@@ -66,6 +66,7 @@ function Heading({ sheet }: { sheet: DeliverySheet }) {
         <p className="text-[0.95rem] text-ink-2" title={times.inZone(row.receivedAt, sheet.mailboxTimeZone)}>
           {facts.join(' · ')}
         </p>
+        <p className="text-[0.95rem]">{t(`provenance.${sheet.provenance.kind}`, sheet.provenance.facts)}</p>
         {apart.length > 0 && <p className="text-[0.95rem] text-ink-2">{apart.join(' · ')}</p>}
       </div>
       <Pendulum key={row.id} score={row.score} size="sheet" swings />
@@ -102,6 +103,12 @@ function Whereabout({ sheet: { row, waiting, history } }: { sheet: DeliverySheet
       </p>
     )
   }
+  if (row.state === 'inspecting')
+    return (
+      <p role="status" className={`${box} border-amber/40 bg-amber-tint text-amber`}>
+        {t('sheet.inspecting')}
+      </p>
+    )
   if (row.state === 'sealed') return <p className={`${box} border-stop/40 text-stop`}>{t('sheet.sealed')}</p>
   if (['quarantined', 'junk'].includes(row.state)) return null
   return (

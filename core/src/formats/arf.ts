@@ -1,0 +1,65 @@
+/** Feedback types of RFC 5965 §7.3 that Pendro uses: 'abuse' for junk, 'fraud' for phishing. */
+export type FeedbackType = 'abuse' | 'fraud'
+
+interface Report {
+  readonly type: FeedbackType
+  readonly raw: Uint8Array
+  /** Addresses: who reports, and to whom. */
+  readonly from: string
+  readonly to: string
+  readonly originalFrom: string
+  readonly originalTo: readonly string[]
+  /** Epoch ms when the message came in. */
+  readonly arrivedAt: number
+  readonly reportedDomains: readonly string[]
+  /** Not in the message itself. */
+  readonly boundary: string
+  readonly messageId: string
+  readonly now: number
+}
+
+const oneLine = (text: string) => text.replace(/[\r\n]+/g, ' ').trim()
+const date = (time: number) => new Date(time).toUTCString().replace('GMT', '+0000')
+
+/**
+ * An abuse report (ARF, RFC 5965 §2): words for people, fields for machines, the message as it came.
+ * Throws when `boundary` stands in the message.
+ */
+export function writeArf(report: Report): Buffer {
+  const { type, raw, boundary } = report
+  const message = Buffer.from(raw.buffer, raw.byteOffset, raw.byteLength)
+  if (message.includes(`--${boundary}`)) throw new RangeError('writeArf: the boundary stands in the message')
+  const what = type === 'fraud' ? 'phishing' : 'junk'
+  const head = [
+    `From: ${oneLine(report.from)}`,
+    `To: ${oneLine(report.to)}`,
+    `Date: ${date(report.now)}`,
+    `Message-ID: ${report.messageId}`,
+    `Subject: Report of ${what}`,
+    'MIME-Version: 1.0',
+    `Content-Type: multipart/report; report-type=feedback-report; boundary="${boundary}"`,
+    '',
+    `--${boundary}`,
+    'Content-Type: text/plain; charset=utf-8',
+    '',
+    `This is a report of ${what} that reached us on ${date(report.arrivedAt)}. The message follows as it came.`,
+    '',
+    `--${boundary}`,
+    'Content-Type: message/feedback-report',
+    '',
+    `Feedback-Type: ${type}`,
+    'User-Agent: Pendro/0.1',
+    'Version: 1',
+    ...(report.originalFrom === '' ? [] : [`Original-Mail-From: <${oneLine(report.originalFrom)}>`]),
+    ...report.originalTo.map(to => `Original-Rcpt-To: <${oneLine(to)}>`),
+    `Arrival-Date: ${date(report.arrivedAt)}`,
+    ...report.reportedDomains.map(domain => `Reported-Domain: ${oneLine(domain)}`),
+    '',
+    `--${boundary}`,
+    'Content-Type: message/rfc822',
+    'Content-Disposition: inline',
+    '',
+    '',
+  ].join('\r\n')
+  return Buffer.concat([Buffer.from(head), message, Buffer.from(`\r\n--${boundary}--\r\n`)])
+}

@@ -1,0 +1,1 @@
+export { writeArf, type FeedbackType } from './arf.ts'

@@ -1,0 +1,25 @@
+import { z } from 'zod'
+
+export type LabAnswer = 'waiting' | 'clean' | 'harmful' | 'unknown'
+
+/** An attachment lab: takes bytes, gives a ticket, and later a verdict. Rejects when it does not answer. */
+export interface Lab {
+  readonly hand: (content: Uint8Array) => Promise<string>
+  readonly ask: (ticket: string) => Promise<LabAnswer>
+}
+
+const handed = z.object({ ticket: z.string().min(1).max(200) })
+const answered = z.object({ verdict: z.enum(['waiting', 'clean', 'harmful', 'unknown']) })
+
+export function createLab(url: string): Lab {
+  const call = async (path: string, init: RequestInit): Promise<unknown> => {
+    const response = await fetch(url + path, { ...init, signal: AbortSignal.timeout(10_000) })
+    if (!response.ok) throw new Error(`the lab answered ${response.status}`)
+    return response.json()
+  }
+  return {
+    hand: async content =>
+      handed.parse(await call('/inspections', { method: 'POST', body: Buffer.from(content) })).ticket,
+    ask: async ticket => answered.parse(await call(`/inspections/${encodeURIComponent(ticket)}`, {})).verdict,
+  }
+}

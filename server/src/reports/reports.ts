@@ -1,0 +1,186 @@
+import { randomUUID } from 'node:crypto'
+import { gzipSync } from 'node:zlib'
+import { writeArf } from '@pendro/core/formats'
+import { senderFacts } from '@pendro/core/judgement'
+import { parseMessage, type Message } from '@pendro/core/message'
+import type { SenderFacts } from '@pendro/core/senders'
+import { findRow, inTransaction, insert, type Database, type Tx } from '../db/database.ts'
+import { readOrganisation, type Organisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { hashMessageId } from '../mail/knowledge.ts'
+import { writeRecord, type Actor } from '../record/write.ts'
+import { shiftClusters } from '../review/clusters.ts'
+import { learn } from '../review/learning.ts'
+
+interface Reported {
+  readonly by: Actor
+  /** Set when a colleague reports: the delivery meant is theirs. */
+  readonly mailboxId: number | null
+  readonly raw: Buffer
+  readonly verdict: 'junk' | 'phishing'
+  readonly now: Date
+}
+
+export interface TakenReport {
+  readonly rulingId: number
+  readonly subject: string
+  readonly deliveryId: number | null
+}
+
+/**
+ * Learns from a message that got through and was handed in. It is a ruling like any other: in the record,
+ * undone from there. A message Pendro has never seen is kept for it.
+ */
+export async function reportMessage(
+  db: Database,
+  { by, mailboxId, raw, verdict, now }: Reported,
+): Promise<TakenReport> {
+  const parsed = await parseMessage(raw)
+  if (!parsed.ok) throw new AppError('NO_MESSAGE')
+  const message = parsed.value
+  return inTransaction(db, async tx => {
+    const organisation = await readOrganisation(db, tx)
+    const known = await findKnown(db, tx, message, mailboxId)
+    const messageId = known?.message_id ?? (await keepMessage(db, tx, organisation, message, raw, now))
+    const sentence = {
+      message: 'leave',
+      learn: verdict,
+      sender: 'as-is',
+      width: 'address',
+      for: 'colleague',
+      withoutAuthentication: false,
+      reason: '',
+    }
+    const [rulingId = 0] = await insert(
+      db,
+      'rulings',
+      [{ token: randomUUID(), staffer_id: by.kind === 'staffer' ? by.id : null, at: now, sentence }],
+      tx,
+    )
+    if (known) {
+      await insert(
+        db,
+        'ruling_deliveries',
+        [{ ruling_id: rulingId, delivery_id: known.id, from_state: known.state, to_state: known.state }],
+        tx,
+      )
+      await shiftClusters(db, tx, [known.cluster_key], verdict, 1)
+    }
+    await learn(db, tx, rulingId, verdict, [messageId])
+    const facts = {
+      message: 'report',
+      learn: verdict,
+      sender: 'as-is',
+      for: 'colleague',
+      until: '',
+      deliveries: 1,
+      colleagues: 1,
+      subject: message.subject.slice(0, 500),
+      from: message.from[0]?.text ?? '',
+      patterns: '',
+      ended: 0,
+    }
+    await writeRecord(db, tx, [
+      {
+        at: now,
+        act: 'ruling',
+        by,
+        mailboxId: known?.mailbox_id ?? mailboxId,
+        deliveryId: known?.id ?? null,
+        rulingId,
+        facts,
+      },
+    ])
+    return { rulingId, subject: message.subject, deliveryId: known?.id ?? null }
+  })
+}
+
+interface Known {
+  readonly id: number
+  readonly message_id: number
+  readonly mailbox_id: number
+  readonly state: string
+  readonly cluster_key: string
+}
+
+function findKnown(
+  db: Database,
+  tx: Tx,
+  { messageId }: Message,
+  mailboxId: number | null,
+): Promise<Known | null> {
+  if (messageId === null) return Promise.resolve(null)
+  return findRow<Known>(
+    db,
+    `SELECT d.id, d.message_id, d.mailbox_id, d.state, d.cluster_key FROM messages m JOIN deliveries d ON d.message_id = m.id
+     WHERE m.message_id_hash = :hash AND m.direction = 'in' ${mailboxId === null ? '' : 'AND d.mailbox_id = :mailboxId'} ORDER BY d.id LIMIT 1`,
+    { hash: hashMessageId(messageId), mailboxId },
+    tx,
+  )
+}
+
+async function keepMessage(
+  db: Database,
+  tx: Tx,
+  organisation: Organisation,
+  message: Message,
+  raw: Buffer,
+  now: Date,
+): Promise<number> {
+  const [messageId = 0] = await insert(
+    db,
+    'messages',
+    [
+      {
+        direction: 'in',
+        received_at: now,
+        message_id_hash: message.messageId === null ? null : hashMessageId(message.messageId),
+        envelope_from: '',
+        from_name: (message.from[0]?.name ?? '').slice(0, 255),
+        from_address: (message.from[0]?.text ?? '').slice(0, 320),
+        subject: message.subject.slice(0, 500),
+        size: raw.length,
+        sender_facts: senderFacts(message, null, organisation.policy),
+        harm: null,
+        bulk: false,
+        unreadable: null,
+      },
+    ],
+    tx,
+  )
+  await insert(db, 'message_sources', [{ message_id: messageId, gzip: gzipSync(raw) }], tx)
+  return messageId
+}
+
+/** An abuse report of a delivery's message, to be sent on to whoever is responsible for its sender (RFC 5965). */
+export async function arfOf(db: Database, deliveryId: number, raw: Buffer, now: Date): Promise<Buffer> {
+  const row = await findRow<{
+    received_at: Date
+    envelope_from: string
+    address_used: string
+    sender_facts: SenderFacts
+    phishing: number
+  }>(
+    db,
+    `SELECT d.received_at, m.envelope_from, d.address_used, m.sender_facts,
+       EXISTS (SELECT 1 FROM lessons l WHERE l.message_id = m.id AND l.verdict = 'phishing') AS phishing
+     FROM deliveries d JOIN messages m ON m.id = d.message_id WHERE d.id = :deliveryId`,
+    { deliveryId },
+  )
+  if (!row) throw new AppError('DELIVERY_NOT_FOUND')
+  const { digestAddress } = await readOrganisation(db)
+  const domain = row.sender_facts.from[0]?.domain ?? ''
+  return writeArf({
+    type: row.phishing === 1 ? 'fraud' : 'abuse',
+    raw,
+    from: digestAddress,
+    to: domain === '' ? 'undisclosed-recipients:;' : `abuse@${domain}`,
+    originalFrom: row.envelope_from,
+    originalTo: [row.address_used],
+    arrivedAt: row.received_at.getTime(),
+    reportedDomains: domain === '' ? [] : [domain],
+    boundary: `report-${randomUUID()}`,
+    messageId: `<${randomUUID()}@${digestAddress.split('@')[1] ?? 'invalid'}>`,
+    now: now.getTime(),
+  })
+}

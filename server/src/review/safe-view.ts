@@ -1,0 +1,97 @@
+import { gunzipSync } from 'node:zlib'
+import { findLookalike } from '@pendro/core/address'
+import { embeddedPictures, parseMessage, safeTextView, safeView } from '@pendro/core/message'
+import { findRow, type Database } from '../db/database.ts'
+import { readOrganisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { frequentDomains } from '../mail/knowledge.ts'
+import { fetchPicture, type Picture } from './pictures.ts'
+
+/** The raw bytes of a delivery's message, or `null` when they have gone away. Throws for an unknown delivery. */
+export async function findSource(db: Database, id: number): Promise<Buffer | null> {
+  const row = await findRow<{ gzip: Buffer | null }>(
+    db,
+    'SELECT s.gzip FROM deliveries d LEFT JOIN message_sources s ON s.message_id = d.message_id WHERE d.id = :id',
+    { id },
+  )
+  if (!row) throw new AppError('DELIVERY_NOT_FOUND')
+  return row.gzip && gunzipSync(row.gzip)
+}
+
+export interface ViewOptions {
+  readonly form: 'html' | 'text'
+  /** Fetch the pictures from their hosts; 'off' in settings means nobody can. */
+  readonly pictures: boolean
+  readonly pictureSetting: string
+}
+
+const mostPictures = 20
+const mostPictureBytes = 8_000_000
+
+/** The message as a page of its own for the sandboxed frame: nothing in it can run, load or lead anywhere. */
+export async function readSafeView(db: Database, id: number, options: ViewOptions): Promise<string> {
+  const raw = await findSource(db, id)
+  if (!raw) throw new AppError('SOURCE_GONE')
+  const parsed = await parseMessage(raw)
+  // What can't be read is shown as it came.
+  if (!parsed.ok) return page(safeTextView(raw.toString('latin1').slice(0, 200_000)))
+  const { html, text } = parsed.value
+  if (options.form === 'text' || html === null) return page(safeTextView(text))
+  const embedded = await embeddedPictures(raw)
+  const warn = hostWarning(await knownDomains(db))
+  if (!options.pictures || options.pictureSetting === 'off')
+    return page(safeView(html, embedded, { warn }).html)
+  const { remotePictures } = safeView(html, embedded)
+  return page(
+    safeView(html, embedded, { warn, remote: await fetchPictures(remotePictures, options.pictureSetting) })
+      .html,
+  )
+}
+
+async function fetchPictures(
+  urls: readonly string[],
+  setting: string,
+): Promise<ReadonlyMap<string, Picture>> {
+  const standIn = setting === 'on' ? null : setting
+  const fetched = await Promise.all(urls.slice(0, mostPictures).map(url => fetchPicture(url, standIn)))
+  const pictures = new Map<string, Picture>()
+  let size = 0
+  fetched.forEach((one, i) => {
+    if (!one.ok || size + one.value.content.length > mostPictureBytes) return
+    size += one.value.content.length
+    pictures.set(urls[i] ?? '', one.value)
+  })
+  return pictures
+}
+
+async function knownDomains(db: Database): Promise<readonly string[]> {
+  const { policy } = await readOrganisation(db)
+  const frequent = await frequentDomains(db)
+  return [...policy.ownDomains, ...frequent.filter(domain => !policy.sharedProviders.includes(domain))]
+}
+
+function hostWarning(known: readonly string[]): (host: string) => string | null {
+  return host => {
+    const match = host === '' ? null : findLookalike(host, known)
+    return match && `made to look like ${match.known}`
+  }
+}
+
+export const safeViewPolicy =
+  "default-src 'none'; img-src data:; style-src 'unsafe-inline'; sandbox; frame-ancestors 'self'"
+
+const frameStyle = `
+  html { color-scheme: light }
+  body { margin: 0; padding: 16px 18px; font: 14px/1.55 system-ui, sans-serif; color: #1E2A30; background: #fff; overflow-wrap: anywhere }
+  pre { font: inherit; white-space: pre-wrap; margin: 0 }
+  img { max-width: 100%; height: auto }
+  table { max-width: 100% }
+  [data-target] { border-bottom: 1px dashed #52606A }
+  [data-warn] { border-bottom-color: #A03A22 }
+  [data-warn]::after { content: ' \\2192  ' attr(data-target) ', ' attr(data-warn) !important; color: #A03A22 !important; font-weight: bold !important }
+  [data-target]::after { content: ' \\2192  ' attr(data-target); font: 12.5px ui-monospace, monospace; color: #52606A }
+`
+
+function page(body: string): string {
+  return `<!doctype html><html><head><meta charset="utf-8"><style>${frameStyle}</style></head><body>${body}</body></html>`
+}

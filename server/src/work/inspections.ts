@@ -1,0 +1,243 @@
+import { gunzipSync } from 'node:zlib'
+import { attachmentContents, isWorthInspecting } from '@pendro/core/message'
+import type { PathLineShape } from '@pendro/contract'
+import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
+import { announce } from '../live/events.ts'
+import type { Log } from '../log.ts'
+import type { Lab, LabAnswer } from '../mail/lab.ts'
+import { pendro, writeRecord } from '../record/write.ts'
+
+interface Deps {
+  readonly db: Database
+  readonly lab: Lab
+  readonly log: Log
+  readonly now: () => Date
+}
+
+interface Job {
+  readonly message_id: number
+  readonly attempts: number
+  readonly tickets: readonly string[]
+}
+
+const claimFor = 120_000
+const askAgain = 2_000
+/** A lab that has not answered by then can't tell: mail does not wait for ever. */
+const patience = 30 * 60_000
+const waitAfterFailure = [5_000, 15_000, 60_000, 300_000]
+
+/** Hands attachments to the lab and lets messages go on when it has answered; the number of jobs that moved. */
+export async function workInspections(deps: Deps): Promise<number> {
+  const jobs = await claim(deps)
+  const moved = await Promise.all(jobs.map(job => inspect(deps, job)))
+  return moved.filter(Boolean).length
+}
+
+function claim({ db, now }: Deps): Promise<readonly Job[]> {
+  const at = now()
+  return inTransaction(db, async tx => {
+    const jobs = await select<Job>(
+      db,
+      `SELECT message_id, attempts, tickets FROM inspections
+       WHERE done_at IS NULL AND next_at <= :at AND (claimed_until IS NULL OR claimed_until < :at)
+       ORDER BY next_at LIMIT 10 FOR UPDATE SKIP LOCKED`,
+      { at },
+      tx,
+    )
+    if (jobs.length > 0) {
+      await execute(
+        db,
+        'UPDATE inspections SET claimed_until = :until WHERE message_id IN (:ids)',
+        { until: new Date(at.getTime() + claimFor), ids: jobs.map(j => j.message_id) },
+        tx,
+      )
+    }
+    return jobs
+  })
+}
+
+async function inspect(deps: Deps, job: Job): Promise<boolean> {
+  try {
+    if (job.tickets.length === 0) return await hand(deps, job)
+    const answers = await Promise.all(job.tickets.map(ticket => deps.lab.ask(ticket)))
+    const verdict = verdictOf(answers)
+    if (verdict === 'waiting' && !(await isOverdue(deps, job))) {
+      await again(deps, job, askAgain, '')
+      return false
+    }
+    await goOn(deps, job, verdict === 'waiting' ? 'unknown' : verdict)
+    return true
+  } catch (error) {
+    const problem = error instanceof Error ? error.message : String(error)
+    deps.log.labAway(job.message_id, problem)
+    if (await isOverdue(deps, job)) {
+      await goOn(deps, job, 'unknown')
+      return true
+    }
+    await again(
+      deps,
+      job,
+      waitAfterFailure[Math.min(job.attempts, waitAfterFailure.length - 1)] ?? 0,
+      problem,
+    )
+    return false
+  }
+}
+
+/** One harmful attachment is enough; one that is still waited for keeps the message waiting. */
+function verdictOf(answers: readonly LabAnswer[]): LabAnswer {
+  for (const worst of ['harmful', 'waiting', 'unknown'] as const) if (answers.includes(worst)) return worst
+  return 'clean'
+}
+
+async function hand(deps: Deps, job: Job): Promise<boolean> {
+  const { db, lab } = deps
+  const source = await findRow<{ gzip: Buffer }>(
+    db,
+    'SELECT gzip FROM message_sources WHERE message_id = :id',
+    { id: job.message_id },
+  )
+  const contents = source ? await attachmentContents(gunzipSync(source.gzip), isWorthInspecting) : []
+  const tickets = await Promise.all(contents.slice(0, 20).map(content => lab.hand(content)))
+  if (tickets.length === 0) {
+    await goOn(deps, job, 'clean')
+    return true
+  }
+  await execute(
+    db,
+    'UPDATE inspections SET tickets = :tickets, claimed_until = NULL, next_at = :next WHERE message_id = :id',
+    {
+      tickets: JSON.stringify(tickets),
+      next: new Date(deps.now().getTime() + askAgain),
+      id: job.message_id,
+    },
+  )
+  return false
+}
+
+async function isOverdue({ db, now }: Deps, { message_id }: Job): Promise<boolean> {
+  const row = await findRow<{ received_at: Date }>(
+    db,
+    'SELECT received_at FROM messages WHERE id = :message_id',
+    { message_id },
+  )
+  return row !== null && now().getTime() - row.received_at.getTime() > patience
+}
+
+async function again({ db, now }: Deps, { message_id }: Job, wait: number, problem: string): Promise<void> {
+  await execute(
+    db,
+    'UPDATE inspections SET attempts = attempts + :failed, claimed_until = NULL, next_at = :next, problem = :problem WHERE message_id = :message_id',
+    {
+      failed: problem === '' ? 0 : 1,
+      next: new Date(now().getTime() + wait),
+      problem: problem.slice(0, 500),
+      message_id,
+    },
+  )
+}
+
+/** The deliveries go where they were judged to go; a harmful message is sealed instead. */
+async function goOn(
+  { db, log, now }: Deps,
+  { message_id }: Job,
+  verdict: 'clean' | 'harmful' | 'unknown',
+): Promise<void> {
+  const at = now()
+  await inTransaction(db, async tx => {
+    const done = await execute(
+      db,
+      'UPDATE inspections SET done_at = :at, verdict = :verdict, claimed_until = NULL WHERE message_id = :message_id AND done_at IS NULL',
+      { at, verdict, message_id },
+      tx,
+    )
+    if (done === 0) return
+    const waiting = await select<{ id: number; mailbox_id: number; bound_for: string }>(
+      db,
+      "SELECT id, mailbox_id, bound_for FROM deliveries WHERE message_id = :message_id AND state = 'inspecting' FOR UPDATE",
+      { message_id },
+      tx,
+    )
+    if (verdict === 'harmful')
+      await execute(
+        db,
+        'UPDATE messages SET harm = :harm WHERE id = :message_id',
+        { harm: JSON.stringify({ name: 'attachment', danger: 'lab' }), message_id },
+        tx,
+      )
+    for (const delivery of waiting) {
+      const to =
+        verdict === 'harmful' ? 'sealed' : delivery.bound_for === 'quarantined' ? 'quarantined' : 'deferred'
+      await execute(
+        db,
+        "UPDATE deliveries SET state = :to, bound_for = :bound, left_out = (left_out OR :to = 'sealed') WHERE id = :id AND state = 'inspecting'",
+        { to, bound: to === 'deferred' ? delivery.bound_for : null, id: delivery.id },
+        tx,
+      )
+      if (to === 'deferred')
+        await insert(
+          db,
+          'outbox',
+          [{ kind: 'delivery', subject_id: delivery.id, place: delivery.bound_for, next_at: at }],
+          tx,
+        )
+      if (to === 'sealed') await sealPath(db, tx, delivery.id)
+      await announce(db, tx, at, [
+        {
+          kind: to === 'sealed' || to === 'quarantined' ? 'came-in' : 'changed',
+          deliveryId: delivery.id,
+          state: to,
+          by: '',
+        },
+      ])
+    }
+    if (verdict === 'harmful') {
+      await writeRecord(
+        db,
+        tx,
+        waiting.map(({ id, mailbox_id }) => ({
+          at,
+          act: 'sealed',
+          by: pendro,
+          mailboxId: mailbox_id,
+          deliveryId: id,
+          facts: {},
+        })),
+      )
+    }
+  })
+  log.inspected(message_id, verdict)
+}
+
+/** The path says that harm decided, and that nothing after it was asked any more. */
+async function sealPath(db: Database, tx: Tx, deliveryId: number): Promise<void> {
+  const row = await findRow<{ path: PathLineShape[] }>(
+    db,
+    'SELECT path FROM delivery_judgements WHERE delivery_id = :deliveryId',
+    { deliveryId },
+    tx,
+  )
+  if (!row) return
+  const path = row.path.map((line): PathLineShape =>
+    line.stage === 'harm'
+      ? { ...line, outcome: 'decided', facts: { name: 'attachment', danger: 'lab' } }
+      : {
+          ...line,
+          outcome: 'late',
+          overruled: line.decided ? [line.decided, ...line.overruled] : line.overruled,
+          decided: null,
+        },
+  )
+  await execute(
+    db,
+    'UPDATE delivery_judgements SET path = :path WHERE delivery_id = :deliveryId',
+    { path: JSON.stringify(path), deliveryId },
+    tx,
+  )
+  await execute(
+    db,
+    'UPDATE deliveries SET reasons = :reasons WHERE id = :deliveryId',
+    { reasons: JSON.stringify([{ finding: 'harm', facts: { name: 'attachment' } }]), deliveryId },
+    tx,
+  )
+}
