@@ -37,7 +37,7 @@ export default async function globalSetup() {
       child.once('exit', code => (code === 0 ? resolve({}) : reject(new Error(`${file} ended with ${code}`))))
     })
   await program('scripts/fill-demo-main.ts')
-  const around = await program('scripts/surroundings-main.ts', { PENDRO_LAB_DELAY: '1500' })
+  const around = await program('scripts/surroundings-main.ts', { PENDRO_LAB_DELAY: '7000' })
   await program('server/src/main.ts', {
     PENDRO_DNS: around.dns ?? 'off',
     PENDRO_LAB_URL: around.lab ?? '',

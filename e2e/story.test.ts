@@ -4,12 +4,13 @@ const ingrid = 'ingrid.solvang@vindholm.example'
 const serial = Date.now().toString(36)
 const subject = (what: string) => `${what} ${serial}`
 
-/** Looks like junk: an unproven stranger whose link says one place and goes to another. */
+/** Looks like junk by its links and answers; its words are of no language, so that what is learned of others does not matter. */
 const suspicious = (title: string, from = `Lantern Works <desk@lantern-${serial}.example>`) => ({
   from,
   to: ingrid,
   subject: title,
-  html: '<p>Dear Ingrid, the drawings are ready: <a href="http://192.0.2.55/d">www.lantern-works.example/drawings</a></p><script>document.title="ran"</script><img src="http://192.0.2.55/pixel.gif">',
+  replyTo: 'answers@elsewhere.example',
+  html: '<p>Zephyrgarn vorwick plimsole: <a href="http://192.0.2.55/d">www.lantern-works.example/drawings</a></p><script>document.title="ran"</script><img src="http://192.0.2.55/pixel.gif">',
   headers: {
     'Authentication-Results': `mx1.vindholm.example; spf=pass smtp.mailfrom=lantern-${serial}.example`,
   },
@@ -37,7 +38,7 @@ test('from a message held back to a released one and a list that works', async (
 
   // read it safely
   const frame = page.frameLocator('iframe[title="Safe view of the message"]')
-  await expect(frame.getByText('the drawings are ready')).toBeVisible()
+  await expect(frame.getByText('Zephyrgarn vorwick plimsole')).toBeVisible()
   await expect(frame.locator('a')).toHaveCount(0)
   await expect(frame.locator('[data-target="192.0.2.55"]')).toBeVisible()
   expect(await page.title()).not.toBe('ran')
@@ -87,12 +88,21 @@ test('from a message held back to a released one and a list that works', async (
 })
 
 test('a digest is seen before it goes, and goes as a real message', async ({ page }) => {
-  await send(suspicious(subject('For the digest')))
+  // Over the limit, and not so far that it would be left out.
+  await send({
+    from: `Quorl <desk@quorl-${serial}.example>`,
+    to: ingrid,
+    subject: subject('Quarnby'),
+    html: '<p>Quillby narvost: <a href="https://elsewhere.example/x">narvost</a></p>',
+    headers: {
+      'Authentication-Results': `mx1.vindholm.example; dmarc=pass header.from=quorl-${serial}.example`,
+    },
+  })
   await signIn(page, 'per', '/digests')
   await page.getByLabel('Find a colleague').fill('Ingrid Solvang')
   await page.getByRole('button', { name: /Ingrid Solvang/ }).click()
   const frame = page.frameLocator('iframe[title="The digest as it will be seen"]')
-  await expect(frame.getByText(subject('For the digest'))).toBeVisible()
+  await expect(frame.getByText(subject('Quarnby'))).toBeVisible()
   await page.getByRole('button', { name: 'Send it now' }).click()
   await expect(page.getByRole('status').filter({ hasText: 'is on its way' })).toBeVisible()
   await expect

@@ -43,6 +43,7 @@ export interface Mail {
   readonly subject: string
   readonly text?: string
   readonly html?: string
+  readonly replyTo?: string
   readonly headers?: Readonly<Record<string, string>>
   readonly attachments?: readonly {
     readonly filename: string

@@ -56,6 +56,7 @@ function suite(name, file, count, ...args) {
 const tsc = 'node_modules/typescript7/bin/tsc'
 check('types', tsc, '--noEmit', '-p', 'tsconfig.json')
 check('types of the web part', tsc, '--noEmit', '-p', 'web/tsconfig.json')
+check('types of the browser tests', tsc, '--noEmit', '-p', 'e2e/tsconfig.json')
 check('lint, and imports running downward only', 'node_modules/eslint/bin/eslint.js', '.', '--max-warnings=0')
 check('format', 'node_modules/prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.')
 

@@ -3,7 +3,7 @@ import { describe, expect, test } from 'vitest'
 import {
   classify,
   fitCalibration,
-  heldOutSum,
+  heldOut,
   noText,
   tokensOf,
   uncalibrated,
@@ -89,7 +89,10 @@ describe('the verdict', () => {
             calibration: { slope, intercept: 0.1 },
           })
           if (!found) return
-          const sum = found.leaning.reduce((total, { weight }) => total + weight, 0.1)
+          const sum = found.leaning.reduce(
+            (total, { weight }) => total + weight,
+            0.1 * (found.leaning.length / (found.leaning.length + 20)),
+          )
           expect(found.logOdds).toBeCloseTo(Math.max(-2, Math.min(2, sum)), 6)
         },
       ),
@@ -105,7 +108,7 @@ describe('calibration', () => {
     const even = () => (state = (state * 48271) % 2147483647) / 2147483647
     const samples = Array.from({ length: 6000 }, () => {
       const sum = even() * 6 - 3
-      return { sum, isJunk: even() < logistic(1.5 * sum + 0.4) }
+      return { sum, share: 1, isJunk: even() < logistic(1.5 * sum + 0.4) }
     })
     const junk = samples.filter(({ isJunk }) => isJunk).length
     const { slope, intercept } = fitCalibration(samples)
@@ -114,14 +117,14 @@ describe('calibration', () => {
     expect(intercept + Math.log(junk / (samples.length - junk))).toBeCloseTo(0.4, 0)
   })
   test('separable, upside-down, few and one-sided samples give something that can be used', () => {
-    const ends = Array.from({ length: 40 }, (_, i) => ({ sum: i < 20 ? -2 : 2, isJunk: i >= 20 }))
+    const ends = Array.from({ length: 40 }, (_, i) => ({ sum: i < 20 ? -2 : 2, share: 1, isJunk: i >= 20 }))
     expect(fitCalibration(ends).slope).toBeLessThanOrEqual(5)
-    expect(fitCalibration(ends.map(({ sum, isJunk }) => ({ sum: -sum, isJunk }))).slope).toBeGreaterThan(0)
+    expect(fitCalibration(ends.map(({ sum, ...rest }) => ({ ...rest, sum: -sum }))).slope).toBeGreaterThan(0)
     expect(fitCalibration(ends.slice(0, 25))).toBe(uncalibrated)
     expect(fitCalibration([])).toBe(uncalibrated)
-    expect(Number.isFinite(fitCalibration(ends.map(({ isJunk }) => ({ sum: 0, isJunk }))).intercept)).toBe(
-      true,
-    )
+    expect(
+      Number.isFinite(fitCalibration(ends.map(({ isJunk }) => ({ sum: 0, share: 1, isJunk }))).intercept),
+    ).toBe(true)
   })
   test('a held-out sum is the sum of a table that never had the message', () => {
     const tokens = ['timetable', 'lottery']
@@ -133,7 +136,7 @@ describe('calibration', () => {
         ['lottery', { wanted: 0, junk: 29 }],
       ]),
     }
-    expect(heldOutSum({ tokens, isJunk: true }, known)).toBeCloseTo(
+    expect(heldOut({ tokens, isJunk: true }, known).sum).toBeCloseTo(
       classify(tokens, without)?.logOdds ?? NaN,
       6,
     )

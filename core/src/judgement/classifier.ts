@@ -6,7 +6,7 @@ export interface TokenCount {
   readonly junk: number
 }
 
-/** Log-odds = slope × raw sum + intercept (Platt, "Probabilistic outputs for support vector machines", 1999). */
+/** Log-odds = slope × raw sum + intercept × share of what is known (after Platt, "Probabilistic outputs for support vector machines", 1999). */
 export interface TextCalibration {
   readonly slope: number
   readonly intercept: number
@@ -17,6 +17,8 @@ export interface TextKnowledge {
   readonly total: TokenCount
   readonly tokens: ReadonlyMap<string, TokenCount>
   readonly calibration: TextCalibration
+  /** One message's text moves the odds by at most this much, whatever it says; `usualBound` where not given. */
+  readonly furthest?: number
 }
 
 /** Before anything has been fitted: cautious. */
@@ -29,11 +31,12 @@ export const noText: TextKnowledge = {
 
 const mostTokens = 300
 const readLength = 8000
-const smoothing = 0.5
+// Chosen, with the damping, on the open collection of docs/judgement.md.
+const smoothing = 0.1
 /** Fewer ruled-on messages than this on either side say nothing. */
 const leastMessages = 10
-/** One message's text moves the odds by at most this much, whatever it says. */
-const furthest = 2
+/** Text is easily copied: it may outweigh a sign or two, and never all of them. */
+const usualBound = 2
 
 /**
  * The different tokens of a message, in order of appearance: words of the subject ('s:'), of the sender's
@@ -87,7 +90,7 @@ export interface TextVerdict {
  * text are not independent) and calibrated. `null` when too little is known. Linear in the tokens.
  */
 export function classify(tokens: readonly string[], known: TextKnowledge): TextVerdict | null {
-  const { total, calibration } = known
+  const { total, calibration, furthest = usualBound } = known
   if (total.wanted < leastMessages || total.junk < leastMessages) return null
   const counted = countedTokens(tokens, known.tokens)
   if (counted.length === 0) return null
@@ -95,15 +98,15 @@ export function classify(tokens: readonly string[], known: TextKnowledge): TextV
   const leaning = counted
     .map(({ token, count }) => ({ token, count, weight: scale * tokenOdds(count, total) }))
     .sort((a, b) => Math.abs(b.weight) - Math.abs(a.weight))
-  const sum = leaning.reduce((all, { weight }) => all + weight, calibration.intercept)
+  const sum = leaning.reduce((all, { weight }) => all + weight, calibration.intercept * share(counted.length))
   return { logOdds: Math.max(-furthest, Math.min(furthest, sum)), leaning }
 }
 
-/** The sum that calibration is fitted on, as if the message itself had not been counted. */
-export function heldOutSum(
+/** What calibration is fitted on, as if the message itself had not been counted. */
+export function heldOut(
   { tokens, isJunk }: { tokens: readonly string[]; isJunk: boolean },
   { total, tokens: known }: Pick<TextKnowledge, 'total' | 'tokens'>,
-): number {
+): Sample {
   const without = ({ wanted, junk }: TokenCount): TokenCount =>
     isJunk ? { wanted, junk: junk - 1 } : { wanted: wanted - 1, junk }
   const counted = tokens.flatMap(token => {
@@ -111,10 +114,13 @@ export function heldOutSum(
     const rest = count && without(count)
     return rest && rest.wanted + rest.junk > 0 ? [rest] : []
   })
-  if (counted.length === 0) return 0
   const others = without(total)
-  return counted.reduce((sum, count) => sum + tokenOdds(count, others), 0) / damping(counted.length)
+  const sum = counted.reduce((all, count) => all + tokenOdds(count, others), 0) / damping(counted.length)
+  return { sum, share: share(counted.length), isJunk }
 }
+
+/** A text of which two words are known says less than its lean: what is missing pulls to neither side. */
+const share = (tokens: number) => tokens / (tokens + 20)
 
 const damping = (tokens: number) => Math.sqrt(Math.max(tokens, 9))
 
@@ -126,18 +132,20 @@ function countedTokens(tokens: readonly string[], known: ReadonlyMap<string, Tok
 }
 
 function tokenOdds(count: TokenCount, total: TokenCount): number {
-  const share = (n: number, of: number) => (Math.max(0, n) + smoothing) / (Math.max(0, of) + 2 * smoothing)
-  return Math.log(share(count.junk, total.junk) / share(count.wanted, total.wanted))
+  const part = (n: number, of: number) => (Math.max(0, n) + smoothing) / (Math.max(0, of) + 2 * smoothing)
+  return Math.log(part(count.junk, total.junk) / part(count.wanted, total.wanted))
 }
 
 export interface Sample {
   readonly sum: number
+  /** 0 to 1: how much of the text is known. */
+  readonly share: number
   readonly isJunk: boolean
 }
 
 /**
  * Slope and intercept by Newton's method on the log-loss, targets softened as in Platt (1999) §2.2. The
- * share of junk among the samples is taken out of the intercept. Too few samples: `uncalibrated`.
+ * odds of junk among the samples are an offset and no part of the answer. Too few samples: `uncalibrated`.
  */
 export function fitCalibration(samples: readonly Sample[]): TextCalibration {
   const junk = samples.filter(({ isJunk }) => isJunk).length
@@ -147,17 +155,17 @@ export function fitCalibration(samples: readonly Sample[]): TextCalibration {
   const low = 1 / (wanted + 2)
   const prior = Math.log(junk / wanted)
   let slope = 0
-  let intercept = prior
+  let intercept = 0
   for (let round = 0; round < 100; round += 1) {
     let [g0, g1, h00, h01, h11] = [0, 0, 1e-9, 0, 1e-9]
-    for (const { sum, isJunk } of samples) {
-      const p = 1 / (1 + Math.exp(-(slope * sum + intercept)))
+    for (const { sum, share: known, isJunk } of samples) {
+      const p = 1 / (1 + Math.exp(-(slope * sum + intercept * known + prior)))
       const error = p - (isJunk ? high : low)
       const curve = Math.max(p * (1 - p), 1e-9)
-      g0 += error
+      g0 += error * known
       g1 += error * sum
-      h00 += curve
-      h01 += curve * sum
+      h00 += curve * known * known
+      h01 += curve * known * sum
       h11 += curve * sum * sum
     }
     const determinant = h00 * h11 - h01 * h01
@@ -171,5 +179,5 @@ export function fitCalibration(samples: readonly Sample[]): TextCalibration {
     if (Math.abs(stepIntercept) + Math.abs(stepSlope) < 1e-7) break
   }
   // Words of junk never speak for wanted mail; a negative slope is noise.
-  return { slope: Math.max(0.02, Math.min(5, slope)), intercept: intercept - prior }
+  return { slope: Math.max(0.02, Math.min(5, slope)), intercept }
 }

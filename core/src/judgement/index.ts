@@ -1,7 +1,7 @@
 export {
   classify,
   fitCalibration,
-  heldOutSum,
+  heldOut,
   noText,
   tokensOf,
   uncalibrated,

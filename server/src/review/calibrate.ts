@@ -1,4 +1,4 @@
-import { fitCalibration, heldOutSum, type Sample, type TokenCount } from '@pendro/core/judgement'
+import { fitCalibration, heldOut, type Sample, type TokenCount } from '@pendro/core/judgement'
 import { execute, findRow, select, type Database } from '../db/database.ts'
 
 /** So many lessons, the newest, are what calibration is fitted on. */
@@ -52,7 +52,7 @@ async function heldOutSamples(db: Database): Promise<readonly Sample[]> {
   const total = counts.get('') ?? { wanted: 0, junk: 0 }
   return lessons.map(({ verdict, words: tokens }) => {
     const isJunk = verdict !== 'wanted'
-    return { isJunk, sum: heldOutSum({ tokens, isJunk }, { total, tokens: counts }) }
+    return heldOut({ tokens, isJunk }, { total, tokens: counts })
   })
 }
 

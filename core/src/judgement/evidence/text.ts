@@ -10,7 +10,9 @@ export function weighText({ message, context }: Weighed): readonly Evidence[] {
   const found = classify(tokensOf(message), context.text)
   if (found === null || Math.abs(found.logOdds) < 0.05) return []
   const towardsJunk = found.logOdds > 0
-  const shown = found.leaning.filter(({ weight }) => weight > 0 === towardsJunk).slice(0, shownWords)
+  const shown = found.leaning
+    .filter(({ weight }) => weight > 0 === towardsJunk && Math.abs(weight) > 0.02)
+    .slice(0, shownWords)
   const words = [...new Set(shown.map(({ token }) => shownToken(token).word))]
     .map(word => `“${word}”`)
     .join(', ')

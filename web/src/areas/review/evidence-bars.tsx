@@ -61,7 +61,7 @@ function Found({
         <Bar weight={weight} longest={longest} quiet={finding === 'starting-point'} />
       </div>
       {open && (
-        <dl className="my-1 grid grid-cols-[auto_minmax(0,1fr)] gap-x-3 gap-y-0.5 border-l-2 border-line-strong pl-3 font-mono text-[0.85rem] text-ink-2">
+        <dl className="my-1 grid grid-cols-[minmax(0,2fr)_minmax(0,3fr)] gap-x-3 gap-y-0.5 border-l-2 border-line-strong pl-3 font-mono text-[0.85rem] text-ink-2">
           {raw.map(([name, value], i) => (
             <div key={i} className="contents">
               <dt>{name}</dt>

@@ -114,10 +114,7 @@ export function useReviewLive(openId: number | null): {
       ({ kind, deliveryId, state, by }: LiveEvent) => {
         if (deliveryId === null || state === null) return
         refreshCounts()
-        if (kind === 'came-in') {
-          if (keptStates.has(state)) setArrived(n => n + 1)
-          return
-        }
+        if (kind === 'came-in' && keptStates.has(state)) setArrived(n => n + 1)
         patchRows(client, new Map([[deliveryId, state]]))
         if (kind === 'ruled' && by !== '') setRuledBy(known => new Map(known).set(deliveryId, by))
         if (deliveryId === open.current) void client.invalidateQueries({ queryKey: ['sheet', deliveryId] })
