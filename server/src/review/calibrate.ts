@@ -59,8 +59,8 @@ async function heldOutSamples(db: Database): Promise<readonly Sample[]> {
 function logLoss(samples: readonly Sample[], slope: number, intercept: number): number {
   const junk = samples.filter(({ isJunk }) => isJunk).length
   const prior = Math.log(Math.max(1, junk) / Math.max(1, samples.length - junk))
-  const loss = samples.reduce((sum, { sum: raw, isJunk }) => {
-    const odds = slope * raw + intercept + prior
+  const loss = samples.reduce((sum, { sum: raw, share, isJunk }) => {
+    const odds = slope * raw + intercept * share + prior
     return sum + Math.log1p(Math.exp(isJunk ? -odds : odds))
   }, 0)
   return samples.length === 0 ? 0 : loss / samples.length

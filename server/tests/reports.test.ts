@@ -1,0 +1,163 @@
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { parseMessage } from '@pendro/core/message'
+import { select } from '../src/db/database.ts'
+import { reportByMail } from '../src/reports/by-mail.ts'
+import { arrive, proven, sample, signedIn, startTestServer, type TestServer } from './support.ts'
+
+let server: TestServer
+let per: Awaited<ReturnType<typeof signedIn>>
+beforeAll(async () => {
+  server = await startTestServer()
+  per = await signedIn(server, 'per')
+})
+afterAll(() => server.close())
+
+const lessons = () =>
+  select<{ verdict: string; message_id: number }>(
+    server.db,
+    'SELECT verdict, message_id FROM lessons ORDER BY id',
+  )
+const handIn = (raw: Buffer, verdict = 'phishing') =>
+  per.post('/api/reports', { source: raw.toString('base64'), verdict })
+
+describe('handed in as a file', () => {
+  test('a message Pendro has seen: learned once, in the record, undone from there', async () => {
+    const [id = 0] = await arrive(server, { subject: 'It got through' })
+    const source = await per
+      .get(`/api/deliveries/${id}/source`)
+      .buffer(true)
+      .parse((res, done) => {
+        const chunks: Buffer[] = []
+        res.on('data', (chunk: Buffer) => chunks.push(chunk))
+        res.on('end', () => done(null, Buffer.concat(chunks)))
+      })
+    const before = await lessons()
+    const { body } = await handIn(source.body as Buffer)
+    expect(body).toMatchObject({ subject: 'It got through', deliveryId: id })
+    expect((await lessons()).length).toBe(before.length + 1)
+    await per.post(`/api/rulings/${body.rulingId}/undo`, {})
+    expect(await lessons()).toEqual(before)
+  })
+  test('one it has never seen is learned all the same', async () => {
+    const { body } = await handIn(sample({ subject: 'From elsewhere' }), 'junk')
+    expect(body).toMatchObject({ subject: 'From elsewhere', deliveryId: null })
+    expect((await lessons()).at(-1)?.verdict).toBe('junk')
+  })
+  test('what is no message: 400 in words, nothing learned; an observer: 403', async () => {
+    const before = await lessons()
+    expect((await handIn(Buffer.from('\u0001 not a message, just some text that goes on'))).body.code).toBe(
+      'NO_MESSAGE',
+    )
+    expect(await lessons()).toEqual(before)
+    const una = await signedIn(server, 'una')
+    expect(
+      (await una.post('/api/reports', { source: sample().toString('base64'), verdict: 'junk' })).status,
+    ).toBe(403)
+  })
+})
+
+describe('by mail', () => {
+  const report = (
+    from: string,
+    subject: string,
+    attached: Buffer | null,
+    headers: string[] = [proven('harbour.example')],
+  ) =>
+    Buffer.from(
+      [
+        `From: ${from}`,
+        'To: report@harbour.example',
+        `Subject: ${subject}`,
+        'Message-ID: <r@harbour.example>',
+        ...headers,
+        'MIME-Version: 1.0',
+        'Content-Type: multipart/mixed; boundary=rr',
+        '',
+        '--rr',
+        'Content-Type: text/plain',
+        '',
+        'This came through.',
+        ...(attached
+          ? [
+              '--rr',
+              'Content-Type: message/rfc822',
+              'Content-Disposition: attachment; filename=bad.eml',
+              '',
+              attached.toString('latin1'),
+            ]
+          : []),
+        '--rr--',
+        '',
+      ].join('\r\n'),
+    )
+  const take = async (raw: Buffer) =>
+    reportByMail(server.db, {
+      raw,
+      parsed: await parseMessage(raw),
+      envelopeFrom: 'kari@harbour.example',
+      connection: { ip: '127.0.0.1', helo: '' },
+      resolve: undefined,
+      now: server.clock.now,
+    })
+
+  test('a colleague’s proven mail with the message attached is learned, and the record names the colleague', async () => {
+    expect(
+      await take(report('Kari <kari@harbour.example>', 'phishing!', sample({ subject: 'Attached bad one' }))),
+    ).toEqual({ ok: true, value: 1 })
+    expect((await lessons()).at(-1)?.verdict).toBe('phishing')
+    const { body } = await per.get('/api/record?what=rulings&who=everybody')
+    expect(body.lines[0]).toMatchObject({
+      by: 'Kari',
+      byKind: 'colleague',
+      facts: { message: 'report', subject: 'Attached bad one' },
+    })
+  })
+  test.each<[string, Buffer, RegExp]>([
+    ['nothing attached', report('kari@harbour.example', 'junk', null), /5\.6\.0 Attach the message itself/],
+    [
+      'somebody else',
+      report('eve@elsewhere.example', 'junk', sample(), [proven('elsewhere.example')]),
+      /5\.7\.1 Reports are taken from colleagues only/,
+    ],
+    [
+      'somebody who says to be a colleague',
+      report('kari@harbour.example', 'junk', sample(), []),
+      /5\.7\.1 Nothing proves/,
+    ],
+  ])('%s: refused in words, nothing learned', async (_name, raw, want) => {
+    const before = await lessons()
+    const answer = await take(raw)
+    expect(!answer.ok && answer.problem).toMatch(want)
+    expect(await lessons()).toEqual(before)
+  })
+})
+
+// RFC 5965 §2 and §3: the three parts of a report, in order, and the fields that must be there.
+test('an abuse report has the parts and fields of RFC 5965, and the message as it came', async () => {
+  const [id = 0] = await arrive(server, { subject: 'To be reported', from: 'Spam <spam@sender.example>' })
+  const { text } = await per
+    .get(`/api/deliveries/${id}/report`)
+    .buffer(true)
+    .parse((res, done) => {
+      const chunks: Buffer[] = []
+      res.on('data', (chunk: Buffer) => chunks.push(chunk))
+      res.on('end', () => done(null, Buffer.concat(chunks).toString('utf8')))
+    })
+    .then(res => ({ text: res.body as string }))
+  expect(text).toMatch(/Content-Type: multipart\/report; report-type=feedback-report; boundary=/)
+  const boundary = /boundary="([^"]+)"/.exec(text)?.[1] ?? ''
+  const types = text
+    .split(`--${boundary}`)
+    .slice(1, -1)
+    .map(part => /Content-Type: ([^\r\n;]+)/.exec(part)?.[1])
+  expect(types).toEqual(['text/plain', 'message/feedback-report', 'message/rfc822'])
+  for (const field of [
+    'Feedback-Type: abuse',
+    'User-Agent: ',
+    'Version: 1',
+    'Reported-Domain: sender.example',
+    'Original-Rcpt-To: <ingrid@harbour.example>',
+  ])
+    expect(text).toContain(field)
+  expect(text).toContain('Subject: To be reported')
+})
