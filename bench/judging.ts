@@ -16,7 +16,7 @@ import {
 import { parseMessage } from '@pendro/core/message'
 import { simpleParser } from 'mailparser'
 import { demoOrganisation } from '../scripts/fill-demo.ts'
-import { atMost, inTurns, type Section } from './measure.ts'
+import { atMost, inTurns, type Measured, type Section } from './measure.ts'
 
 const nobody = {
   writtenToAddress: 3,
@@ -82,20 +82,58 @@ export async function benchJudging(): Promise<Section> {
   const [ours = 0, bare = 1] = await inTurns(
     7,
     each(judge),
-    each(raw =>
-      simpleParser(raw, {
-        skipHtmlToText: true,
-        skipTextToHtml: true,
-        skipImageLinks: true,
-        skipTextLinks: true,
-      }),
-    ),
+    each(raw => simpleParser(raw, bareOptions)),
+  )
+  const large = largeMessage()
+  const [oursLarge = 0, bareLarge = 1] = await inTurns(
+    5,
+    () => judge(large),
+    () => simpleParser(large, bareOptions),
   )
   return {
     title: 'Judging',
     rows: [
-      atMost(`Reading and judging ${raws.length} messages`, ours, bare, 3, 'mailparser alone, same bytes'),
+      atMost(`Reading and judging ${raws.length} messages`, ours, bare, 2.5, 'mailparser alone, same bytes'),
+      atMost('One message of 10 MB with 200 parts', oursLarge, bareLarge, 5, 'mailparser alone'),
+      await memory(() => judge(large), large.length),
     ],
     notes: '',
+  }
+}
+
+const bareOptions = {
+  skipHtmlToText: true,
+  skipTextToHtml: true,
+  skipImageLinks: true,
+  skipTextLinks: true,
+} as const
+
+function largeMessage(): Buffer {
+  const part = (i: number) =>
+    `--b\r\nContent-Type: application/octet-stream; name=part${i}.bin\r\nContent-Disposition: attachment; filename=part${i}.bin\r\nContent-Transfer-Encoding: base64\r\n\r\n${`${'QUJDREVGR0hJSktM'.repeat(4)}AAAA\r\n`.repeat(715)}`
+  return Buffer.from(
+    `From: a@x.example\r\nDate: Fri, 20 Nov 2026 08:00:00 +0000\r\nMessage-ID: <1@x.example>\r\nMIME-Version: 1.0\r\nContent-Type: multipart/mixed; boundary=b\r\n\r\n${Array.from({ length: 200 }, (_, i) => part(i)).join('')}--b--\r\n`,
+  )
+}
+
+/** What judging holds at its fullest beyond what was held before, against the size of the message. */
+async function memory(work: () => Promise<unknown>, size: number): Promise<Measured> {
+  globalThis.gc?.()
+  const before = process.memoryUsage()
+  let most = 0
+  const watch = setInterval(() => {
+    const now = process.memoryUsage()
+    most = Math.max(most, now.heapUsed + now.external - before.heapUsed - before.external)
+  }, 1)
+  await work()
+  clearInterval(watch)
+  const ratio = most / size
+  return {
+    what: 'Memory while judging it',
+    ours: `${Math.round(most / 1e6)} MB`,
+    against: `${Math.round(size / 1e6)} MB (the message)`,
+    ratio,
+    wanted: 'at most 8',
+    met: ratio <= 8,
   }
 }

@@ -27,9 +27,9 @@ export async function growDeliveries(db: Database, wanted: number): Promise<void
     )
     await execute(
       db,
-      `INSERT IGNORE INTO deliveries (message_id, mailbox_id, address_used, received_at, received_day, expires_at, state, bound_for, came_from, score, left_out, landed_at, from_name, from_address, subject, reasons, attachments, cluster_key)
+      `INSERT IGNORE INTO deliveries (message_id, mailbox_id, address_used, received_at, received_day, expires_at, state, bound_for, came_from, score, left_out, landed_at, from_name, from_address, subject, reasons, attachments, cluster_key, rank_base, rank_score)
        SELECT (SELECT MAX(id) FROM messages) - d.n, mailbox_id, address_used, DATE_SUB(received_at, INTERVAL MOD(id * 7919, 3600) SECOND), received_day, expires_at, state, NULL, NULL, score, left_out, landed_at,
-         from_name, from_address, CONCAT(subject, ' ', :round), reasons, attachments, MD5(CONCAT(cluster_key, :round))
+         from_name, from_address, CONCAT(subject, ' ', :round), reasons, attachments, MD5(CONCAT(cluster_key, :round)), rank_base, rank_score
        FROM (SELECT *, ROW_NUMBER() OVER (ORDER BY id) - 1 AS n FROM deliveries ORDER BY id LIMIT :some) d`,
       { some, round },
     )
@@ -64,9 +64,9 @@ export async function benchReview(db: Database, deliveries: number): Promise<Sec
   }
   const rows: Measured[] = []
   const cases = [
-    ['likeliest to be wanted first', '/api/review', "state = 'quarantined' ORDER BY score, id"],
+    ['likeliest to be wanted first', '/api/review', "state = 'quarantined' ORDER BY rank_score, id"],
     ['newest first', '/api/review?order=newest', "state = 'quarantined' ORDER BY received_at DESC, id DESC"],
-    ['one state', '/api/review?states=quarantined', "state = 'quarantined' ORDER BY score, id"],
+    ['one state', '/api/review?states=quarantined', "state = 'quarantined' ORDER BY rank_score, id"],
   ] as const
   for (const [name, path, where] of cases) {
     const ids = (await get(path)).rows.map(({ id }) => id)

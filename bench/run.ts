@@ -8,6 +8,7 @@ import { openDatabase } from '../server/src/db/database.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import { benchJudging } from './judging.ts'
 import type { Section } from './measure.ts'
+import { benchUnderLoad } from './under-load.ts'
 import { benchBundle, benchReview } from './review-page.ts'
 
 const sections: Section[] = [benchBundle(), await benchJudging()]
@@ -19,6 +20,7 @@ await migrate(db)
 console.log('Filling …')
 await fillDemo(db, { now: new Date() })
 sections.push(await benchReview(db, 100_000))
+sections.push(await benchUnderLoad(database.url('pendro_bench')))
 await db.close()
 await database.stop()
 

@@ -90,6 +90,32 @@ export const beginSetUp = endpoint({
   problems: ['BAD_SET_UP', 'ALREADY_SET_UP'],
 })
 
+const dangers = z.enum([
+  'executable',
+  'script',
+  'macro',
+  'encrypted-archive',
+  'unreadable-archive',
+  'program-in-archive',
+  'bomb',
+  'disguised',
+])
+export const readForbidden = endpoint({
+  method: 'get',
+  path: '/api/organisation/forbidden',
+  summary: 'Kinds of attachments that seal a message, whatever any list says',
+  roles: everyone,
+  response: z.object({ forbidden: z.array(dangers), possible: z.array(dangers) }),
+})
+export const setForbidden = endpoint({
+  method: 'post',
+  path: '/api/organisation/forbidden',
+  summary: 'Set these kinds; counts for mail that comes in from now on',
+  roles: ['steward'],
+  body: z.object({ forbidden: z.array(dangers) }),
+  response: z.object({ forbidden: z.array(dangers) }),
+})
+
 export const mailboxBrief = z.object({
   id,
   name: z.string(),
@@ -389,6 +415,8 @@ export const endpoints = {
   readSession,
   signOut,
   findMailboxes,
+  readForbidden,
+  setForbidden,
   reviewList,
   reviewCounts,
   reviewCluster,

@@ -13,6 +13,7 @@ import { mount } from './http.ts'
 import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
 import { mailboxRoutes } from './mailboxes/routes.ts'
+import { organisationRoutes } from './organisation/routes.ts'
 import { recordRoutes } from './record/routes.ts'
 import { reportRoutes } from './reports/routes.ts'
 import { reviewRoutes } from './review/routes.ts'
@@ -81,6 +82,7 @@ export function createApp(deps: Deps): Express {
   signInRoutes(api, deps)
   reviewRoutes(api, deps)
   reportRoutes(api, deps)
+  organisationRoutes(api, deps)
   senderRoutes(api, deps)
   mailboxRoutes(api, deps)
   digestRoutes(api, deps)

@@ -53,7 +53,10 @@ function checkRights(
   if (roles === 'anyone') return
   const who = whoIs(res)
   // Asked before the token: an observer should hear what is really in the way.
-  if (!roles.includes(who.staffer.role)) throw new AppError('OBSERVER')
+  if (!roles.includes(who.staffer.role))
+    throw who.staffer.role === 'observer'
+      ? new AppError('OBSERVER')
+      : new AppError('NEEDS_STEWARD', 'Only a steward may change this for everybody.')
   if (method !== 'get' && req.get('X-Pendro-Token') !== who.csrf) throw new AppError('CSRF')
 }
 

@@ -7,6 +7,7 @@ import { NavLink, Outlet, useNavigate } from 'react-router'
 import { reviewCounts } from '@pendro/contract'
 import { KeyCap } from '../parts/buttons.tsx'
 import { call } from './api.ts'
+import { ForbiddenDialog } from './forbidden-dialog.tsx'
 import { KeysHelp } from './keys-help.tsx'
 import { useKeys } from './keys.ts'
 import { useLive, useLiveStream } from './live.ts'
@@ -18,6 +19,7 @@ import { useTheme, type Theme } from './theme.ts'
 export function Shell() {
   const { t } = useTranslation()
   const [helpOpen, setHelpOpen] = useState(false)
+  const [forbiddenOpen, setForbiddenOpen] = useState(false)
   const find = useRef<HTMLInputElement>(null)
   useLiveStream()
   useKeys(useMemo(() => ({ '/': () => find.current?.focus(), '?': () => setHelpOpen(true) }), []))
@@ -42,7 +44,7 @@ export function Shell() {
         <div className="ml-auto flex items-center gap-5">
           <LiveMark />
           <FindBox input={find} />
-          <StafferMenu onKeys={() => setHelpOpen(true)} />
+          <StafferMenu onKeys={() => setHelpOpen(true)} onForbidden={() => setForbiddenOpen(true)} />
         </div>
       </header>
       <main id="main" className="min-h-0">
@@ -50,6 +52,7 @@ export function Shell() {
       </main>
       <NoticeBar />
       <KeysHelp open={helpOpen} onOpenChange={setHelpOpen} />
+      <ForbiddenDialog open={forbiddenOpen} onOpenChange={setForbiddenOpen} />
     </div>
   )
 }
@@ -140,7 +143,7 @@ const initials = (name: string) =>
     .slice(0, 2)
     .toUpperCase()
 
-function StafferMenu({ onKeys }: { onKeys: () => void }) {
+function StafferMenu({ onKeys, onForbidden }: { onKeys: () => void; onForbidden: () => void }) {
   const { t } = useTranslation()
   const { staffer } = useSession()
   const client = useQueryClient()
@@ -178,6 +181,9 @@ function StafferMenu({ onKeys }: { onKeys: () => void }) {
             ))}
           </DropdownMenu.RadioGroup>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
+          <DropdownMenu.Item className={item} onSelect={onForbidden}>
+            {t('shell.forbidden')}
+          </DropdownMenu.Item>
           <DropdownMenu.Item className={item} onSelect={onKeys}>
             {t('shell.keys')}
           </DropdownMenu.Item>

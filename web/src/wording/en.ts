@@ -8,6 +8,7 @@ export const en = {
     areas: 'Areas',
     find: 'Find kept-back mail',
     keys: 'All keys',
+    forbidden: 'Attachments that seal a message',
     signOut: 'Sign out',
     notLive: 'Not live: trying to reach the server again',
   },
@@ -211,6 +212,21 @@ export const en = {
     unproven: 'Nothing proves that {{domain}} sent it.',
     list: 'Passed on by the mailing list {{list}}; the author’s own proof did not survive that.',
     nobody: 'It names no sender.',
+  },
+  forbidden: {
+    title: 'Attachments that seal a message',
+    text: 'A message with one of these is sealed, whatever any list says. It counts for mail that comes in from now on.',
+    readOnly: 'A message with one of these is sealed, whatever any list says. Stewards change this.',
+    kind: {
+      executable: 'Programs',
+      script: 'Scripts',
+      macro: 'Documents with macros',
+      'encrypted-archive': 'Locked archives',
+      'unreadable-archive': 'Archives that can’t be looked into',
+      'program-in-archive': 'Archives that hold a program',
+      bomb: 'Archives made to choke whoever opens them',
+      disguised: 'Programs that say they are something else',
+    },
   },
   handIn: {
     title: 'Hand in a message',
@@ -489,6 +505,7 @@ export const en = {
       read: 'Opened **{{subject}}** from {{from}}, mail of {{name}}',
       'digest-sent': 'Sent the digest of {{name}}: {{listed}} listed, {{leftOut}} left out',
       'signed-in': 'Signed in',
+      'forbidden-set': 'Set the attachments that seal a message: {{forbidden}}',
     },
     brief: {
       'ruling-release': '{{by}} released it',
