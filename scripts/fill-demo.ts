@@ -253,6 +253,7 @@ async function signedInStaffers(db: Database): Promise<readonly SignedIn[]> {
   return rows.map(({ id, name, sign_in, role }) => ({
     staffer: { id, name, signIn: sign_in, role },
     csrf: '',
+    timeZone: demoOrganisation.timeZone,
   }))
 }
 

@@ -148,7 +148,7 @@ export const reviewList = endpoint({
   query: reviewFilter.extend({
     order: reviewOrder.default('wanted'),
     after: z.string().max(200).optional(),
-    limit: z.coerce.number().int().min(1).max(200).default(60),
+    limit: z.coerce.number().int().min(1).max(200).default(100),
   }),
   response: page,
 })

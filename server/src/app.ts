@@ -38,6 +38,8 @@ export function createApp(deps: Deps): Express {
   const { db, log, settings, live } = deps
   const app = express()
   app.disable('x-powered-by')
+  // Answers are fresh by nature; hashing each for a comparison nobody makes would cost more than it saves.
+  app.disable('etag')
   app.use(
     helmet({
       contentSecurityPolicy: {

@@ -138,7 +138,9 @@ export function sample({ from, subject = 'A parcel waits', body, headers = [] }:
       `Subject: ${subject}`,
       'Date: Fri, 20 Nov 2026 08:59:00 +0000',
       `Message-ID: <${serial}@test.example>`,
-      ...(headers.some(header => /^content-type:/i.test(header)) ? [] : ['Content-Type: text/html; charset=utf-8']),
+      ...(headers.some(header => /^content-type:/i.test(header))
+        ? []
+        : ['Content-Type: text/html; charset=utf-8']),
       ...headers,
       '',
       body ??

@@ -116,6 +116,9 @@ function cursorText({ sort_value, id }: Narrow): string {
   return Buffer.from(`${sort_value}|${id}`).toString('base64url')
 }
 
+/** Rows looked at first, for each of the page: mass mail comes in together, so by time more are of one cluster. */
+const firstLook = { wanted: 4, newest: 6, oldest: 6, expiring: 6 } as const satisfies Record<Order, number>
+
 /** A delivery of the list, and how many of its cluster match the same filter. */
 export interface ListedRow extends DeliveryRow {
   readonly deliveries: number
@@ -135,44 +138,43 @@ export async function listPage(
   const firsts: Narrow[] = []
   const rows: ListedRow[] = []
   const met = new Set<string>()
+  let fresh: Narrow[] = []
   let from = after
   let more = true
-  for (let size = limit * 8; firsts.length < limit && more; size *= 2) {
-    const chunk = await narrowRows(db, scope, order, from, size)
-    more = chunk.length === size
-    const fresh = chunk.filter(({ cluster_key }) => !met.has(cluster_key) && met.add(cluster_key))
-    // Beyond what fills the page nothing has to be known yet; what is left over is met again on the next one.
-    for (const part of partsOf(fresh, limit)) {
-      if (firsts.length >= limit) break
-      const [sizes, whole] = await Promise.all([
-        clusterSizes(
-          db,
-          scope,
-          part.map(({ cluster_key }) => cluster_key),
-          { order, after },
-        ),
-        wholeRows(
-          db,
-          part.map(({ id }) => id),
-        ),
-      ])
-      for (const narrow of part) {
-        const size = sizes.get(narrow.cluster_key)
-        const row = whole.get(narrow.id)
-        if (!size || !row || size.earlier > 0 || firsts.length >= limit) continue
-        firsts.push(narrow)
-        rows.push({ ...row, deliveries: size.deliveries, colleagues: size.colleagues })
-      }
+  for (let size = limit * firstLook[order]; firsts.length < limit && (more || fresh.length > 0); size *= 2) {
+    // Enough clusters first, and then one question about all of them: adjacent rows are often of one.
+    while (more && fresh.length < limit - firsts.length) {
+      const chunk = await narrowRows(db, scope, order, from, size)
+      more = chunk.length === size
+      fresh.push(...chunk.filter(({ cluster_key }) => !met.has(cluster_key) && met.add(cluster_key)))
+      const last = chunk.at(-1)
+      if (last) from = { value: last.sort_value, id: last.id }
     }
-    const last = chunk.at(-1)
-    if (last) from = { value: last.sort_value, id: last.id }
+    // What is left over is met again on the next page.
+    const part = fresh.slice(0, limit)
+    fresh = fresh.slice(limit)
+    const [sizes, whole] = await Promise.all([
+      clusterSizes(
+        db,
+        scope,
+        part.map(({ cluster_key }) => cluster_key),
+        { order, after },
+      ),
+      wholeRows(
+        db,
+        part.map(({ id }) => id),
+      ),
+    ])
+    for (const narrow of part) {
+      const size = sizes.get(narrow.cluster_key)
+      const row = whole.get(narrow.id)
+      if (!size || !row || size.earlier > 0 || firsts.length >= limit) continue
+      firsts.push(narrow)
+      rows.push({ ...row, deliveries: size.deliveries, colleagues: size.colleagues })
+    }
   }
   const last = firsts.at(-1)
   return { rows, next: firsts.length === limit && last ? cursorText(last) : null }
-}
-
-function* partsOf<T>(items: readonly T[], size: number): Generator<readonly T[]> {
-  for (let start = 0; start < items.length; start += size) yield items.slice(start, start + size)
 }
 
 /** What an order's index holds of a delivery. `sort_value` as text, so that it compares in SQL as it came. */
@@ -180,9 +182,11 @@ interface Narrow {
   readonly id: number
   readonly cluster_key: string
   readonly sort_value: string
-  /** The same as a number, for merging. */
-  readonly sort_key: number | Date
 }
+
+/** Ranks compare as numbers; moments have one form and compare as text. */
+const compareText = (a: string, b: string) =>
+  a.includes(':') ? (a < b ? -1 : a > b ? 1 : 0) : Number(a) - Number(b)
 
 /** The states are read side by side and merged here: MariaDB would sort their union as a whole. */
 async function narrowRows(
@@ -200,18 +204,18 @@ async function narrowRows(
     : ''
   const index = scope.filter.mailbox === undefined ? byState : byMailbox
   const ofState = (state: DeliveryState) => `
-    SELECT d.id, d.cluster_key, d.${column} AS sort_key, CAST(d.${column} AS CHAR) AS sort_value FROM deliveries d FORCE INDEX (${index})
+    SELECT d.id, d.cluster_key, CAST(d.${column} AS CHAR) AS sort_value FROM deliveries d FORCE INDEX (${index})
      WHERE d.state = '${state}' AND ${conditions('d', scope)} ${cursor}
      ORDER BY d.${column} ${direction}, d.id ${direction} LIMIT :limit`
   const values = { ...valuesOf(scope), value: after?.value, afterId: after?.id, limit }
   const found = await Promise.all(scope.states.map(state => select<Narrow>(db, ofState(state), values)))
+  const [only = []] = found
+  if (found.length === 1) return only
   const sign = direction === 'ASC' ? 1 : -1
-  return found.length === 1
-    ? (found[0] ?? [])
-    : found
-        .flat()
-        .sort((a, b) => sign * (Number(a.sort_key) - Number(b.sort_key) || a.id - b.id))
-        .slice(0, limit)
+  return found
+    .flat()
+    .sort((a, b) => sign * (compareText(a.sort_value, b.sort_value) || a.id - b.id))
+    .slice(0, limit)
 }
 
 async function wholeRows(db: Database, ids: readonly number[]): Promise<ReadonlyMap<number, DeliveryRow>> {

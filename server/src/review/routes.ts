@@ -21,9 +21,8 @@ import { noteReading, readSheet } from './sheet.ts'
 const mostMembers = 500
 
 export function reviewRoutes(router: Router, { db, now, log, queued, settings }: Deps): void {
-  mount(router, reviewList, async ({ query }) => {
-    const { timeZone } = await readOrganisation(db)
-    const scope = scopeOf(query, now(), timeZone)
+  mount(router, reviewList, async ({ query, who }) => {
+    const scope = scopeOf(query, now(), who.timeZone)
     const { rows, next } = await listPage(db, scope, {
       order: query.order,
       after: readCursor(query.after),
@@ -40,9 +39,8 @@ export function reviewRoutes(router: Router, { db, now, log, queued, settings }:
     return { total: sum(bins), inBand: sum(inBand), bins: [...bins], limits }
   })
 
-  mount(router, reviewCluster, async ({ params, query }) => {
-    const { timeZone } = await readOrganisation(db)
-    const rows = await clusterMembers(db, scopeOf(query, now(), timeZone), params.key, mostMembers + 1)
+  mount(router, reviewCluster, async ({ params, query, who }) => {
+    const rows = await clusterMembers(db, scopeOf(query, now(), who.timeZone), params.key, mostMembers + 1)
     return { rows: rows.slice(0, mostMembers).map(row => toReviewRow(row)), cut: rows.length > mostMembers }
   })
 

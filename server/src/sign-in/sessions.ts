@@ -14,6 +14,8 @@ export interface Staffer {
 export interface SignedIn {
   readonly staffer: Staffer
   readonly csrf: string
+  /** The organisation's; every list needs it, and it comes with the session for nothing. */
+  readonly timeZone: string
 }
 
 export const sessionCookie = 'pendro_session'
@@ -68,17 +70,21 @@ export async function openSession(
       expires: new Date(now.getTime() + sessionLength),
     },
   )
-  return { token, signedIn: { staffer, csrf } }
+  const organisation = await findRow<{ time_zone: string }>(
+    db,
+    'SELECT time_zone FROM organisation WHERE id = 1',
+  )
+  return { token, signedIn: { staffer, csrf, timeZone: organisation?.time_zone ?? 'UTC' } }
 }
 
 export async function findSession(db: Database, token: string, now: Date): Promise<SignedIn | null> {
-  const row = await findRow<StafferRow & { csrf: string }>(
+  const row = await findRow<StafferRow & { csrf: string; time_zone: string }>(
     db,
-    `SELECT s.id, s.name, s.sign_in, s.role, x.csrf FROM sessions x JOIN staffers s ON s.id = x.staffer_id
-     WHERE x.id = :id AND x.expires_at > :now`,
+    `SELECT s.id, s.name, s.sign_in, s.role, x.csrf, o.time_zone FROM sessions x JOIN staffers s ON s.id = x.staffer_id
+     JOIN organisation o ON o.id = 1 WHERE x.id = :id AND x.expires_at > :now`,
     { id: idOf(token), now },
   )
-  return row && { staffer: toStaffer(row), csrf: row.csrf }
+  return row && { staffer: toStaffer(row), csrf: row.csrf, timeZone: row.time_zone }
 }
 
 export async function closeSession(db: Database, token: string): Promise<void> {
