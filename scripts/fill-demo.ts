@@ -267,38 +267,43 @@ const reasons = [
   '',
 ]
 
+const log = createLog('silent')
+const taken = async () => ({ status: 'taken' }) as const
+
 /** What the help desk did in those weeks: old mail is mostly ruled on, the last days are still open. */
 function createDesk(db: Database, staffers: readonly SignedIn[], chance: Chance, now: Date) {
-  let waiting: { happening: Happening; ids: readonly number[] }[] = []
+  let waiting: { happening: Happening; ids: readonly number[]; at: Date }[] = []
   return {
     see(happening: Happening, { deliveries }: TakenIn): void {
       const ids = deliveries.filter(isKeptBack).map(({ id }) => id)
       if (ids.length === 0) return
       const age = (now.getTime() - happening.at.getTime()) / day
       const share = happening.truth === 'wanted' ? (age > 12 ? 0.85 : age > 4 ? 0.35 : 0.06) : 0.04
-      if (chance.happens(share)) waiting.push({ happening, ids })
+      if (chance.happens(share)) waiting.push({ happening, ids, at: deskTime(happening.at, chance) })
     },
+    /** Everything that is due by then, in the order in which it happened. */
     async work(until: Date): Promise<void> {
-      const batch = waiting
-      waiting = []
-      for (const { happening, ids } of batch) {
+      const due = waiting.filter(({ at }) => at <= until).sort((a, b) => a.at.getTime() - b.at.getTime())
+      waiting = waiting.filter(({ at }) => at > until)
+      for (const { happening, ids, at } of due) {
         const who = staffers[chance.happens(0.6) ? 0 : 1]
         if (!who) continue
-        const at = new Date(
-          Math.min(until.getTime(), happening.at.getTime() + chance.between(20, 240) * 60_000),
-        )
-        await applyRuling(db, {
-          who,
-          deliveryIds: ids,
-          token: randomUUID(),
-          now: at,
-          sentence: deskSentence(happening, who, chance),
-        })
-        const log = createLog('silent')
-        await workOutbox({ db, log, now: () => at, send: async () => ({ status: 'taken' }) })
+        const sentence = deskSentence(happening, who, chance)
+        await applyRuling(db, { who, deliveryIds: ids, token: randomUUID(), now: at, sentence })
       }
+      const last = due.at(-1)
+      if (last) while ((await workOutbox({ db, log, now: () => last.at, send: taken })) > 0);
     },
   }
+}
+
+/** Some time after it came in, while somebody is at the desk: working days, 07:00 to 16:00 UTC. */
+function deskTime(arrived: Date, chance: Chance): Date {
+  const at = new Date(arrived.getTime() + chance.between(20, 240) * 60_000)
+  while (at.getUTCHours() < 7 || at.getUTCHours() >= 16 || at.getUTCDay() === 0 || at.getUTCDay() === 6) {
+    at.setTime(at.getTime() + chance.between(40, 70) * 60_000)
+  }
+  return at
 }
 
 function deskSentence({ truth }: Happening, { staffer }: SignedIn, chance: Chance) {

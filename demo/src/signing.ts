@@ -2,11 +2,17 @@ import { createHash, createPrivateKey, createPublicKey, type KeyObject } from 'n
 
 export const selector = 'p2026'
 
+const keys = new Map<string, KeyObject>()
+
 /** Ed25519 (RFC 8463) keys from the domain's name: made up, the same each time, and worth nothing. */
 export function signingKey(host: string): { readonly selector: string; readonly privateKey: KeyObject } {
+  const known = keys.get(host)
+  if (known) return { selector, privateKey: known }
   const seed = createHash('sha256').update(`made-up key of ${host}`).digest()
   const pkcs8 = Buffer.concat([Buffer.from('302e020100300506032b657004220420', 'hex'), seed])
-  return { selector, privateKey: createPrivateKey({ key: pkcs8, format: 'der', type: 'pkcs8' }) }
+  const privateKey = createPrivateKey({ key: pkcs8, format: 'der', type: 'pkcs8' })
+  keys.set(host, privateKey)
+  return { selector, privateKey }
 }
 
 /** For the zone: RFC 8463 §4. */

@@ -12,6 +12,10 @@ await texts.init({
   interpolation: { escapeValue: false },
 })
 
+/** The language something is really said in: dates must not speak another one than the words around them. */
+export const spokenLanguage = (language: string): string =>
+  texts.hasResourceBundle(language, 'translation') ? language : 'en'
+
 /** Wording in a language; what is not translated yet comes in English. */
 export function translator(language: string): Translate {
   const t = texts.getFixedT(language)

@@ -15,7 +15,7 @@ import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
-import { translator } from '../wording.ts'
+import { spokenLanguage, translator } from '../wording.ts'
 
 interface Window {
   /** After this moment; the digest before ended there. */
@@ -85,7 +85,7 @@ async function composeFor(
     {
       colleague: mailbox.name,
       organisation: organisation.name,
-      language: mailbox.language,
+      language: spokenLanguage(mailbox.language),
       timeZone: mailbox.time_zone,
       lines,
       leftOut: leftOut.length,

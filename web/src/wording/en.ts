@@ -424,6 +424,10 @@ export const en = {
     colleagues_other: '{{count}} colleagues',
     nothing_one: 'Over the last {{days}} days this would have changed nothing; one message matches.',
     nothing_other: 'Over the last {{days}} days this would have changed nothing; {{count}} messages match.',
+    nothingRefused_one:
+      'Over the last {{days}} days this would have changed nothing: one message matches and would still be kept back, because nothing proves its sender.',
+    nothingRefused_other:
+      'Over the last {{days}} days this would have changed nothing: {{count}} messages match and would still be kept back, because nothing proves their sender.',
     already: 'The list says so already.',
     noneHarmful: 'None of them was judged harmful.',
     harmful_one: '**One of them was judged harmful or near-certain junk.**',

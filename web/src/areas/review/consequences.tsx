@@ -87,10 +87,12 @@ function ReachText({ reach, standing }: { reach: ReachShape; standing: 'safe' | 
         colleagues: t('reach.colleagues', { count: reach.colleagues }),
       }),
     )
-  } else parts.push(t('reach.nothing', { days: reach.days, count: reach.looked }))
+  } else if (reach.refused > 0)
+    parts.push(t('reach.nothingRefused', { days: reach.days, count: reach.refused }))
+  else parts.push(t('reach.nothing', { days: reach.days, count: reach.looked }))
   if (standing === 'safe' && changed > 0)
     parts.push(reach.harmful === 0 ? t('reach.noneHarmful') : t('reach.harmful', { count: reach.harmful }))
-  if (reach.refused > 0) parts.push(t('reach.refused', { count: reach.refused }))
+  if (reach.refused > 0 && changed > 0) parts.push(t('reach.refused', { count: reach.refused }))
   for (const { entry, deliveries } of reach.overruledBy.slice(0, 2)) {
     const whose =
       entry.mailboxId === null
