@@ -35,6 +35,19 @@ export async function growDeliveries(db: Database, wanted: number): Promise<void
     )
   }
   for (const table of ['deliveries', 'messages']) await select(db, `ANALYZE TABLE ${table}`)
+  await settled(db)
+}
+
+/** What was just written goes to disk in the background for a while; that is no part of reading. At most a minute. */
+async function settled(db: Database): Promise<void> {
+  for (let i = 0; i < 60; i += 1) {
+    const [row] = await select<{ Value: string }>(
+      db,
+      "SHOW GLOBAL STATUS LIKE 'Innodb_buffer_pool_pages_dirty'",
+    )
+    if (Number(row?.Value ?? 0) < 300) return
+    await new Promise(resolve => setTimeout(resolve, 1000))
+  }
 }
 
 /** The review page by HTTP against the bare SQL for the same rows, in the same run. */

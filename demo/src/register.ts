@@ -92,7 +92,7 @@ export function makeRegister(colleagues: readonly Colleague[], chance: Chance): 
         daysAgo: chance.between(20, 300),
       })),
   )
-  // Years of clicking "block": senders that never came back.
+  // Years of refusing whoever annoyed: they never came back.
   const quiet = Array.from({ length: 90 }, (_, i): PastEntry => ({
     pattern: chance.happens(0.5) ? `info@old-offer-${i}.example` : `old-offer-${i}.example`,
     standing: chance.happens(0.75) ? 'blocked' : 'safe',

@@ -26,7 +26,7 @@ const date = (time: number) => new Date(time).toUTCString().replace('GMT', '+000
  * Throws when `boundary` stands in the message.
  */
 export function writeArf(report: Report): Buffer {
-  const { type, raw, boundary } = report
+  const { type, raw, boundary, messageId: ownId } = report
   const message = Buffer.from(raw.buffer, raw.byteOffset, raw.byteLength)
   if (message.includes(`--${boundary}`)) throw new RangeError('writeArf: the boundary stands in the message')
   const what = type === 'fraud' ? 'phishing' : 'junk'
@@ -34,7 +34,7 @@ export function writeArf(report: Report): Buffer {
     `From: ${oneLine(report.from)}`,
     `To: ${oneLine(report.to)}`,
     `Date: ${date(report.now)}`,
-    `Message-ID: ${report.messageId}`,
+    `Message-ID: ${ownId}`,
     `Subject: Report of ${what}`,
     'MIME-Version: 1.0',
     `Content-Type: multipart/report; report-type=feedback-report; boundary="${boundary}"`,

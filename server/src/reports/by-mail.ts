@@ -10,7 +10,7 @@ import { attachmentContents, type parseMessage } from '@pendro/core/message'
 import { isAuthenticated } from '@pendro/core/senders'
 import { findRow, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
-import { reportMessage } from './reports.ts'
+import { learnReported } from './reports.ts'
 
 interface Given {
   readonly raw: Buffer
@@ -65,7 +65,7 @@ export async function reportByMail(
     return no('5.6.0 Attach the message itself to the report; forwarding its text loses what is needed')
   const verdict = /phish/i.test(message.subject) ? 'phishing' : 'junk'
   for (const one of attached.slice(0, mostReports)) {
-    await reportMessage(db, {
+    await learnReported(db, {
       by: { kind: 'colleague', id: null, name: colleague.name },
       mailboxId: colleague.id,
       raw: Buffer.from(one),

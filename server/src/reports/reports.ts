@@ -31,7 +31,7 @@ export interface TakenReport {
  * Learns from a message that got through and was handed in. It is a ruling like any other: in the record,
  * undone from there. A message Pendro has never seen is kept for it.
  */
-export async function reportMessage(
+export async function learnReported(
   db: Database,
   { by, mailboxId, raw, verdict, now }: Reported,
 ): Promise<TakenReport> {

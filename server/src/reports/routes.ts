@@ -6,11 +6,11 @@ import { mount, whoIs } from '../http.ts'
 import { findSource } from '../review/safe-view.ts'
 import { noteReading } from '../review/sheet.ts'
 import { actor } from '../sign-in/sessions.ts'
-import { arfOf, reportMessage } from './reports.ts'
+import { arfOf, learnReported } from './reports.ts'
 
 export function reportRoutes(router: Router, { db, now }: Deps): void {
   mount(router, handIn, ({ body, who }) =>
-    reportMessage(db, {
+    learnReported(db, {
       by: actor(who),
       mailboxId: null,
       raw: Buffer.from(body.source, 'base64'),

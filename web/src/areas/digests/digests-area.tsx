@@ -180,12 +180,14 @@ function PreviewSentence({ data }: { data: DigestPreview }) {
   )
 }
 
+type SeenDigest = NonNullable<DigestPreview['message']>
+
 function AsSeen({
   message,
   form,
   setForm,
 }: {
-  message: NonNullable<DigestPreview['message']>
+  message: SeenDigest
   form: Form
   setForm: (form: Form) => void
 }) {
