@@ -309,6 +309,16 @@ export const undoRuling = endpoint({
   problems: ['RULING_NOT_FOUND', 'ALREADY_UNDONE', 'LATER_RULING', 'NEEDS_STEWARD'],
 })
 
+/** A digest as it would go: headers in short, and its two bodies. */
+const composedDigest = z.object({
+  from: z.string(),
+  to: z.string(),
+  subject: z.string(),
+  text: z.string(),
+  html: z.string(),
+})
+export type ComposedDigest = z.infer<typeof composedDigest>
+
 export const previewDigest = endpoint({
   method: 'get',
   path: '/api/mailboxes/{id}/digest',
@@ -323,9 +333,7 @@ export const previewDigest = endpoint({
     listed: z.number().int(),
     leftOut: z.number().int(),
     /** `null` when there is nothing to say. */
-    message: z
-      .object({ from: z.string(), to: z.string(), subject: z.string(), text: z.string(), html: z.string() })
-      .nullable(),
+    message: composedDigest.nullable(),
     sent: z.array(
       z.object({
         id,

@@ -7,6 +7,7 @@ import {
   findMailboxes,
   previewDigest,
   sendDigest,
+  type ComposedDigest,
   type DigestPreview,
   type LiveEvent,
   type MailboxBrief,
@@ -180,14 +181,12 @@ function PreviewSentence({ data }: { data: DigestPreview }) {
   )
 }
 
-type SeenDigest = NonNullable<DigestPreview['message']>
-
 function AsSeen({
   message,
   form,
   setForm,
 }: {
-  message: SeenDigest
+  message: ComposedDigest
   form: Form
   setForm: (form: Form) => void
 }) {
