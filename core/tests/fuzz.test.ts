@@ -11,7 +11,8 @@ import { parseMessage, safeView } from '@pendro/core/message'
 import { addressText, parseMailboxes } from '@pendro/core/address'
 
 // Generous: it guards against never ending, and says nothing about speed.
-vi.setConfig({ testTimeout: 60_000 })
+const longer = Number(process.env.PENDRO_FUZZ_TIMES ?? 1)
+vi.setConfig({ testTimeout: 60_000 * longer })
 
 const policy = {
   ownDomains: ['vindholm.example'],
@@ -89,7 +90,7 @@ const sane = (result: Awaited<ReturnType<typeof judgeAny>>) => {
 
 describe('whatever comes in, it is judged or told why not', () => {
   test('mutated messages of the demo', async () => {
-    const chance = chanceOf(11)
+    const chance = chanceOf(longer === 1 ? 11 : Date.now())
     const colleagues = makeColleagues(chance)
     const mail = makeMail(colleagues, chance, { now: new Date('2026-11-20T12:00:00Z'), days: 1 })
     const letters = await Promise.all(
@@ -108,7 +109,7 @@ describe('whatever comes in, it is judged or told why not', () => {
       '(((((',
       ';'.repeat(50),
     ]
-    for (let i = 0; i < 300; i += 1) {
+    for (let i = 0; i < 300 * longer; i += 1) {
       let raw = chance.pick(letters)
       for (let n = chance.between(1, 6); n > 0; n -= 1) {
         const at = chance.between(0, raw.length)
@@ -140,7 +141,7 @@ describe('whatever comes in, it is judged or told why not', () => {
       fc.asyncProperty(fc.uint8Array({ maxLength: 2000 }), async bytes =>
         sane(await judgeAny(Buffer.from(bytes))),
       ),
-      { numRuns: 200 },
+      { numRuns: 200 * longer },
     )
   })
   test('any HTML', () => {
@@ -168,7 +169,7 @@ describe('whatever comes in, it is judged or told why not', () => {
       fc.property(fc.array(piece, { maxLength: 40 }), parts => {
         expect(activeParts(safeView(parts.join(''), new Map()).html)).toEqual([])
       }),
-      { numRuns: 400 },
+      { numRuns: 400 * longer },
     )
   })
 })
