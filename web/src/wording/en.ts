@@ -410,7 +410,7 @@ export const en = {
   consequence: {
     release:
       'Goes to the inbox now and can’t be called back once the mail store has it. Future mail from {{address}} is judged as before.',
-    leave: 'The message stays where it is until {{day}}; the lists stay as they are.',
+    leave: 'The message stays where it is; the lists stay as they are.',
     discard: 'Can be restored until {{day}}. Future mail from {{address}} is judged as before.',
     restore: 'Goes back to where it was kept.',
   },
