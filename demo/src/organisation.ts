@@ -72,7 +72,8 @@ const shared: readonly (readonly [string, string, 'shared' | 'list', Department,
   ['All Masters', 'masters', 'list', 'Bridge', []],
 ]
 
-const plain = (text: string) =>
+/** A name as it stands in an address: 'Åse Østervåg' is 'ase.ostervag'. */
+export const plainName = (text: string): string =>
   text
     .toLowerCase()
     .replace(/ø/g, 'o')
@@ -125,7 +126,7 @@ function withoutSharedAliases(all: readonly Colleague[]): readonly Colleague[] {
 }
 
 function person(name: string, department: Department, language: string): Colleague {
-  const local = plain(name)
+  const local = plainName(name)
   const [first = '', last = ''] = local.split('.')
   return {
     name,

@@ -1,5 +1,5 @@
 import type { Draft } from './letter.ts'
-import type { Colleague, Department } from './organisation.ts'
+import { plainName, type Colleague, type Department } from './organisation.ts'
 import type { Chance } from './random.ts'
 import { fill } from './wanted.ts'
 
@@ -104,10 +104,10 @@ export function strangerDraft(colleagues: readonly Colleague[], chance: Chance):
   const [department, subject, text] = chance.pick(topics[language])
   const team = colleagues.filter(c => c.department === department)
   const to = chance.pick(team.filter(c => c.kind === 'shared').concat(chance.pick(team)))
-  const local = plain(name)
+  const local = plainName(name)
   const ownDomain = chance.happens(0.5)
   const host = ownDomain
-    ? `${plain(name.split(' ')[1] ?? '').replaceAll('.', '-')}-${chance.pick(trades)}.example`
+    ? `${plainName(name.split(' ')[1] ?? '').replaceAll('.', '-')}-${chance.pick(trades)}.example`
     : chance.pick(['freepost.example', 'quickpost.example'])
   return {
     from: {
@@ -120,15 +120,3 @@ export function strangerDraft(colleagues: readonly Colleague[], chance: Chance):
     proof: ownDomain ? chance.pick(['pass', 'pass', 'aligned', 'none'] as const) : 'pass',
   }
 }
-
-const plain = (text: string) =>
-  text
-    .toLowerCase()
-    .replace(/ø/g, 'o')
-    .replace(/å/g, 'a')
-    .replace(/æ/g, 'ae')
-    .replace(/ł/g, 'l')
-    .replace(/ß/g, 'ss')
-    .normalize('NFD')
-    .replace(/[^a-z. -]/g, '')
-    .replace(/ /g, '.')

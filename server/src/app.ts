@@ -73,7 +73,9 @@ export function createApp(deps: Deps): Express {
   )
 
   const api = Router()
-  api.use('/api', express.json({ limit: '15mb' }))
+  // Only a message that is handed in is large; nobody else may fill the memory with a body.
+  api.use('/api/reports', express.json({ limit: '15mb' }))
+  api.use('/api', express.json({ limit: '300kb' }))
   mount(api, health, async () => {
     await select(db, 'SELECT 1 AS one')
     return { ok: true as const }

@@ -51,10 +51,16 @@ test('guessing is slowed down', async () => {
 })
 
 test('what is not of the expected form is a 400 that names the field', async () => {
-  const answer = await request(server.app).post('/api/session').send({ signIn: 7 })
-  expect(answer.status === 429 || answer.status === 400).toBe(true)
   const oda = await signedIn(server, 'oda')
   const bad = await oda.get('/api/review?days=0&order=upside')
   expect([bad.status, bad.body.code]).toEqual([400, 'BAD_REQUEST'])
   expect(bad.body.text).toMatch(/days.*order/s)
+})
+
+test('a body too large for what is asked is refused, and only a handed-in message may be large', async () => {
+  const large = 'A'.repeat(400_000)
+  const oda = await signedIn(server, 'oda')
+  const refused = await oda.post('/api/rulings', { deliveries: [1], note: large })
+  expect([refused.status, refused.body.text]).toEqual([400, expect.stringContaining('too large')])
+  expect((await oda.post('/api/reports', { source: large, verdict: 'junk' })).body.code).toBe('NO_MESSAGE')
 })
