@@ -125,21 +125,132 @@ export const rulingSentence = z.object({
 })
 export type RulingSentence = z.infer<typeof rulingSentence>
 
-export const reachShape = z.object({
-  /** Deliveries of the last `days` days that were decided again. */
-  looked: z.number().int(),
-  days: z.number().int(),
-  /** More matched than were looked at; the numbers are then a lower bound. */
-  cut: z.boolean(),
-  letThrough: z.number().int(),
-  keptBack: z.number().int(),
-  colleagues: z.number().int(),
+/** Deliveries by what they were taken for: by a person where one ruled, else by their score. */
+export const split = z.object({
+  wanted: z.number().int(),
+  doubtful: z.number().int(),
   harmful: z.number().int(),
+})
+export type SplitShape = z.infer<typeof split>
+
+/** What a change of the lists would have done to mail already seen. Deliveries, but for `colleagues`. */
+export const reachNumbers = z.object({
+  /** Matched by an entry that is added or ended. */
+  looked: z.number().int(),
+  letThrough: split,
+  keptBack: split,
+  /** In another place than before, but kept back, or arriving, both times. */
+  elsewhere: z.number().int(),
+  colleagues: z.number().int(),
+  /** Matched a new safe entry that does not count for want of authentication. */
   refused: z.number().int(),
+  /** Harmful by content: stay sealed whatever any list says. */
+  sealed: z.number().int(),
+})
+export type ReachNumbers = z.infer<typeof reachNumbers>
+
+export const caution = z.enum(['shared-provider', 'own-domain'])
+
+export const reachShape = reachNumbers.extend({
+  days: z.number().int(),
   overruledBy: z.array(z.object({ entry: entryBrief, deliveries: z.number().int() })),
-  /** Patterns the ruling would add, and entries that would end because of it. */
+  /** Patterns that would be added, and entries that would end because of it: the first 50 of each. */
   adds: z.array(z.string()),
   ends: z.array(entryBrief),
-  caution: z.enum(['shared-provider', 'own-domain']).nullable(),
+  caution: caution.nullable(),
+  /** Why nobody can do this; `null` when it can be done. */
+  refusal: z.enum(['blocks-own-domain']).nullable(),
+  /** The same with narrower and wider patterns; empty when more than one pattern is proposed. */
+  beside: z.array(
+    z.object({ pattern: z.string(), shown: z.string(), kind: width, reach: reachNumbers, caution: caution.nullable() }),
+  ),
+  /** Of those, the narrowest that lets the same mail through without the harmful part. */
+  narrower: z.string().nullable(),
+  /** What a block by this pattern misses of the same sender's mail, and the pattern that misses least. */
+  gap: z
+    .object({ missed: z.number().int(), addresses: z.number().int(), pattern: z.string(), kind: width })
+    .nullable(),
 })
 export type ReachShape = z.infer<typeof reachShape>
+
+/** A sender entry as somebody writes it. */
+export const entryDraft = z.object({
+  pattern: z.string().trim().min(1).max(400),
+  standing,
+  /** `null`: the organisation's. */
+  mailboxId: id.nullable(),
+  /** Organisation entries only; without it blocks bind and safe entries do not. */
+  binding: z.boolean().optional(),
+  withoutAuthentication: z.boolean().default(false),
+  /** The last day it counts, in the organisation's time zone. */
+  until: day.nullable().default(null),
+})
+export type EntryDraft = z.infer<typeof entryDraft>
+
+/** Drafts to add (in place of an entry, or of one that had ended), and entries to end. */
+export const registerChange = z.object({
+  add: z
+    .array(entryDraft.extend({ replaces: id.optional(), restores: id.optional() }))
+    .max(500)
+    .default([]),
+  end: z.array(id).max(5000).default([]),
+})
+export type RegisterChangeShape = z.input<typeof registerChange>
+
+export const findingKind = z.enum([
+  'contradicts',
+  'lets-in-too-much',
+  'let-harm-in',
+  'blocks-wanted',
+  'for-everyone',
+  'covered',
+  'duplicate',
+  'never-authenticated',
+  'slip',
+  'quiet',
+  'expired',
+])
+export type FindingKind = z.infer<typeof findingKind>
+
+export const entryOrigin = z.enum([
+  'by hand',
+  'ruling',
+  'digest',
+  'import',
+  'contacts',
+  'mail rules',
+  'request',
+  'upkeep',
+])
+
+export const entryRow = entryBrief.extend({
+  kind: width,
+  /** The canonical text, domains as A-labels. */
+  patternText: z.string(),
+  withoutAuthentication: z.boolean(),
+  reason: z.string(),
+  origin: entryOrigin,
+  createdAt: moment,
+  endedAt: moment.nullable(),
+  lastMatchedAt: moment.nullable(),
+  /** Deliveries that met it on each of the last 30 days, oldest first. */
+  days: z.array(z.number().int()),
+  /** Other live entries with the same pattern and standing. */
+  others: z.number().int(),
+  finding: z.object({ key: z.string(), kind: findingKind, facts: evidence.shape.facts }).nullable(),
+})
+export type EntryRowShape = z.infer<typeof entryRow>
+
+/** The senders' filter sentence; the same names stand in the URL of the screen. */
+export const senderFilter = z.object({
+  standing: z.enum(['both', 'safe', 'blocked']).default('both'),
+  owner: z.enum(['all', 'organisation', 'colleagues']).default('all'),
+  mailbox: z.coerce.number().int().positive().optional(),
+  kind: z.enum(['any', 'address', 'domain', 'subtree', 'list']).default('any'),
+  state: z.enum(['live', 'expired', 'ended']).default('live'),
+  finding: z.union([z.enum(['any', 'all']), findingKind]).default('all'),
+  matched: z.enum(['any', 'month', 'not-lately', 'never']).default('any'),
+  find: z.string().trim().max(200).optional(),
+})
+export type SenderFilter = z.infer<typeof senderFilter>
+export const senderOrder = z.enum(['matched', 'newest', 'pattern', 'worst'])

@@ -21,7 +21,15 @@ import {
 } from '@pendro/core/judgement'
 import { parseMessage } from '@pendro/core/message'
 import { noAuthentication, parsePattern, type SenderEntry } from '@pendro/core/senders'
-import { findCaution, isBindingByDefault, planChange, reach, type ProposedEntry } from '@pendro/core/rulings'
+import {
+  changesNothing,
+  findCaution,
+  isBindingByDefault,
+  planChange,
+  reach,
+  type ProposedEntry,
+  type SeenDeliveries,
+} from '@pendro/core/rulings'
 
 const policy: OrganisationPolicy = {
   ownDomains: ['vindholm.example'],
@@ -436,43 +444,38 @@ describe('reach', () => {
   const seen = (
     mailboxId: number,
     more: Partial<DeliveryFacts> = {},
-    register = none,
-    ruledJunk = false,
-  ) => ({
+    calledByPerson: SeenDeliveries['calledByPerson'] = null,
+    count = 1,
+  ): SeenDeliveries => ({
     facts: facts({ score: 70, ...more }),
     mailbox: mailbox({ mailboxId }),
-    register,
-    receivedAt,
-    ruledJunk,
+    count,
+    calledByPerson,
   })
-  const safe = { add: [{ ...entry('safe', 'us') }], end: [] }
-  test('counts what would have changed, for whom, and what of it was harmful', () => {
+  const safe = { add: [entry('safe', 'us')], end: [] }
+
+  test('counts what would have changed, for whom, and what it was taken for', () => {
     const history = [
-      seen(1),
+      seen(1, {}, null, 3),
       seen(1, { score: 10 }),
       seen(2, { score: 95 }),
-      seen(3, {}, none, true),
+      seen(3, {}, 'junk'),
+      seen(3, { score: 95 }, 'wanted'),
       seen(4, { harm }),
     ]
-    expect(reach(safe, history, policy)).toMatchObject({
-      looked: 5,
-      letThrough: 3,
-      keptBack: 0,
+    expect(reach(safe, [], history, context)).toMatchObject({
+      looked: 8,
+      letThrough: { wanted: 1, doubtful: 3, harmful: 2 },
+      keptBack: { wanted: 0, doubtful: 0, harmful: 0 },
+      elsewhere: 0,
       colleagues: 3,
-      harmful: 2,
     })
   })
   test('names the block that overrules, and counts what lacks authentication', () => {
     const hers = entry('blocked', 'hers')
     const unproven = { ...facts().sender, authentication: noAuthentication }
-    expect(
-      reach(
-        safe,
-        [seen(1, {}, { organisation: [], mailbox: [hers] }), seen(2, { sender: unproven })],
-        policy,
-      ),
-    ).toMatchObject({
-      letThrough: 0,
+    expect(reach(safe, [hers], [seen(1), seen(2, { sender: unproven })], context)).toMatchObject({
+      letThrough: { wanted: 0, doubtful: 0, harmful: 0 },
       refused: 1,
       overruledBy: [{ entry: hers, deliveries: 1 }],
     })
@@ -480,8 +483,26 @@ describe('reach', () => {
   test('a personal proposal touches its own mailbox only, and an ended entry no longer counts', () => {
     const hers = entry('blocked', 'hers')
     const change = { add: [entry('safe', 'hers')], end: [hers] }
-    expect(
-      reach(change, [seen(1, {}, { organisation: [], mailbox: [hers] }), seen(2)], policy),
-    ).toMatchObject({ letThrough: 1, colleagues: 1 })
+    expect(reach(change, [hers], [seen(1), seen(2)], context)).toMatchObject({
+      looked: 1,
+      letThrough: { doubtful: 1 },
+      colleagues: 1,
+    })
+  })
+  test('another place among the kept is neither let through nor kept back', () => {
+    const change = { add: [entry('blocked', 'us', { binding: true })], end: [] }
+    expect(reach(change, [], [seen(1), seen(2, { score: 95 }), seen(3, { score: 45 })], context)).toMatchObject({
+      letThrough: { wanted: 0, doubtful: 0, harmful: 0 },
+      keptBack: { wanted: 0, doubtful: 0, harmful: 0 },
+      elsewhere: 2,
+      colleagues: 2,
+    })
+  })
+  test('ending an entry that a wider one stands in for changes nothing', () => {
+    const [address, domain] = [entry('safe', 'us'), entry('safe', 'us', {}, 'x.example')]
+    const found = reach({ add: [], end: [address] }, [address, domain], [seen(1), seen(2)], context)
+    expect(found.looked).toBe(2)
+    expect(changesNothing(found)).toBe(true)
+    expect(changesNothing(reach({ add: [], end: [address] }, [address], [seen(1)], context))).toBe(false)
   })
 })

@@ -2,6 +2,7 @@ import {
   consultList,
   type ListVerdict,
   type RefusedEntry,
+  type Register,
   type SenderEntry,
   type SenderFacts,
 } from '../senders/index.ts'
@@ -19,12 +20,6 @@ export interface DeliveryFacts {
   readonly bulk: boolean
   /** The message could not be read; it is quarantined unless a list decides. */
   readonly unreadable: boolean
-}
-
-/** The entries that could match: of the organisation, and of the mailbox in question. */
-export interface Register {
-  readonly organisation: readonly SenderEntry[]
-  readonly mailbox: readonly SenderEntry[]
 }
 
 export type ListStage = 'binding' | 'personal' | 'organisation'

@@ -18,7 +18,6 @@ export {
   type JudgedState,
   type ListStage,
   type PathLine,
-  type Register,
 } from './decide.ts'
 export {
   byWeight,
@@ -45,3 +44,4 @@ export {
 export { provenance, type Provenance } from './provenance.ts'
 export { clusterShift, crowdShift, reviewRank } from './ranking.ts'
 export { isChecked, senderFacts } from './sender-facts.ts'
+export type { Register } from '../senders/index.ts'

@@ -1,6 +1,19 @@
-export { reach, type Reach, type SeenDelivery } from './reach.ts'
+export { findBlockGap, findNarrower, patternsBeside, type Beside, type BlockGap } from './beside.ts'
+export {
+  changesNothing,
+  countReach,
+  reach,
+  takenFor,
+  totalOf,
+  type Reach,
+  type ReachCount,
+  type SeenDeliveries,
+  type Split,
+  type TakenFor,
+} from './reach.ts'
 export {
   findCaution,
+  findRefusal,
   isBindingByDefault,
   noChange,
   planChange,

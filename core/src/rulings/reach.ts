@@ -4,114 +4,158 @@ import {
   type Decision,
   type MailboxPolicy,
   type OrganisationPolicy,
-  type Register,
 } from '../judgement/index.ts'
-import { isOwner, type SenderEntry } from '../senders/index.ts'
+import { indexRegister, type SenderEntry } from '../senders/index.ts'
 import type { RegisterChange } from './register-change.ts'
 
-/** One delivery already seen, with all that deciding it again needs. */
-export interface SeenDelivery {
+/** Deliveries already seen that are equal before the judge, with all that deciding them again needs. */
+export interface SeenDeliveries {
   readonly facts: DeliveryFacts
   readonly mailbox: MailboxPolicy
-  readonly register: Register
-  /** Epoch ms; entries are judged as of then. */
-  readonly receivedAt: number
-  /** A person called it junk or phishing. */
-  readonly ruledJunk: boolean
+  readonly count: number
+  /** What a person called them; a release says "wanted". */
+  readonly calledByPerson: 'wanted' | 'junk' | null
 }
+
+/** What deliveries were taken for: by a person where one ruled, else by their score. */
+export type TakenFor = 'wanted' | 'doubtful' | 'harmful'
+
+/** Harmful: called junk or phishing, or near-certain junk. Doubtful: a score that keeps it back. */
+export function takenFor({ facts, mailbox, calledByPerson }: SeenDeliveries): TakenFor {
+  if (calledByPerson !== null) return calledByPerson === 'wanted' ? 'wanted' : 'harmful'
+  if (facts.score >= mailbox.limits.nearCertain) return 'harmful'
+  return facts.score >= mailbox.limits.junk ? 'doubtful' : 'wanted'
+}
+
+export type Split = Readonly<Record<TakenFor, number>>
+const emptySplit: Split = { wanted: 0, doubtful: 0, harmful: 0 }
+
+export const totalOf = ({ wanted, doubtful, harmful }: Split): number => wanted + doubtful + harmful
 
 /** What a change of the register would have done to mail already seen. All numbers are deliveries but `colleagues`. */
 export interface Reach {
+  /** Matched by an entry that the change adds or ends. */
   readonly looked: number
-  readonly letThrough: number
-  readonly keptBack: number
+  readonly letThrough: Split
+  readonly keptBack: Split
+  /** Kept back, or arriving, before and after, but in another place: quarantined instead of junk, inbox instead of set aside. */
+  readonly elsewhere: number
   /** Mailboxes with at least one changed delivery. */
   readonly colleagues: number
-  /** Of `letThrough`: near-certain junk by score, or called junk by a person. */
-  readonly harmful: number
   /** Matched a new safe entry and would still not be let in, for want of authentication. */
   readonly refused: number
+  /** Matched, and harmful by what is in them: no entry lets them out. */
+  readonly sealed: number
   /** Entries that overrule the new ones, most often first. */
   readonly overruledBy: readonly { readonly entry: SenderEntry; readonly deliveries: number }[]
 }
 
+/** Nothing of what was seen would have gone another way: ending such entries is tidying. */
+export function changesNothing({ letThrough, keptBack, elsewhere }: Reach): boolean {
+  return totalOf(letThrough) + totalOf(keptBack) + elsewhere === 0
+}
+
 const arrives = ({ state }: Decision) => state === 'inbox' || state === 'aside'
 
-/** New entries have no id yet; in a replay they carry this one, below every real id. */
-const proposedId = -1
+interface Context {
+  readonly policy: Pick<OrganisationPolicy, 'ownDomains'>
+  /** Epoch ms. Both registers are taken as of now: the question is what the lists of today do. */
+  readonly now: number
+}
+
+/** Takes deliveries one group after the other; `result` at any time tells the reach so far. */
+export interface ReachCount {
+  readonly see: (seen: SeenDeliveries) => void
+  readonly result: () => Reach
+}
 
 /**
- * Decides every delivery of `history` twice, with the register as it is and as it would be
- * (domain.md §5: "reach over the last 30 days"). Linear in the deliveries.
+ * Decides mail already seen twice, with the register as it is and as it would be (domain.md §5). `register`
+ * holds at least the entries that could match what will be seen. A group costs a few look-ups unless an
+ * entry of the change matches it.
  */
-export function reach(
+export function countReach(
   change: RegisterChange,
-  history: readonly SeenDelivery[],
-  policy: Pick<OrganisationPolicy, 'ownDomains'>,
-): Reach {
+  register: readonly SenderEntry[],
+  { policy, now }: Context,
+): ReachCount {
+  // New entries have no id yet; here they carry numbers below every real one.
+  const added = change.add.map((entry, i) => ({ ...entry, id: -1 - i }))
+  const ended = new Set(change.end.map(({ id }) => id))
+  const touched = indexRegister([...added, ...change.end])
+  const before = indexRegister(register)
+  const after = indexRegister([...register.filter(({ id }) => !ended.has(id)), ...added])
+  const isNew = ({ id }: SenderEntry) => id < 0
+
   const colleagues = new Set<number>()
   const overruledBy = new Map<number, { entry: SenderEntry; deliveries: number }>()
-  let letThrough = 0
-  let keptBack = 0
-  let harmful = 0
+  let looked = 0
+  let letThrough = emptySplit
+  let keptBack = emptySplit
+  let elsewhere = 0
   let refused = 0
-  for (const seen of history) {
-    const context = { policy, now: seen.receivedAt }
-    const before = decide(seen.facts, seen.mailbox, seen.register, context)
-    const after = decide(
-      seen.facts,
-      seen.mailbox,
-      changed(seen.register, change, seen.mailbox.mailboxId),
-      context,
-    )
-    if (isRefused(after)) refused += 1
-    const winner = overruling(after)
+  let sealed = 0
+
+  const see = (seen: SeenDeliveries) => {
+    const { facts, mailbox, count } = seen
+    const { sender } = facts
+    const near = touched.lookUp(sender, mailbox.mailboxId)
+    if (near.organisation.length + near.mailbox.length === 0) return
+    looked += count
+    if (facts.harm) {
+      sealed += count
+      return
+    }
+    const context = { policy, now }
+    const was = decide(facts, mailbox, before.lookUp(sender, mailbox.mailboxId), context)
+    const is = decide(facts, mailbox, after.lookUp(sender, mailbox.mailboxId), context)
+    if (isRefused(is, isNew)) refused += count
+    const winner = overruling(is, isNew)
     if (winner) {
-      const count = overruledBy.get(winner.id) ?? { entry: winner, deliveries: 0 }
-      overruledBy.set(winner.id, { ...count, deliveries: count.deliveries + 1 })
+      const known = overruledBy.get(winner.id)?.deliveries ?? 0
+      overruledBy.set(winner.id, { entry: winner, deliveries: known + count })
     }
-    if (arrives(before) === arrives(after)) continue
-    colleagues.add(seen.mailbox.mailboxId)
-    if (!arrives(after)) keptBack += 1
-    else {
-      letThrough += 1
-      if (seen.ruledJunk || seen.facts.score >= seen.mailbox.limits.nearCertain) harmful += 1
-    }
+    if (was.state === is.state && was.leftOut === is.leftOut) return
+    colleagues.add(mailbox.mailboxId)
+    const as = takenFor(seen)
+    if (arrives(is) === arrives(was)) elsewhere += count
+    else if (arrives(is)) letThrough = { ...letThrough, [as]: letThrough[as] + count }
+    else keptBack = { ...keptBack, [as]: keptBack[as] + count }
   }
-  return {
-    looked: history.length,
+  const result = (): Reach => ({
+    looked,
     letThrough,
     keptBack,
+    elsewhere,
     colleagues: colleagues.size,
-    harmful,
     refused,
+    sealed,
     overruledBy: [...overruledBy.values()].sort((a, b) => b.deliveries - a.deliveries),
-  }
+  })
+  return { see, result }
 }
 
-function changed(register: Register, { add, end }: RegisterChange, mailboxId: number): Register {
-  const ended = new Set(end.map(({ id }) => id))
-  const added = add.map(entry => ({ ...entry, id: proposedId }))
-  return {
-    organisation: [
-      ...register.organisation.filter(({ id }) => !ended.has(id)),
-      ...added.filter(({ owner }) => owner.kind === 'organisation'),
-    ],
-    mailbox: [
-      ...register.mailbox.filter(({ id }) => !ended.has(id)),
-      ...added.filter(({ owner }) => isOwner(owner, { kind: 'mailbox', mailboxId })),
-    ],
-  }
+export function reach(
+  change: RegisterChange,
+  register: readonly SenderEntry[],
+  history: Iterable<SeenDeliveries>,
+  context: Context,
+): Reach {
+  const counting = countReach(change, register, context)
+  for (const seen of history) counting.see(seen)
+  return counting.result()
 }
 
-function isRefused({ path }: Decision): boolean {
-  return path.some(line => 'refused' in line && line.refused.some(({ entry }) => entry.id === proposedId))
+type IsNew = (entry: SenderEntry) => boolean
+
+function isRefused({ path }: Decision, isNew: IsNew): boolean {
+  return path.some(line => 'refused' in line && line.refused.some(({ entry }) => isNew(entry)))
 }
 
-/** The entry that decided although a proposed one matched. */
-function overruling({ path }: Decision): SenderEntry | null {
+/** The entry that decided although a new one matched. */
+function overruling({ path }: Decision, isNew: IsNew): SenderEntry | null {
   const lines = path.flatMap(line => ('overruled' in line ? [line] : []))
-  if (!lines.some(({ overruled }) => overruled.some(({ id }) => id === proposedId))) return null
+  if (!lines.some(({ overruled }) => overruled.some(isNew))) return null
   const decided = lines.find(({ decided }) => decided !== null)?.decided ?? null
-  return decided?.id === proposedId ? null : decided
+  return decided === null || isNew(decided) ? null : decided
 }

@@ -76,3 +76,17 @@ export function findCaution(
   if (ownDomains.some(own => covers(own, domain) || covers(domain, own))) return 'own-domain'
   return null
 }
+
+/**
+ * Why a proposed entry is not made by anybody: it would block the organisation's own domain, or all that
+ * lies around it. A single address of ours may be blocked.
+ */
+export function findRefusal(
+  { pattern, standing }: Pick<ProposedEntry, 'pattern' | 'standing'>,
+  { ownDomains }: Pick<OrganisationPolicy, 'ownDomains'>,
+): 'blocks-own-domain' | null {
+  if (standing !== 'blocked' || !('domain' in pattern)) return null
+  const { kind, domain } = pattern
+  const blocks = (own: string) => covers(own, domain) || (kind === 'subtree' && covers(domain, own))
+  return ownDomains.some(blocks) ? 'blocks-own-domain' : null
+}

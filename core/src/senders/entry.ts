@@ -21,6 +21,12 @@ export interface SenderEntry {
   readonly until: number | null
 }
 
+/** The entries that could match: of the organisation, and of the mailbox in question. */
+export interface Register {
+  readonly organisation: readonly SenderEntry[]
+  readonly mailbox: readonly SenderEntry[]
+}
+
 /** What of a message the sender lists look at. Kept with each delivery, so that it can be judged again. */
 export interface SenderFacts {
   readonly from: readonly Address[]

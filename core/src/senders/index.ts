@@ -5,7 +5,15 @@ export {
   type Authentication,
   type AuthResult,
 } from './authentication.ts'
-export { isExpired, isOwner, type Owner, type SenderEntry, type SenderFacts, type Standing } from './entry.ts'
+export {
+  isExpired,
+  isOwner,
+  type Owner,
+  type Register,
+  type SenderEntry,
+  type SenderFacts,
+  type Standing,
+} from './entry.ts'
 export {
   candidateTexts,
   consultList,
@@ -16,11 +24,15 @@ export {
 } from './matching.ts'
 export {
   displayPattern,
+  overlaps,
   parsePattern,
   patternAtWidth,
+  patternCovers,
   patternText,
   specificity,
+  widerPatterns,
   type PatternKind,
   type PatternProblem,
   type SenderPattern,
 } from './pattern.ts'
+export { indexRegister, type RegisterIndex } from './register-index.ts'

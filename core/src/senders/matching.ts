@@ -66,6 +66,8 @@ export interface ListVerdict {
   readonly refused: readonly RefusedEntry[]
 }
 
+const silent: ListVerdict = { decided: null, overruled: [], refused: [] }
+
 /**
  * The most specific matching entry of one list (domain.md §3). Equally specific and opposite: `tie` wins.
  * A safe entry takes part only when the message is authenticated for each of its From domains, or the
@@ -76,6 +78,8 @@ export function consultList(
   facts: SenderFacts,
   { tie, ownDomains, now }: { tie: Standing; ownDomains: readonly string[]; now: number },
 ): ListVerdict {
+  // Most mail meets no entry at all.
+  if (entries.length === 0) return silent
   const live = entries.filter(entry => !isExpired(entry, now))
   const blocked = live.filter(e => e.standing === 'blocked' && matchesBlocked(e.pattern, facts))
   const { honoured, refused } = safeMatches(

@@ -1,5 +1,6 @@
 import {
   addressText,
+  covers,
   displayAddress,
   displayDomain,
   isPublicSuffix,
@@ -120,4 +121,49 @@ export function patternAtWidth(
   if (sender.address === null) return null
   if (kind === 'address') return { kind, address: withoutTag(sender.address) }
   return isPublicSuffix(sender.address.domain) ? null : { kind, domain: sender.address.domain }
+}
+
+/**
+ * Whether everything `narrower` matches is matched by `wider` too. Mailing lists cover only themselves:
+ * which addresses a list sends from is not in its id.
+ */
+export function patternCovers(wider: SenderPattern, narrower: SenderPattern): boolean {
+  if (patternText(wider) === patternText(narrower)) return true
+  switch (wider.kind) {
+    case 'address':
+      return (
+        narrower.kind === 'address' &&
+        wider.address.tag === null &&
+        wider.address.local === narrower.address.local &&
+        wider.address.domain === narrower.address.domain
+      )
+    case 'domain':
+      return narrower.kind === 'address' && narrower.address.domain === wider.domain
+    case 'subtree':
+      return narrower.kind !== 'list' && covers(wider.domain, domainOf(narrower))
+    case 'list':
+      return false
+  }
+}
+
+/** Whether a message could match both. A list may send from anywhere, so it overlaps with everything. */
+export function overlaps(a: SenderPattern, b: SenderPattern): boolean {
+  return (a.kind === 'list') !== (b.kind === 'list') || patternCovers(a, b) || patternCovers(b, a)
+}
+
+const domainOf = (pattern: Exclude<SenderPattern, { kind: 'list' }>): string =>
+  pattern.kind === 'address' ? pattern.address.domain : pattern.domain
+
+/** Every other pattern that covers this one and is no public suffix, nearest first. */
+export function widerPatterns(pattern: SenderPattern): readonly SenderPattern[] {
+  if (pattern.kind === 'list') return []
+  const found: SenderPattern[] = []
+  if (pattern.kind === 'address') {
+    if (pattern.address.tag !== null) found.push({ kind: 'address', address: withoutTag(pattern.address) })
+    found.push({ kind: 'domain', domain: pattern.address.domain })
+  }
+  const labels = domainOf(pattern).split('.')
+  for (let i = pattern.kind === 'subtree' ? 1 : 0; i < labels.length; i += 1)
+    found.push({ kind: 'subtree', domain: labels.slice(i).join('.') })
+  return found.filter(wider => !('domain' in wider) || !isPublicSuffix(wider.domain))
 }

@@ -2,10 +2,12 @@ import { SequelizeStorage, Umzug } from 'umzug'
 import type { Database } from './database.ts'
 import { statements as first } from './migrations/0001-first.ts'
 import { statements as judgement } from './migrations/0002-judgement.ts'
+import { statements as senders } from './migrations/0003-senders.ts'
 
 const migrations: Readonly<Record<string, readonly string[]>> = {
   '0001-first': first,
   '0002-judgement': judgement,
+  '0003-senders': senders,
 }
 
 /** Brings the schema up to date; the names of what was done. MariaDB commits each DDL statement by itself. */

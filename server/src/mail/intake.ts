@@ -28,6 +28,8 @@ import {
 } from '../db/organisation.ts'
 import { announce } from '../live/events.ts'
 import { growClusters } from '../review/clusters.ts'
+import { noteMatches } from '../senders/matches.ts'
+import { profileIds } from '../senders/profiles.ts'
 import { hashMessageId, seenKeys } from './knowledge.ts'
 import { judgeArrivals, type Arrival, type Judged, type JudgedDelivery } from './judge.ts'
 
@@ -58,7 +60,7 @@ export interface IntakeOptions {
   readonly lab?: boolean
 }
 
-interface Read {
+export interface Read {
   readonly incoming: Incoming
   readonly message: Message | null
   readonly problem: string | null
@@ -94,7 +96,12 @@ export async function takeIn(
       mailboxes: recipientMailboxes(incoming, resolved, mailboxes).map(({ mailbox }) => mailbox),
     }))
     const judged = await judgeArrivals(db, organisation, arrivals, tx)
-    const ids = await storeMessages(db, tx, read, judged)
+    const profiles = await profileIds(
+      db,
+      tx,
+      judged.map(({ sender }) => sender),
+    )
+    const ids = await storeMessages(db, tx, read, judged, profiles)
     await countSenders(
       db,
       tx,
@@ -104,7 +111,7 @@ export async function takeIn(
   })
 }
 
-async function readIncoming(
+export async function readIncoming(
   incoming: Incoming,
   trustedHosts: readonly string[],
   { read = parseMessage, resolve }: IntakeOptions,
@@ -139,7 +146,7 @@ async function checkOurselves(
   })
 }
 
-function readAddress(text: string): Address | null {
+export function readAddress(text: string): Address | null {
   const parsed = parseAddress(text)
   return parsed.ok ? parsed.value : null
 }
@@ -190,6 +197,7 @@ async function storeMessages(
   tx: Tx,
   read: readonly Read[],
   judged: readonly Judged[],
+  profiles: readonly number[],
 ): Promise<readonly number[]> {
   const ids = await insert(
     db,
@@ -202,6 +210,7 @@ async function storeMessages(
       ...shownFrom(message),
       size: incoming.raw.length,
       sender_facts: judged[i]?.sender,
+      profile_id: profiles[i],
       harm: judged[i]?.harm ?? null,
       bulk: judged[i]?.bulk ?? false,
       unreadable: problem,
@@ -223,7 +232,7 @@ async function storeMessages(
   return ids
 }
 
-function shownFrom(message: Message | null): { from_name: string; from_address: string; subject: string } {
+export function shownFrom(message: Message | null): { from_name: string; from_address: string; subject: string } {
   const from = message?.from[0]
   return {
     from_name: (from?.name ?? '').slice(0, 255),
@@ -337,6 +346,16 @@ async function storeDeliveries(
     })),
     tx,
   )
+  await noteMatches(
+    db,
+    tx,
+    judgements.map(({ decision }, i) => ({
+      deliveryId: deliveryIds[i] ?? 0,
+      path: decision.path,
+      at: rows[i]?.received_at as Date,
+      day: rows[i]?.received_day as string,
+    })),
+  )
   const stored = rows.map((row, i) => ({
     id: deliveryIds[i] ?? 0,
     messageId: row.message_id,
@@ -426,53 +445,4 @@ function reasonsOf({
     .filter(({ weight, finding }) => weight > 0 && finding !== 'starting-point')
     .slice(0, 2)
     .map(({ finding, facts }) => ({ finding, facts }))
-}
-
-/** Notes what a colleague sent: who was written to, and its Message-ID for answers to come. */
-export async function takeOut(db: Database, batch: readonly Incoming[]): Promise<void> {
-  const read = await Promise.all(batch.map(incoming => readIncoming(incoming, [], { onward: 'history' })))
-  await inTransaction(db, async tx => {
-    const senders = await resolveRecipients(
-      db,
-      batch.map(({ envelopeFrom }) => envelopeFrom),
-      tx,
-    )
-    const ids = await insert(
-      db,
-      'messages',
-      read.map(({ incoming, message }): Row => ({
-        direction: 'out',
-        received_at: incoming.receivedAt,
-        message_id_hash: message?.messageId ? hashMessageId(message.messageId) : null,
-        envelope_from: incoming.envelopeFrom,
-        ...shownFrom(message),
-        size: incoming.raw.length,
-        sender_facts: { from: [], envelopeFrom: null, sender: null, listId: null, authentication: null },
-        harm: null,
-        bulk: false,
-        unreadable: null,
-      })),
-      tx,
-    )
-    await insert(
-      db,
-      'message_sources',
-      read.map(({ incoming }, i) => ({ message_id: ids[i], gzip: gzipSync(incoming.raw, { level: 4 }) })),
-      tx,
-    )
-    for (const { incoming } of read) {
-      const mailboxId = senders.get(incoming.envelopeFrom)
-      if (mailboxId === undefined) continue
-      for (const recipient of incoming.recipients) {
-        const address = readAddress(recipient)
-        if (!address) continue
-        await execute(
-          db,
-          'INSERT INTO correspondence (address, mailbox_id, domain, n) VALUES (:address, :mailboxId, :domain, 1) ON DUPLICATE KEY UPDATE n = n + 1',
-          { address: addressText(withoutTag(address)), mailboxId, domain: address.domain },
-          tx,
-        )
-      }
-    }
-  })
 }

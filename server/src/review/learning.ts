@@ -37,18 +37,38 @@ export async function learn(
     await insert(db, 'lessons', [{ ruling_id: rulingId, message_id: row.id, ...lesson }], tx)
     await apply(db, tx, lesson, 1)
   }
+  await callMessages(db, tx, messageIds)
+}
+
+/** What a person last said of each message is kept with it, where a replay reads it. */
+async function callMessages(db: Database, tx: Tx, messageIds: readonly number[]): Promise<void> {
+  const ids = [...new Set(messageIds)].filter(id => id > 0).sort((a, b) => a - b)
+  if (ids.length === 0) return
+  await execute(
+    db,
+    `UPDATE messages m SET called = (
+       SELECT IF(l.verdict = 'wanted', 'wanted', 'junk') FROM lessons l WHERE l.message_id = m.id ORDER BY l.id DESC LIMIT 1)
+     WHERE m.id IN (:ids)`,
+    { ids },
+    tx,
+  )
 }
 
 /** Takes back exactly what a ruling taught. */
 export async function unlearn(db: Database, tx: Tx, rulingId: number): Promise<void> {
-  const lessons = await select<Lesson>(
+  const lessons = await select<Lesson & { message_id: number | null }>(
     db,
-    'SELECT verdict, words, senders FROM lessons WHERE ruling_id = :rulingId ORDER BY id',
+    'SELECT message_id, verdict, words, senders FROM lessons WHERE ruling_id = :rulingId ORDER BY id',
     { rulingId },
     tx,
   )
   for (const lesson of lessons) await apply(db, tx, lesson, -1)
   await execute(db, 'DELETE FROM lessons WHERE ruling_id = :rulingId', { rulingId }, tx)
+  await callMessages(
+    db,
+    tx,
+    lessons.map(({ message_id }) => message_id ?? 0),
+  )
 }
 
 /** Word counts and the sender's own count; `sign` is 1 to learn, -1 to forget. */

@@ -1,4 +1,5 @@
-import type { EntryBrief } from '@pendro/contract'
+import type { z } from 'zod'
+import type { EntryBrief, entryOrigin } from '@pendro/contract'
 import { displayPattern, parsePattern, patternText, type SenderEntry } from '@pendro/core/senders'
 import type { ProposedEntry } from '@pendro/core/rulings'
 import { insert, select, type Database, type Tx } from '../db/database.ts'
@@ -54,16 +55,27 @@ export async function entriesFor(
   return rows.map(toEntry)
 }
 
+/** Every live entry. */
+export async function allEntries(db: Database, tx?: Tx): Promise<readonly SenderEntry[]> {
+  const rows = await select<EntryRow>(
+    db,
+    `SELECT ${entryColumns} FROM sender_entries e WHERE e.ended_at IS NULL ORDER BY e.id`,
+    {},
+    tx,
+  )
+  return rows.map(toEntry)
+}
+
 export interface EntryOrigin {
   readonly at: Date
   readonly reason: string
-  readonly origin: 'by hand' | 'ruling' | 'digest' | 'import'
+  readonly origin: z.infer<typeof entryOrigin>
 }
 
 export async function insertEntries(
   db: Database,
   tx: Tx,
-  entries: readonly ProposedEntry[],
+  entries: readonly (ProposedEntry & { readonly replacesId?: number; readonly reason?: string })[],
   { at, reason, origin }: EntryOrigin,
 ): Promise<readonly SenderEntry[]> {
   const ids = await insert(
@@ -77,9 +89,10 @@ export async function insertEntries(
       binding: entry.binding,
       without_authentication: entry.withoutAuthentication,
       until: entry.until === null ? null : new Date(entry.until),
-      reason,
+      reason: entry.reason ?? reason,
       origin,
       created_at: at,
+      replaces_id: entry.replacesId ?? null,
     })),
     tx,
   )

@@ -1,0 +1,11 @@
+export { createAudit, usualLimits, type Audit, type AuditContext, type AuditLimits } from './audit.ts'
+export {
+  findingKinds,
+  tidyKinds,
+  type FindingKind,
+  type RegisteredEntry,
+  type Remedy,
+  type UpkeepFinding,
+} from './finding.ts'
+export { comparePrecedence, effect } from './precedence.ts'
+export type { SenderTally, Tally } from './tally.ts'

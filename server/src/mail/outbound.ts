@@ -1,0 +1,54 @@
+import { gzipSync } from 'node:zlib'
+import { addressText, withoutTag } from '@pendro/core/address'
+import { execute, inTransaction, insert, type Database, type Row } from '../db/database.ts'
+import { readAddress, readIncoming, resolveRecipients, shownFrom, type Incoming } from './intake.ts'
+import { hashMessageId } from './knowledge.ts'
+
+/** Notes what a colleague sent: who was written to, and its Message-ID for answers to come. */
+export async function takeOut(db: Database, batch: readonly Incoming[]): Promise<void> {
+  const read = await Promise.all(batch.map(incoming => readIncoming(incoming, [], { onward: 'history' })))
+  await inTransaction(db, async tx => {
+    const senders = await resolveRecipients(
+      db,
+      batch.map(({ envelopeFrom }) => envelopeFrom),
+      tx,
+    )
+    const ids = await insert(
+      db,
+      'messages',
+      read.map(({ incoming, message }): Row => ({
+        direction: 'out',
+        received_at: incoming.receivedAt,
+        message_id_hash: message?.messageId ? hashMessageId(message.messageId) : null,
+        envelope_from: incoming.envelopeFrom,
+        ...shownFrom(message),
+        size: incoming.raw.length,
+        sender_facts: { from: [], envelopeFrom: null, sender: null, listId: null, authentication: null },
+        harm: null,
+        bulk: false,
+        unreadable: null,
+      })),
+      tx,
+    )
+    await insert(
+      db,
+      'message_sources',
+      read.map(({ incoming }, i) => ({ message_id: ids[i], gzip: gzipSync(incoming.raw, { level: 4 }) })),
+      tx,
+    )
+    for (const { incoming } of read) {
+      const mailboxId = senders.get(incoming.envelopeFrom)
+      if (mailboxId === undefined) continue
+      for (const recipient of incoming.recipients) {
+        const address = readAddress(recipient)
+        if (!address) continue
+        await execute(
+          db,
+          'INSERT INTO correspondence (address, mailbox_id, domain, n) VALUES (:address, :mailboxId, :domain, 1) ON DUPLICATE KEY UPDATE n = n + 1',
+          { address: addressText(withoutTag(address)), mailboxId, domain: address.domain },
+          tx,
+        )
+      }
+    }
+  })
+}

@@ -1,0 +1,196 @@
+import type { ReachNumbers, ReachShape } from '@pendro/contract'
+import { findOrganisationalDomain } from '@pendro/core/address'
+import {
+  countReach,
+  findBlockGap,
+  findCaution,
+  findNarrower,
+  findRefusal,
+  patternsBeside,
+  planChange,
+  type Beside,
+  type ProposedEntry,
+  type Reach,
+  type RegisterChange,
+  type SeenDeliveries,
+} from '@pendro/core/rulings'
+import {
+  candidateTexts,
+  displayPattern,
+  patternText,
+  type SenderEntry,
+  type SenderPattern,
+} from '@pendro/core/senders'
+import type { Database } from '../db/database.ts'
+import type { Organisation } from '../db/organisation.ts'
+import { allEntries, briefs, entriesFor } from './entries.ts'
+import { allSeen, seenUnder, type Looked } from './seen.ts'
+
+export const usualDays = 30
+/** With more patterns than this, reading everything once is quicker than looking each up. */
+const manyPatterns = 150
+const day = 86_400_000
+
+export interface ReachContext {
+  readonly organisation: Organisation
+  readonly now: Date
+  readonly days?: number
+}
+
+/** What a change of the lists would have done to the mail of the last days, and the same for patterns beside it. */
+export async function reachOf(
+  db: Database,
+  change: RegisterChange,
+  context: ReachContext,
+): Promise<ReachShape> {
+  const { organisation, now, days = usualDays } = context
+  const looked: Looked = { since: new Date(now.getTime() - days * day), mailboxIds: mailboxesOf(change) }
+  const patterns = patternsOf(change)
+  const found =
+    patterns.length > manyPatterns
+      ? { reach: await replayAll(db, change, context, looked), beside: [], history: [] }
+      : await replayNear(db, change, patterns, context, looked)
+  return shown(db, change, { ...found, organisation, days })
+}
+
+interface Replayed {
+  readonly reach: Reach
+  readonly beside: readonly Beside[]
+  readonly history: readonly SeenDeliveries[]
+}
+
+async function replayNear(
+  db: Database,
+  change: RegisterChange,
+  patterns: readonly SenderPattern[],
+  { organisation, now }: ReachContext,
+  looked: Looked,
+): Promise<Replayed> {
+  const only = change.add.length > 0 && patterns.length === 1 ? patterns[0] : undefined
+  const history = await seenUnder(
+    db,
+    organisation,
+    only ? [only, ...organisationAround(only)] : patterns,
+    looked,
+  )
+  const texts = new Set(history.flatMap(({ facts }) => candidateTexts(facts.sender)))
+  const mailboxIds = [...new Set(history.map(({ mailbox }) => mailbox.mailboxId))]
+  const register = await entriesFor(db, [...texts], mailboxIds)
+  const context = { policy: organisation.policy, now: now.getTime() }
+  const replay = (given: RegisterChange): Reach => {
+    const counting = countReach(given, register, context)
+    for (const seen of history) counting.see(seen)
+    return counting.result()
+  }
+  const beside = only
+    ? patternsBeside(only, history).map((pattern): Beside => {
+        const add = change.add.map(entry => ({ ...entry, pattern }))
+        return { pattern, reach: replay(planChange(add, register, now.getTime())) }
+      })
+    : []
+  return { reach: replay(change), beside, history }
+}
+
+/** For a whole import: one pass over everything. `told` hears the share that is done. */
+export async function replayAll(
+  db: Database,
+  change: RegisterChange,
+  { organisation, now }: ReachContext,
+  looked: Looked,
+  told: (share: number) => Promise<void> = () => Promise.resolve(),
+): Promise<Reach> {
+  const register = await allEntries(db)
+  const counting = countReach(change, register, { policy: organisation.policy, now: now.getTime() })
+  for await (const { seen, share } of allSeen(db, organisation, looked)) {
+    for (const one of seen) counting.see(one)
+    await told(share)
+  }
+  return counting.result()
+}
+
+/** `null`, everybody, as soon as one entry is the organisation's. */
+export function mailboxesOf({ add, end }: RegisterChange): readonly number[] | null {
+  const owners = [...add, ...end].map(({ owner }) => owner)
+  if (owners.some(({ kind }) => kind === 'organisation')) return null
+  return [...new Set(owners.flatMap(owner => (owner.kind === 'mailbox' ? [owner.mailboxId] : [])))]
+}
+
+function patternsOf({ add, end }: RegisterChange): readonly SenderPattern[] {
+  return [...new Map([...add, ...end].map(({ pattern }) => [patternText(pattern), pattern])).values()]
+}
+
+/** The widest pattern beside: all under the sender's organisational domain. */
+function organisationAround(pattern: SenderPattern): readonly SenderPattern[] {
+  if (pattern.kind === 'list') return []
+  const domain = findOrganisationalDomain(
+    pattern.kind === 'address' ? pattern.address.domain : pattern.domain,
+  )
+  return domain === null ? [] : [{ kind: 'subtree', domain }]
+}
+
+const mostShown = 50
+
+async function shown(
+  db: Database,
+  change: RegisterChange,
+  { reach, beside, history, organisation, days }: Replayed & { organisation: Organisation; days: number },
+): Promise<ReachShape> {
+  const { policy } = organisation
+  const overruling = reach.overruledBy.slice(0, 5)
+  const ends = change.end.slice(0, mostShown)
+  const named = await briefs(db, [...ends, ...overruling.map(({ entry }) => entry)])
+  const brief = (entry: SenderEntry) => named.get(entry.id) ?? []
+  const [only] = change.add
+  const gap = only?.standing === 'blocked' ? findBlockGap(reach, beside, history) : null
+  return {
+    ...numbersOf(reach),
+    days,
+    overruledBy: overruling.flatMap(({ entry, deliveries }) => {
+      const found = named.get(entry.id)
+      return found ? [{ entry: found, deliveries }] : []
+    }),
+    adds: [...new Set(change.add.map(({ pattern }) => displayPattern(pattern)))].slice(0, mostShown),
+    ends: ends.flatMap(brief),
+    caution: firstOf(change.add, entry => findCaution(entry, policy)),
+    refusal: firstOf(change.add, entry => findRefusal(entry, policy)),
+    beside: beside.map(({ pattern, reach: other }) => ({
+      pattern: patternText(pattern),
+      shown: displayPattern(pattern),
+      kind: pattern.kind,
+      reach: numbersOf(other),
+      caution: firstOf(change.add, entry => findCaution({ ...entry, pattern }, policy)),
+    })),
+    narrower: textOf(only?.standing === 'safe' ? findNarrower(only.pattern, reach, beside)?.pattern : null),
+    gap: gap && {
+      missed: gap.missed,
+      addresses: gap.addresses,
+      pattern: patternText(gap.better),
+      kind: gap.better.kind,
+    },
+  }
+}
+
+const textOf = (pattern: SenderPattern | null | undefined) => (pattern ? patternText(pattern) : null)
+
+export function firstOf<T>(
+  entries: readonly ProposedEntry[],
+  find: (entry: ProposedEntry) => T | null,
+): T | null {
+  for (const entry of entries) {
+    const found = find(entry)
+    if (found !== null) return found
+  }
+  return null
+}
+
+export function numbersOf({
+  looked,
+  letThrough,
+  keptBack,
+  elsewhere,
+  colleagues,
+  refused,
+  sealed,
+}: Reach): ReachNumbers {
+  return { looked, letThrough, keptBack, elsewhere, colleagues, refused, sealed }
+}

@@ -1,0 +1,160 @@
+import type { DeliveryFacts } from '@pendro/core/judgement'
+import type { SeenDeliveries } from '@pendro/core/rulings'
+import { patternText, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
+import { findRow, select, type Database, type Row } from '../db/database.ts'
+import { mailboxPolicy, mailboxRows, type Organisation } from '../db/organisation.ts'
+import { domainKey } from '../mail/intake.ts'
+
+/** Which deliveries are looked at again. */
+export interface Looked {
+  readonly since: Date
+  /** `null`: everybody's. */
+  readonly mailboxIds: readonly number[] | null
+}
+
+interface GroupRow {
+  readonly profile_id: number
+  readonly mailbox_id: number
+  readonly bulk: number
+  readonly unreadable: number
+  readonly harmful: number
+  readonly called: 'wanted' | 'junk' | null
+  readonly score: number
+  readonly n: number
+}
+
+/**
+ * Deliveries that are equal before the judge, counted by the database: same sender profile, mailbox and
+ * marks, and a score on the same side of each of the mailbox's limits. Deciding one decides them all.
+ * `from` names messages as `m`.
+ */
+function grouped(from: string, mailboxIds: Looked['mailboxIds'], where = 'TRUE'): string {
+  return `SELECT m.profile_id, d.mailbox_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
+      IF(d.state = 'released', 'wanted', m.called) AS called, MIN(d.score) AS score, COUNT(*) AS n
+    FROM ${from}
+    JOIN deliveries d ON d.message_id = m.id ${mailboxIds === null ? '' : 'AND d.mailbox_id IN (:mailboxIds)'}
+    JOIN mailboxes b ON b.id = d.mailbox_id
+    WHERE ${where} AND m.received_at >= :since AND m.profile_id IS NOT NULL
+    GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called,
+      (d.score >= COALESCE(b.limit_junk, :junk)) + (d.score >= COALESCE(b.limit_quarantined, :quarantined))
+      + (d.score >= COALESCE(b.limit_near_certain, :nearCertain))`
+}
+
+/** Deliveries that one of the patterns could match, with all that deciding them again needs. */
+export async function seenUnder(
+  db: Database,
+  organisation: Organisation,
+  patterns: readonly SenderPattern[],
+  { since, mailboxIds }: Looked,
+): Promise<readonly SeenDeliveries[]> {
+  if (patterns.length === 0 || mailboxIds?.length === 0) return []
+  const { where, values } = senderCondition(patterns)
+  const from = `(SELECT DISTINCT s.message_id FROM message_senders s WHERE ${where}) c JOIN messages m ON m.id = c.message_id`
+  const rows = await select<GroupRow>(db, grouped(from, mailboxIds), {
+    ...values,
+    ...organisation.limits,
+    since,
+    mailboxIds,
+  })
+  return createReader(db, organisation)(rows)
+}
+
+/** Messages read in one step of `allSeen`: enough to be worth a query, few enough to hold up nobody. */
+const step = 20_000
+
+/** Everything that was seen, a stretch of messages at a time, with the share of it that has been read. */
+export async function* allSeen(
+  db: Database,
+  organisation: Organisation,
+  { since, mailboxIds }: Looked,
+): AsyncGenerator<{ readonly seen: readonly SeenDeliveries[]; readonly share: number }> {
+  const ends = await findRow<{ first: number | null; last: number | null }>(
+    db,
+    'SELECT MIN(id) AS first, MAX(id) AS last FROM messages WHERE received_at >= :since AND profile_id IS NOT NULL',
+    { since },
+  )
+  if (!ends?.first || !ends.last) return
+  const read = createReader(db, organisation)
+  for (let start = ends.first; start <= ends.last; start += step) {
+    const rows = await select<GroupRow>(
+      db,
+      grouped('messages m', mailboxIds, 'm.id >= :start AND m.id < :end'),
+      { ...organisation.limits, since, mailboxIds, start, end: start + step },
+    )
+    const share = Math.min(1, (start + step - ends.first) / (ends.last - ends.first + 1))
+    yield { seen: await read(rows), share }
+  }
+}
+
+const sealedBy: DeliveryFacts['harm'] = { name: '', danger: 'executable' }
+
+/** Gives groups their sender and mailbox; what was read once is remembered for the next rows. */
+function createReader(db: Database, organisation: Organisation) {
+  const profiles = new Map<number, SenderFacts>()
+  const mailboxes = new Map<number, SeenDeliveries['mailbox']>()
+  return async (rows: readonly GroupRow[]): Promise<readonly SeenDeliveries[]> => {
+    const newMailboxes = missing(
+      mailboxes,
+      rows.map(row => row.mailbox_id),
+    )
+    for (const [id, row] of await mailboxRows(db, newMailboxes))
+      mailboxes.set(id, mailboxPolicy(row, organisation))
+    const newProfiles = missing(
+      profiles,
+      rows.map(row => row.profile_id),
+    )
+    for (let i = 0; i < newProfiles.length; i += 2000) {
+      const found = await select<{ id: number; facts: SenderFacts }>(
+        db,
+        'SELECT id, facts FROM sender_profiles WHERE id IN (:ids)',
+        { ids: newProfiles.slice(i, i + 2000) },
+      )
+      for (const { id, facts } of found) profiles.set(id, facts)
+    }
+    return rows.flatMap((row): SeenDeliveries[] => {
+      const [sender, mailbox] = [profiles.get(row.profile_id), mailboxes.get(row.mailbox_id)]
+      return sender && mailbox ? [toSeen(row, sender, mailbox)] : []
+    })
+  }
+}
+
+function missing(known: ReadonlyMap<number, unknown>, ids: readonly number[]): readonly number[] {
+  return [...new Set(ids)].filter(id => !known.has(id))
+}
+
+function toSeen(row: GroupRow, sender: SenderFacts, mailbox: SeenDeliveries['mailbox']): SeenDeliveries {
+  return {
+    facts: {
+      sender,
+      harm: row.harmful === 1 ? sealedBy : null,
+      score: Number(row.score),
+      bulk: row.bulk === 1,
+      unreadable: row.unreadable === 1,
+    },
+    mailbox,
+    count: Number(row.n),
+    calledByPerson: row.called,
+  }
+}
+
+/** Rows of message_senders that a pattern could match; never fewer than core's matching accepts. */
+export function senderCondition(patterns: readonly SenderPattern[]): { where: string; values: Row } {
+  const values: Row = {}
+  const parts = patterns.map((pattern, i) => {
+    switch (pattern.kind) {
+      case 'address':
+        values[`p${i}`] = patternText({ kind: 'address', address: { ...pattern.address, tag: null } })
+        return `s.address = :p${i}`
+      case 'domain':
+        values[`p${i}`] = domainKey(pattern.domain)
+        return `s.domain_key = :p${i}`
+      case 'subtree':
+        values[`p${i}`] = `${domainKey(pattern.domain).replace(/[\\%_]/g, '\\$&')}%`
+        return `s.domain_key LIKE :p${i}`
+      case 'list':
+        values[`p${i}`] = patternText(pattern)
+        return `s.address = :p${i}`
+    }
+  })
+  return { where: [...new Set(parts)].join(' OR ') || 'FALSE', values }
+}
