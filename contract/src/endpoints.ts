@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { endpoint, everyone, writers } from './endpoint.ts'
+import { senderEndpoints } from './sender-endpoints.ts'
 import {
   day,
   deliveryState,
@@ -381,7 +382,9 @@ export const readRecord = endpoint({
   roles: everyone,
   query: z.object({
     who: z.enum(['everybody', 'staffers', 'pendro', 'me']).default('staffers'),
-    what: z.enum(['everything', 'rulings', 'reading', 'digests', 'signing-in']).default('everything'),
+    what: z
+      .enum(['everything', 'rulings', 'lists', 'reading', 'digests', 'signing-in'])
+      .default('everything'),
     mailbox: z.coerce.number().int().positive().optional(),
     since: day.optional(),
     /** One ruling, its undo, and what followed from it. */
@@ -390,21 +393,6 @@ export const readRecord = endpoint({
     limit: z.coerce.number().int().min(1).max(200).default(80),
   }),
   response: z.object({ lines: z.array(recordLine), next: id.nullable() }),
-})
-
-export const senderEntries = endpoint({
-  method: 'get',
-  path: '/api/senders',
-  summary: 'Live sender entries that name the text in their pattern, newest first',
-  roles: everyone,
-  query: z.object({
-    find: z.string().trim().max(200).default(''),
-    mailbox: z.coerce.number().int().positive().optional(),
-    limit: z.coerce.number().int().min(1).max(500).default(100),
-  }),
-  response: z.object({
-    entries: z.array(entryBrief.extend({ createdAt: moment, reason: z.string(), origin: z.string() })),
-  }),
 })
 
 export const health = endpoint({
@@ -436,14 +424,14 @@ export const endpoints = {
   previewDigest,
   sendDigest,
   readRecord,
-  senderEntries,
+  ...senderEndpoints,
   health,
 }
 
 /** What the live stream sends (`GET /api/live`, server-sent events): deliveries that changed, or new ones. */
 export const liveEvent = z.object({
   id,
-  kind: z.enum(['came-in', 'changed', 'ruled', 'digest']),
+  kind: z.enum(['came-in', 'changed', 'ruled', 'digest', 'senders']),
   deliveryId: id.nullable(),
   state: deliveryState.nullable(),
   by: z.string(),

@@ -2,6 +2,7 @@ import { z } from 'zod'
 import type { Endpoint } from './endpoint.ts'
 import { endpoints } from './endpoints.ts'
 import { problems, type ProblemCode } from './problems.ts'
+import { exportQuery } from './sender-endpoints.ts'
 
 type AnyEndpoint = Endpoint<z.ZodType, z.ZodType, z.ZodType, z.ZodType>
 type JsonSchema = Record<string, unknown>
@@ -22,9 +23,9 @@ export function openApiDocument(version: string): JsonSchema {
       title: 'Pendro',
       version,
       description:
-        'Review, rulings, digests and the record. Writes need the session cookie and its token in X-Pendro-Token.',
+        'Review, rulings, sender lists, digests and the record. Writes need the session cookie and its token in X-Pendro-Token.',
     },
-    paths,
+    paths: { ...paths, '/api/senders/export': { get: takeOut } },
     components: {
       securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'pendro_session' } },
       schemas: {
@@ -42,8 +43,18 @@ export function openApiDocument(version: string): JsonSchema {
   }
 }
 
+/** The one answer that is a file and not JSON. */
+const takeOut: JsonSchema = {
+  operationId: 'takeOutSenders',
+  summary: 'The filtered sender lists as a file: text, CSV (RFC 4180), JSON or Sieve (RFC 5228)',
+  security: [{ session: [] }],
+  parameters: parameters('query', exportQuery),
+  responses: { 200: { description: 'The file', content: { '*/*': { schema: { type: 'string' } } } } },
+}
+
 function operation(operationId: string, endpoint: AnyEndpoint): JsonSchema {
-  const hasBody = Object.keys((schemaOf(endpoint.body).properties as object | undefined) ?? {}).length > 0
+  const { properties, anyOf, allOf } = schemaOf(endpoint.body)
+  const hasBody = Boolean(anyOf ?? allOf) || Object.keys((properties as object | undefined) ?? {}).length > 0
   return {
     operationId,
     summary: endpoint.summary,

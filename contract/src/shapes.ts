@@ -162,7 +162,13 @@ export const reachShape = reachNumbers.extend({
   refusal: z.enum(['blocks-own-domain']).nullable(),
   /** The same with narrower and wider patterns; empty when more than one pattern is proposed. */
   beside: z.array(
-    z.object({ pattern: z.string(), shown: z.string(), kind: width, reach: reachNumbers, caution: caution.nullable() }),
+    z.object({
+      pattern: z.string(),
+      shown: z.string(),
+      kind: width,
+      reach: reachNumbers,
+      caution: caution.nullable(),
+    }),
   ),
   /** Of those, the narrowest that lets the same mail through without the harmful part. */
   narrower: z.string().nullable(),

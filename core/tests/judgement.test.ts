@@ -491,7 +491,9 @@ describe('reach', () => {
   })
   test('another place among the kept is neither let through nor kept back', () => {
     const change = { add: [entry('blocked', 'us', { binding: true })], end: [] }
-    expect(reach(change, [], [seen(1), seen(2, { score: 95 }), seen(3, { score: 45 })], context)).toMatchObject({
+    expect(
+      reach(change, [], [seen(1), seen(2, { score: 95 }), seen(3, { score: 45 })], context),
+    ).toMatchObject({
       letThrough: { wanted: 0, doubtful: 0, harmful: 0 },
       keptBack: { wanted: 0, doubtful: 0, harmful: 0 },
       elsewhere: 2,

@@ -25,8 +25,11 @@ export interface Deps {
   readonly db: Database
   readonly log: Log
   readonly now: () => Date
-  readonly settings: Pick<Settings, 'PENDRO_WEB_DIR' | 'PENDRO_SECURE_COOKIES' | 'PENDRO_PICTURES'>
-  /** Something was queued for the outside; the outbox need not wait for its next look. */
+  readonly settings: Pick<
+    Settings,
+    'PENDRO_WEB_DIR' | 'PENDRO_SECURE_COOKIES' | 'PENDRO_PICTURES' | 'PENDRO_UNSUBSCRIBE'
+  >
+  /** Something was queued; those who work it off need not wait for their next look. */
   readonly queued: () => void
   readonly live: LiveStream | null
 }
@@ -73,8 +76,10 @@ export function createApp(deps: Deps): Express {
   )
 
   const api = Router()
-  // Only a message that is handed in is large; nobody else may fill the memory with a body.
+  // Only a message that is handed in and a list that is brought in are large; nobody else may fill the
+  // memory with a body.
   api.use('/api/reports', express.json({ limit: '15mb' }))
+  api.use('/api/senders/imports', express.json({ limit: '15mb' }))
   api.use('/api', express.json({ limit: '300kb' }))
   mount(api, health, async () => {
     await select(db, 'SELECT 1 AS one')
@@ -128,6 +133,7 @@ function toAppError(error: unknown): AppError {
   if (error instanceof AppError) return error
   if (isDatabaseAway(error)) return new AppError('DATABASE_AWAY')
   const status = (error as { status?: number }).status
+  if (status === 413) return new AppError('TOO_LARGE')
   if (status !== undefined && status >= 400 && status < 500)
     return new AppError('BAD_REQUEST', `${problems.BAD_REQUEST.text} ${(error as Error).message}`)
   return new AppError('INTERNAL')

@@ -14,7 +14,9 @@ import { recalibrate } from './review/calibrate.ts'
 import type { Settings } from './settings.ts'
 import { startLoop } from './work/loop.ts'
 import { workInspections } from './work/inspections.ts'
+import { createListsPool, workImports } from './work/lists.ts'
 import { workOutbox } from './work/outbox.ts'
+import { workUpkeep } from './work/upkeep.ts'
 
 export interface Running {
   readonly db: Database
@@ -32,7 +34,19 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
   const outbox = startLoop('outbox', 500, () => workOutbox({ db, send, log, now }), log)
   const live = createLiveStream({ db, log })
-  const app = createApp({ db, log, now, settings, queued: outbox.nudge, live })
+  const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })
+  const imports = startLoop('imports', 1000, () => workImports(db, { run: lists.run, now }), log)
+  const upkeep = startLoop(
+    'upkeep',
+    2000,
+    () => workUpkeep(db, { run: at => lists.run({ kind: 'upkeep', at }), now }),
+    log,
+  )
+  const queued = () => {
+    outbox.nudge()
+    imports.nudge()
+  }
+  const app = createApp({ db, log, now, settings, queued, live })
   const pool = createReadingPool(settings.PENDRO_WORKERS)
   const lab = settings.PENDRO_LAB_URL === '' ? null : createLab(settings.PENDRO_LAB_URL)
   const inspections = lab && startLoop('inspections', 1000, () => workInspections({ db, lab, log, now }), log)
@@ -74,8 +88,11 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       outbox.stop(),
       inspections?.stop(),
       calibration.stop(),
+      imports.stop(),
+      upkeep.stop(),
       pool.stop(),
     ])
+    await lists.stop()
     await db.close()
     log.stopped()
   }

@@ -42,6 +42,8 @@ test('MariaDB goes away and comes back: 503 and 451 meanwhile, in words; then al
       PENDRO_STORE_PORT: '9',
       PENDRO_DNS: 'off',
       PENDRO_LOG_LEVEL: 'silent',
+      // The loader of these tests does not reach into threads.
+      PENDRO_WORKERS: '0',
     }),
   )
   const http = (path: string) => fetch(`http://127.0.0.1:${running.httpPort}${path}`)

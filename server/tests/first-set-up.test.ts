@@ -15,7 +15,12 @@ beforeAll(async () => {
     db,
     log,
     now: () => new Date(),
-    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no', PENDRO_PICTURES: 'off' },
+    settings: {
+      PENDRO_WEB_DIR: '',
+      PENDRO_SECURE_COOKIES: 'no',
+      PENDRO_PICTURES: 'off',
+      PENDRO_UNSUBSCRIBE: 'off',
+    },
     queued: () => {},
     live: null,
   })

@@ -22,7 +22,12 @@ beforeAll(async () => {
     db,
     log,
     now: () => server.clock.now,
-    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no', PENDRO_PICTURES: 'off' },
+    settings: {
+      PENDRO_WEB_DIR: '',
+      PENDRO_SECURE_COOKIES: 'no',
+      PENDRO_PICTURES: 'off',
+      PENDRO_UNSUBSCRIBE: 'off',
+    },
     queued: () => {},
     live,
   })

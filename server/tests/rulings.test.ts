@@ -361,16 +361,19 @@ describe('reach', () => {
       per.post('/api/rulings/reach', { deliveries: [ids[0]], sentence: { ...ruling([], more).sentence } })
     expect((await reach({ sender: 'safe', for: 'everyone' })).body).toMatchObject({
       looked: 3,
-      letThrough: 2,
+      letThrough: { wanted: 0, doubtful: 2, harmful: 0 },
       colleagues: 1,
-      harmful: 0,
       adds: ['news@weather.example'],
       overruledBy: [{ entry: { keptBy: 'Kari' }, deliveries: 1 }],
     })
-    expect((await reach({ sender: 'safe' })).body).toMatchObject({ looked: 2, letThrough: 2, colleagues: 1 })
+    expect((await reach({ sender: 'safe' })).body).toMatchObject({
+      looked: 2,
+      letThrough: { doubtful: 2 },
+      colleagues: 1,
+    })
     expect((await reach({ sender: 'safe', width: 'subtree', for: 'everyone' })).body).toMatchObject({
       looked: 4,
-      letThrough: 2,
+      letThrough: { doubtful: 2 },
       refused: 1,
     })
     expect((await reach({ sender: 'safe', pattern: 'nonsense@' })).body.code).toBe('BAD_PATTERN')

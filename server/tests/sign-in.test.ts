@@ -61,6 +61,6 @@ test('a body too large for what is asked is refused, and only a handed-in messag
   const large = 'A'.repeat(400_000)
   const oda = await signedIn(server, 'oda')
   const refused = await oda.post('/api/rulings', { deliveries: [1], note: large })
-  expect([refused.status, refused.body.text]).toEqual([400, expect.stringContaining('too large')])
+  expect([refused.status, refused.body.text]).toEqual([413, expect.stringContaining('too large')])
   expect((await oda.post('/api/reports', { source: large, verdict: 'junk' })).body.code).toBe('NO_MESSAGE')
 })

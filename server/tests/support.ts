@@ -84,7 +84,12 @@ export async function startTestServer(): Promise<TestServer> {
     db,
     log,
     now: () => clock.now,
-    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no', PENDRO_PICTURES: 'off' },
+    settings: {
+      PENDRO_WEB_DIR: '',
+      PENDRO_SECURE_COOKIES: 'no',
+      PENDRO_PICTURES: 'off',
+      PENDRO_UNSUBSCRIBE: 'off',
+    },
     queued: () => {},
     live: null,
   })

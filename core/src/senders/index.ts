@@ -36,3 +36,4 @@ export {
   type SenderPattern,
 } from './pattern.ts'
 export { indexRegister, type RegisterIndex } from './register-index.ts'
+export { findUnsubscribe, type Unsubscribe } from './unsubscribe.ts'

@@ -1,4 +1,5 @@
 export { createAudit, usualLimits, type Audit, type AuditContext, type AuditLimits } from './audit.ts'
+export { findCover, oppositeTo, sortByText } from './covering.ts'
 export {
   findingKinds,
   tidyKinds,
@@ -7,5 +8,6 @@ export {
   type Remedy,
   type UpkeepFinding,
 } from './finding.ts'
+export { findSlips, isOneEdit } from './slips.ts'
 export { comparePrecedence, effect } from './precedence.ts'
 export type { SenderTally, Tally } from './tally.ts'

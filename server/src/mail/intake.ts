@@ -232,7 +232,11 @@ async function storeMessages(
   return ids
 }
 
-export function shownFrom(message: Message | null): { from_name: string; from_address: string; subject: string } {
+export function shownFrom(message: Message | null): {
+  from_name: string
+  from_address: string
+  subject: string
+} {
   const from = message?.from[0]
   return {
     from_name: (from?.name ?? '').slice(0, 255),

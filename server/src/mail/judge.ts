@@ -126,7 +126,7 @@ export function registerOf(entries: readonly SenderEntry[], mailboxId: number) {
 }
 
 /** A path line as it is kept and shown: entries by their pattern and owner as of now. */
-function showLine(line: PathLine, shown: ReadonlyMap<number, EntryBrief>): PathLineShape {
+export function showLine(line: PathLine, shown: ReadonlyMap<number, EntryBrief>): PathLineShape {
   const named = (entry: SenderEntry): EntryBrief => shown.get(entry.id) as EntryBrief
   const plain = {
     stage: line.stage,

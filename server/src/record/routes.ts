@@ -8,6 +8,18 @@ import { mount } from '../http.ts'
 
 const actsOf: Readonly<Record<string, readonly string[]>> = {
   rulings: ['ruling', 'undo', 'landed', 'bounced'],
+  lists: [
+    'lists',
+    'upkeep',
+    'import',
+    'approved',
+    'declined',
+    'asked-for-everyone',
+    'set-aside',
+    'aside-back',
+    'took-out',
+    'unsubscribed',
+  ],
   reading: ['read'],
   digests: ['digest-sent'],
   'signing-in': ['signed-in'],

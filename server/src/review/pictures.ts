@@ -37,7 +37,7 @@ export function isPublicAddress(text: string): boolean {
  * Checked where the connection is made and not before: a name that answers differently the second time
  * (DNS rebinding) is refused all the same.
  */
-const publicLookup: LookupFunction = (host, options, callback) => {
+export const publicLookup: LookupFunction = (host, options, callback) => {
   systemLookup(host, { ...options, all: true }, (error, addresses) => {
     if (error) return callback(error, '', 0)
     const first = addresses.find(({ address }) => isPublicAddress(address))

@@ -1,10 +1,10 @@
-import { patternProblemText, type RulingSentence } from '@pendro/contract'
-import { daysBefore, startOfDay } from '@pendro/core/keeping'
-import { findCaution, isBindingByDefault, type Caution, type ProposedEntry } from '@pendro/core/rulings'
-import { parsePattern, patternAtWidth, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
+import type { RulingSentence } from '@pendro/contract'
+import { isBindingByDefault, type ProposedEntry } from '@pendro/core/rulings'
+import { patternAtWidth, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
 import { select, type Database, type Tx } from '../db/database.ts'
 import type { Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import { endOfDay, readPattern } from '../senders/drafts.ts'
 
 /** A delivery as a ruling needs it. */
 export interface RuledDelivery {
@@ -72,24 +72,9 @@ function patternOf(
   { id, sender_facts }: RuledDelivery,
 ): SenderPattern {
   if (typed !== undefined && typed.trim() !== '') {
-    const parsed = parsePattern(typed)
-    if (!parsed.ok)
-      throw new AppError('BAD_PATTERN', patternProblemText(parsed.problem), {
-        typed,
-        problem: parsed.problem,
-      })
-    return parsed.value
+    return readPattern(typed)
   }
   const found = patternAtWidth(width, { address: sender_facts.from[0] ?? null, listId: sender_facts.listId })
   if (!found) throw new AppError('NO_SENDER', undefined, { deliveryId: id, width })
   return found
-}
-
-/** The named day counts in full. */
-function endOfDay(day: string, timeZone: string): number {
-  return startOfDay(daysBefore(day, -1), timeZone)
-}
-
-export function cautionOf(entries: readonly ProposedEntry[], { policy }: Organisation): Caution | null {
-  return entries.map(entry => findCaution(entry, policy)).find(caution => caution !== null) ?? null
 }

@@ -6,6 +6,8 @@ import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
+import { endEntries } from '../senders/changes.ts'
+import { checkEntries } from '../senders/drafts.ts'
 import {
   briefs,
   entriesFor,
@@ -14,10 +16,11 @@ import {
   toEntry,
   type EntryRow,
 } from '../senders/entries.ts'
+import { askUpkeep } from '../senders/upkeep-asked.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { shiftClusters } from './clusters.ts'
 import { learn, unlearn } from './learning.ts'
-import { cautionOf, proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
+import { proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
 
 export interface AppliedRuling {
   readonly id: number
@@ -60,18 +63,11 @@ export async function applyRuling(
     const deliveries = await ruledDeliveries(db, deliveryIds, { tx, lock: true })
     const moves = await planMoves(db, tx, sentence, deliveries)
     const proposed = proposedEntries(sentence, deliveries, organisation, now)
-    if (cautionOf(proposed, organisation)) {
-      if (who.staffer.role !== 'steward')
-        throw new AppError(
-          'NEEDS_STEWARD',
-          'This entry lets in mail of many unrelated senders, or of our own domain; only a steward may make it.',
-        )
-      if (sentence.reason === '') throw new AppError('NEEDS_REASON')
-    }
     const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
     const mailboxIds = [...new Set(deliveries.map(({ mailbox_id }) => mailbox_id))]
     const existing = await entriesFor(db, texts, mailboxIds, { tx, lock: true })
     const change = planChange(proposed, existing, now.getTime())
+    checkEntries(who, proposed, change.end, sentence.reason, organisation)
 
     const [rulingId = 0] = await insert(
       db,
@@ -259,6 +255,7 @@ async function changeRegister(
   { reason }: RulingSentence,
   now: Date,
 ): Promise<void> {
+  if (change.add.length + change.end.length === 0) return
   // Entries whose time ran out are ended for good here, so that a new one can take their place.
   const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())
   await endEntries(
@@ -277,16 +274,7 @@ async function changeRegister(
     ],
     tx,
   )
-}
-
-async function endEntries(db: Database, tx: Tx, ids: readonly number[], now: Date): Promise<void> {
-  if (ids.length > 0)
-    await execute(
-      db,
-      'UPDATE sender_entries SET ended_at = :now WHERE id IN (:ids) AND ended_at IS NULL',
-      { now, ids },
-      tx,
-    )
+  await askUpkeep(db, tx, now)
 }
 
 async function describeRuling(db: Database, tx: Tx, id: number): Promise<AppliedRuling> {
@@ -334,6 +322,7 @@ export async function undoRuling(db: Database, who: SignedIn, id: number, now: D
     if (!ruling) throw new AppError('RULING_NOT_FOUND')
     if (ruling.undone_at) throw new AppError('ALREADY_UNDONE')
     const entries = await rulingEntries(db, tx, id)
+    await refuseBuiltOn(db, tx, id)
     if (entries.some(row => row.mailbox_id === null) && who.staffer.role !== 'steward') {
       throw new AppError(
         'NEEDS_STEWARD',
@@ -343,6 +332,17 @@ export async function undoRuling(db: Database, who: SignedIn, id: number, now: D
     const moved = await movedDeliveries(db, tx, id)
     await execute(db, 'UPDATE rulings SET undone_at = :now WHERE id = :id', { now, id }, tx)
     await restoreRegister(db, tx, entries, now)
+    if (entries.length > 0) {
+      // A request whose approval is taken back waits again, unless it was asked anew meanwhile.
+      await execute(
+        db,
+        "UPDATE IGNORE entry_requests SET state = 'open', answer = '', answered_at = NULL, ruling_id = NULL WHERE ruling_id = :id",
+        { id },
+        tx,
+      )
+      await askUpkeep(db, tx, now)
+      await announce(db, tx, now, [{ kind: 'senders', deliveryId: null, state: null, by: who.staffer.name }])
+    }
     await unlearn(db, tx, id)
     const { learn: learned } = ruling.sentence
     if (learned !== 'nothing') await shiftClusters(db, tx, clusterKeys(moved), learned, -1)
@@ -375,6 +375,18 @@ export async function undoRuling(db: Database, who: SignedIn, id: number, now: D
     )
     return { deliveries, stayedReleased }
   })
+}
+
+/** A later ruling may have changed or ended what this one added; undoing this one would bring back both. */
+async function refuseBuiltOn(db: Database, tx: Tx, id: number): Promise<void> {
+  const later = await findRow(
+    db,
+    `SELECT 1 FROM ruling_entries x JOIN ruling_entries y ON y.entry_id = x.entry_id AND y.ruling_id > x.ruling_id
+     JOIN rulings r ON r.id = y.ruling_id WHERE x.ruling_id = :id AND x.what = 'added' AND r.undone_at IS NULL LIMIT 1`,
+    { id },
+    tx,
+  )
+  if (later) throw new AppError('LATER_RULING')
 }
 
 interface Moved {
@@ -440,8 +452,13 @@ async function restoreRegister(
     entries.filter(({ what }) => what === 'added').map(({ id }) => id),
     now,
   )
-  for (const { id } of entries.filter(({ what }) => what === 'ended')) {
-    // Where somebody has made the same entry anew meanwhile, that one stands: IGNORE leaves this one ended.
-    await execute(db, 'UPDATE IGNORE sender_entries SET ended_at = NULL WHERE id = :id', { id }, tx)
-  }
+  const ended = entries.filter(({ what }) => what === 'ended').map(({ id }) => id)
+  // Where somebody has made the same entry anew meanwhile, that one stands: IGNORE leaves this one ended.
+  for (let i = 0; i < ended.length; i += 1000)
+    await execute(
+      db,
+      'UPDATE IGNORE sender_entries SET ended_at = NULL WHERE id IN (:ids)',
+      { ids: ended.slice(i, i + 1000) },
+      tx,
+    )
 }

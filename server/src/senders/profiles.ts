@@ -32,7 +32,11 @@ export async function profileIds(
   return hashes.map(hash => all.get(hash) ?? 0)
 }
 
-async function findIds(db: Database, tx: Tx, hashes: readonly string[]): Promise<ReadonlyMap<string, number>> {
+async function findIds(
+  db: Database,
+  tx: Tx,
+  hashes: readonly string[],
+): Promise<ReadonlyMap<string, number>> {
   const rows = await select<{ id: number; hash: string }>(
     db,
     'SELECT id, hash FROM sender_profiles WHERE hash IN (:hashes)',

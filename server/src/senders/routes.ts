@@ -1,27 +1,122 @@
 import type { Router } from 'express'
-import { senderEntries } from '@pendro/contract'
+import { z } from 'zod'
+import {
+  answerRequest,
+  applyChange,
+  applyRemedy,
+  askForEveryone,
+  beginImport,
+  entrySheet,
+  exportQuery,
+  importLines,
+  importProgress,
+  previewChange,
+  previewRemedy,
+  readFindings,
+  readRequests,
+  readUpkeep,
+  senderCounts,
+  senderEntries,
+  setAside,
+  takeImport,
+  unsubscribe,
+  wouldReach,
+} from '@pendro/contract'
 import type { Deps } from '../app.ts'
-import { select } from '../db/database.ts'
-import { mount } from '../http.ts'
-import { briefs, entryColumns, toEntry, type EntryRow } from './entries.ts'
+import { readOrganisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { mount, whoIs } from '../http.ts'
+import { applyWanted, planWanted } from './changes.ts'
+import {
+  applyRemedies,
+  previewRemedies,
+  readFindingPage,
+  readUpkeepPanel,
+  setFindingAside,
+} from './findings.ts'
+import { askToTake, importLinesOf, importStatusOf, keepImport } from './imports.ts'
+import { answerQuestion } from './question.ts'
+import { reachOf } from './reach.ts'
+import { answerRequestOf, askForEverybody, readQueue } from './requests.ts'
+import { readEntrySheet } from './sheet.ts'
+import { entryCounts, entryPage } from './table.ts'
+import { takeOutList } from './take-out.ts'
+import { unsubscribeFrom } from './unsubscribe.ts'
 
-export function senderRoutes(router: Router, { db }: Deps): void {
-  mount(router, senderEntries, async ({ query }) => {
-    const rows = await select<EntryRow & { created_at: Date; reason: string; origin: string }>(
-      db,
-      `SELECT ${entryColumns}, e.created_at, e.reason, e.origin FROM sender_entries e
-       WHERE e.ended_at IS NULL ${query.find === '' ? '' : 'AND e.pattern LIKE :find'} ${query.mailbox === undefined ? '' : 'AND e.mailbox_id = :mailbox'}
-       ORDER BY e.id DESC LIMIT :limit`,
-      { find: `%${query.find.replace(/[\\%_]/g, '\\$&')}%`, mailbox: query.mailbox, limit: query.limit },
-    )
-    const shown = await briefs(db, rows.map(toEntry))
-    return {
-      entries: rows.flatMap(row => {
-        const brief = shown.get(row.id)
-        return brief
-          ? [{ ...brief, createdAt: row.created_at.toISOString(), reason: row.reason, origin: row.origin }]
-          : []
-      }),
-    }
+export function senderRoutes(router: Router, { db, now, settings, queued }: Deps): void {
+  mount(router, senderEntries, async ({ query: { order, after, limit, ...filter } }) => {
+    const { rows, next } = await entryPage(db, filter, { order, after, limit }, now())
+    return { rows: [...rows], next }
   })
+  mount(router, senderCounts, ({ query }) => entryCounts(db, query, now()))
+  mount(router, entrySheet, ({ params }) => readEntrySheet(db, params.id, now()))
+  mount(router, previewChange, async ({ body: { days, ...wanted } }) => {
+    const organisation = await readOrganisation(db)
+    const { change } = await planWanted(db, wanted, organisation, now())
+    return reachOf(db, change, { organisation, now: now(), days })
+  })
+  mount(router, applyChange, async ({ body: { reason, token, ...wanted }, who }) =>
+    told(await applyWanted(db, { who, wanted, reason, token, now: now() })),
+  )
+  mount(router, wouldReach, ({ query }) => answerQuestion(db, query, now()))
+
+  mount(router, readUpkeep, () => readUpkeepPanel(db, now()))
+  mount(router, readFindings, ({ query }) => readFindingPage(db, query))
+  mount(router, previewRemedy, ({ body }) => previewRemedies(db, body, now()))
+  mount(router, applyRemedy, async ({ body, who }) => told(await applyRemedies(db, who, body, now())))
+  mount(router, setAside, async ({ body, who }) => {
+    await setFindingAside(db, who, body, now())
+    return {}
+  })
+
+  mount(router, readRequests, async () => ({ requests: await readQueue(db) }))
+  mount(router, askForEveryone, async ({ body, who }) => ({
+    id: await askForEverybody(db, who, body, now()),
+  }))
+  mount(router, answerRequest, async ({ params, body, who }) => {
+    const applied = await answerRequestOf(db, who, params.id, body, now())
+    return { applied: applied && told(applied) }
+  })
+
+  mount(router, beginImport, async ({ body: { source, format, ...rest }, who }) => {
+    const begun = { ...rest, format, source: Buffer.from(source, 'base64') }
+    const status = await keepImport(db, who, begun, now())
+    queued()
+    return status
+  })
+  mount(router, importProgress, ({ params }) => importStatusOf(db, params.id))
+  mount(router, importLines, async ({ params, query }) => ({
+    lines: await importLinesOf(db, params.id, query),
+  }))
+  mount(router, takeImport, async ({ params, body, who }) => {
+    const status = await askToTake(db, who, params.id, body.reason)
+    queued()
+    return status
+  })
+  router.get('/api/senders/export', async (req, res) => {
+    const who = whoIs(res)
+    const query = exportQuery.safeParse(req.query)
+    if (!query.success) throw new AppError('BAD_REQUEST', z.prettifyError(query.error))
+    await takeOutList(db, who, query.data, now(), res)
+  })
+
+  mount(router, unsubscribe, async ({ params, body, who }) => ({
+    host: await unsubscribeFrom(db, who, {
+      deliveryId: params.id,
+      reason: body.reason,
+      setting: settings.PENDRO_UNSUBSCRIBE,
+      now: now(),
+    }),
+  }))
+}
+
+/** Lists that are told are copies the client may keep. */
+function told<A extends { readonly added: readonly unknown[]; readonly ended: readonly unknown[] }>(
+  applied: A,
+) {
+  return {
+    ...applied,
+    added: [...applied.added] as A['added'][number][],
+    ended: [...applied.ended] as A['ended'][number][],
+  }
 }

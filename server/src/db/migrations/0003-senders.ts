@@ -15,7 +15,7 @@ export const statements: readonly string[] = [
   `INSERT IGNORE INTO sender_profiles (hash, facts)
     SELECT SHA2(facts, 256), facts FROM (
       SELECT DISTINCT JSON_REMOVE(sender_facts, '$.authentication.notes') AS facts FROM messages WHERE direction = 'in') f`,
-  `UPDATE messages m JOIN sender_profiles p ON p.hash = SHA2(JSON_REMOVE(m.sender_facts, '$.authentication.notes'), 256)
+  `UPDATE messages m JOIN sender_profiles p ON p.hash = CONVERT(SHA2(JSON_REMOVE(m.sender_facts, '$.authentication.notes'), 256) USING ascii)
     SET m.profile_id = p.id WHERE m.direction = 'in'`,
   `UPDATE messages m JOIN lessons l ON l.message_id = m.id SET m.called = IF(l.verdict = 'wanted', 'wanted', 'junk')`,
   'ALTER TABLE deliveries ADD KEY k_replay (message_id, mailbox_id, score, state)',

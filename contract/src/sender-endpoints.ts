@@ -1,0 +1,423 @@
+import { z } from 'zod'
+import { endpoint, everyone, writers } from './endpoint.ts'
+import {
+  day,
+  entryBrief,
+  entryDraft,
+  entryRow,
+  evidence,
+  findingKind,
+  id,
+  idInPath,
+  moment,
+  pathLine,
+  reachShape,
+  registerChange,
+  senderFilter,
+  senderOrder,
+  standing,
+  width,
+} from './shapes.ts'
+
+const days = z.coerce.number().int().min(1).max(366).default(30)
+const reason = z.string().trim().max(1000).default('')
+/** Made by the client; the same act sent again with it is not done again. */
+const token = z.uuid()
+
+export const senderEntries = endpoint({
+  method: 'get',
+  path: '/api/senders',
+  summary: 'Entries of all sender lists under a filter; page by the cursor in `next`',
+  roles: everyone,
+  query: senderFilter.extend({
+    order: senderOrder.default('matched'),
+    after: z.string().max(600).optional(),
+    limit: z.coerce.number().int().min(1).max(500).default(100),
+  }),
+  response: z.object({ rows: z.array(entryRow), next: z.string().nullable() }),
+})
+export const senderCounts = endpoint({
+  method: 'get',
+  path: '/api/senders/counts',
+  summary: 'How many entries the filter shows, and how many of them need a decision',
+  roles: everyone,
+  query: senderFilter,
+  response: z.object({
+    total: z.number().int(),
+    needDecision: z.number().int(),
+    /** Findings of any list that need a decision, and open requests: the number beside the area. */
+    open: z.number().int(),
+  }),
+})
+export const entrySheet = endpoint({
+  method: 'get',
+  path: '/api/senders/entries/{id}',
+  summary: 'One entry: what it did in 30 days, who made and changed it and why, who else keeps the same',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  response: z.object({
+    row: entryRow,
+    /** Deliveries of the last 30 days by what the entry was in their path. */
+    did: z.object({ decided: z.number().int(), overruled: z.number().int(), refused: z.number().int() }),
+    deliveries: z.array(
+      z.object({
+        id,
+        receivedAt: moment,
+        fromAddress: z.string(),
+        subject: z.string(),
+        mailboxName: z.string(),
+        state: z.string(),
+        role: z.enum(['decided', 'overruled', 'refused']),
+      }),
+    ),
+    others: z.array(entryBrief),
+    /** The entry and those it came in place of or that came in its place, newest first. */
+    versions: z.array(entryRow.omit({ days: true, others: true, finding: true, lastMatchedAt: true })),
+    history: z.array(
+      z.object({
+        at: moment,
+        what: z.enum(['added', 'ended']),
+        entryId: id,
+        by: z.string(),
+        reason: z.string(),
+        rulingId: id,
+        undone: z.boolean(),
+      }),
+    ),
+  }),
+  problems: ['ENTRY_NOT_FOUND'],
+})
+export type EntrySheet = z.infer<typeof entrySheet.response>
+
+export const previewChange = endpoint({
+  method: 'post',
+  path: '/api/senders/reach',
+  summary: 'What a change of the lists would have done to the mail of the last days; nothing is changed',
+  roles: everyone,
+  body: registerChange.extend({ days }),
+  response: reachShape,
+  problems: ['BAD_PATTERN', 'UNTIL_PASSED', 'ENTRY_NOT_FOUND', 'ENTRY_CHANGED'],
+})
+const applied = z.object({
+  rulingId: id,
+  at: moment,
+  added: z.array(entryBrief),
+  ended: z.array(entryBrief),
+})
+export type AppliedChange = z.infer<typeof applied>
+const changeProblems = [
+  'NOTHING_TO_DO',
+  'NEEDS_REASON',
+  'NEEDS_STEWARD',
+  'BLOCKS_OWN_DOMAIN',
+  'ENTRY_NOT_FOUND',
+  'ENTRY_CHANGED',
+] as const
+export const applyChange = endpoint({
+  method: 'post',
+  path: '/api/senders/changes',
+  summary: 'Add, change, end and restore entries as one act: all of it, or nothing. Undone as a ruling',
+  roles: writers,
+  body: registerChange.extend({ reason, token }),
+  response: applied,
+  problems: [...changeProblems, 'BAD_PATTERN', 'UNTIL_PASSED'],
+})
+
+export const wouldReach = endpoint({
+  method: 'get',
+  path: '/api/senders/question',
+  summary: 'Would mail from a sender reach a colleague? Answered by the path it would take',
+  roles: everyone,
+  query: z.object({
+    from: z.string().trim().min(1).max(400),
+    mailbox: z.coerce.number().int().positive(),
+    /** Whether the message is taken to be authenticated for its From domain. */
+    authenticated: z.enum(['yes', 'no']).default('yes'),
+    list: z.string().trim().max(400).default(''),
+  }),
+  response: z.object({
+    from: z.string(),
+    state: z.enum(['inbox', 'aside', 'junk', 'quarantined', 'sealed']),
+    leftOut: z.boolean(),
+    decidedBy: z.string(),
+    path: z.array(pathLine),
+    authenticated: z.boolean(),
+    /** How often mail of this sender was authenticated in 30 days. */
+    seen: z.object({ messages: z.number().int(), authenticated: z.number().int() }),
+    /** The score that was taken for it, and what it rests on. */
+    score: z.number(),
+    scoreFrom: z.enum(['address', 'domain', 'nothing']),
+    overruled: z.array(entryBrief),
+  }),
+  problems: ['BAD_PATTERN', 'MAILBOX_NOT_FOUND'],
+})
+export type ReachAnswer = z.infer<typeof wouldReach.response>
+
+export const remedyName = z.enum([
+  'end',
+  'keep-safe',
+  'keep-blocked',
+  'narrow',
+  'for-everyone',
+  'without-authentication',
+  'correct',
+])
+const finding = z.object({
+  key: z.string(),
+  kind: findingKind,
+  facts: evidence.shape.facts,
+  /** The one it is about first; at most 20 of them. */
+  entries: z.array(entryBrief),
+  entryCount: z.number().int(),
+  remedies: z.array(z.object({ name: remedyName, adds: z.array(z.string()), ends: z.number().int() })),
+  aside: z.object({ reason: z.string(), by: z.string(), at: moment }).nullable(),
+})
+export type FindingShape = z.infer<typeof finding>
+
+export const readUpkeep = endpoint({
+  method: 'get',
+  path: '/api/senders/upkeep',
+  summary: 'What would make the lists more accurate, by kind, and how accurate they were week by week',
+  roles: everyone,
+  response: z.object({
+    groups: z.array(
+      z.object({
+        kind: findingKind,
+        count: z.number().int(),
+        aside: z.number().int(),
+        first: finding.nullable(),
+      }),
+    ),
+    /** `null` before the first look. */
+    lookedAt: moment.nullable(),
+    looking: z.boolean(),
+    problem: z.string(),
+    entries: z.number().int(),
+    deliveries: z.number().int(),
+    accuracy: z.array(z.object({ week: day, decided: z.number().int(), reversed: z.number().int() })),
+    requests: z.number().int(),
+  }),
+})
+export type UpkeepShape = z.infer<typeof readUpkeep.response>
+export const readFindings = endpoint({
+  method: 'get',
+  path: '/api/senders/upkeep/findings',
+  summary: 'Findings of one kind with their remedies, most harmful first',
+  roles: everyone,
+  query: z.object({
+    kind: findingKind,
+    aside: z.enum(['no', 'yes']).default('no'),
+    from: z.coerce.number().int().min(0).default(0),
+    limit: z.coerce.number().int().min(1).max(100).default(50),
+  }),
+  response: z.object({ findings: z.array(finding), total: z.number().int() }),
+})
+const chosen = z.union([
+  z.object({
+    findings: z
+      .array(z.object({ key: z.string().max(60), remedy: remedyName }))
+      .min(1)
+      .max(500),
+  }),
+  /** All findings of a kind that provably changes nothing. */
+  z.object({ tidy: z.enum(['covered', 'duplicate', 'expired']) }),
+])
+export const previewRemedy = endpoint({
+  method: 'post',
+  path: '/api/senders/upkeep/reach',
+  summary: 'The exact entries a remedy adds and ends, and the replay that proves what it would have done',
+  roles: everyone,
+  body: chosen,
+  response: reachShape.extend({ findings: z.number().int() }),
+  problems: ['FINDING_NOT_FOUND', 'ENTRY_NOT_FOUND', 'ENTRY_CHANGED'],
+})
+export const applyRemedy = endpoint({
+  method: 'post',
+  path: '/api/senders/upkeep/remedies',
+  summary:
+    'Apply remedies as one act; tidying is refused when the replay shows that it would change something',
+  roles: writers,
+  body: z.intersection(chosen, z.object({ reason, token })),
+  response: applied,
+  problems: [...changeProblems, 'FINDING_NOT_FOUND', 'NOT_TIDY'],
+})
+export const setAside = endpoint({
+  method: 'post',
+  path: '/api/senders/upkeep/aside',
+  summary: 'Set a finding aside with a reason; it comes back when its facts change. `back` takes it back now',
+  roles: writers,
+  body: z.object({
+    key: z.string().max(60),
+    reason: z.string().trim().max(1000).default(''),
+    back: z.boolean().default(false),
+  }),
+  response: z.object({}),
+  problems: ['FINDING_NOT_FOUND', 'NEEDS_REASON'],
+})
+
+const request = z.object({
+  id,
+  pattern: z.string(),
+  standing,
+  mailboxId: id,
+  mailboxName: z.string(),
+  reason: z.string(),
+  askedBy: z.string(),
+  askedAt: moment,
+  state: z.enum(['open', 'approved', 'declined']),
+  answer: z.string(),
+  answeredBy: z.string(),
+  answeredAt: moment.nullable(),
+  rulingId: id.nullable(),
+})
+export type EntryRequest = z.infer<typeof request>
+export const readRequests = endpoint({
+  method: 'get',
+  path: '/api/senders/requests',
+  summary: 'Requests to make an entry one for everybody: open ones, oldest first, then the latest answers',
+  roles: everyone,
+  response: z.object({ requests: z.array(request) }),
+})
+export const askForEveryone = endpoint({
+  method: 'post',
+  path: '/api/senders/requests',
+  summary: 'Ask the stewards, for a colleague, to make an entry one for everybody',
+  roles: writers,
+  body: z.object({ pattern: entryDraft.shape.pattern, standing, mailboxId: id, reason }),
+  response: z.object({ id }),
+  problems: ['BAD_PATTERN', 'BLOCKS_OWN_DOMAIN', 'MAILBOX_NOT_FOUND', 'ALREADY_ASKED'],
+})
+export const answerRequest = endpoint({
+  method: 'post',
+  path: '/api/senders/requests/{id}/answer',
+  summary:
+    'Approve a request (the entry is made, and equal personal entries end), or decline it with a reason',
+  roles: ['steward'],
+  params: z.object({ id: idInPath }),
+  body: z.object({ approve: z.boolean(), answer: reason, token }),
+  response: z.object({ applied: applied.nullable() }),
+  problems: [...changeProblems, 'REQUEST_NOT_FOUND', 'ALREADY_ANSWERED'],
+})
+
+export const listFormat = z.enum(['text', 'csv', 'json', 'vcard', 'sieve'])
+export type ListFormat = z.infer<typeof listFormat>
+const importState = z.enum(['reading', 'ready', 'taking', 'taken', 'failed'])
+const lineOutcome = z.enum(['added', 'there', 'covered', 'contradicts', 'refused'])
+export type LineOutcome = z.infer<typeof lineOutcome>
+const importStatus = z.object({
+  id,
+  name: z.string(),
+  format: listFormat,
+  state: importState,
+  done: z.number().int(),
+  total: z.number().int(),
+  problem: z.string(),
+  counts: z.record(lineOutcome, z.number().int()),
+  /** `null` until it has been counted. */
+  reach: reachShape.nullable(),
+  rulingId: id.nullable(),
+})
+export type ImportStatus = z.infer<typeof importStatus>
+export const beginImport = endpoint({
+  method: 'post',
+  path: '/api/senders/imports',
+  summary: 'Read a list (its bytes, base64) and say line by line what would be taken; nothing is taken yet',
+  roles: writers,
+  body: z.object({
+    name: z.string().trim().max(200),
+    source: z.base64().max(14_000_000),
+    /** Without it the format is found out from name and content. */
+    format: listFormat.optional(),
+    /** For lines that do not say it themselves. */
+    standing: standing.default('safe'),
+    mailboxId: id.nullable(),
+    takeContradicting: z.boolean().default(false),
+  }),
+  response: importStatus,
+  problems: ['TOO_LARGE', 'NEEDS_STEWARD', 'MAILBOX_NOT_FOUND'],
+})
+export const importProgress = endpoint({
+  method: 'get',
+  path: '/api/senders/imports/{id}',
+  summary: 'How far an import is, what would be taken and left, and its reach',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  response: importStatus,
+  problems: ['IMPORT_NOT_FOUND'],
+})
+export const importLines = endpoint({
+  method: 'get',
+  path: '/api/senders/imports/{id}/lines',
+  summary: 'What becomes of each line, and why',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  query: z.object({
+    outcome: lineOutcome.optional(),
+    from: z.coerce.number().int().min(0).default(0),
+    limit: z.coerce.number().int().min(1).max(500).default(200),
+  }),
+  response: z.object({
+    lines: z.array(
+      z.object({
+        line: z.number().int(),
+        part: z.number().int(),
+        typed: z.string(),
+        outcome: lineOutcome,
+        pattern: z.string(),
+        standing: standing.nullable(),
+        why: z.string(),
+        entryId: id.nullable(),
+      }),
+    ),
+  }),
+  problems: ['IMPORT_NOT_FOUND'],
+})
+export const takeImport = endpoint({
+  method: 'post',
+  path: '/api/senders/imports/{id}/take',
+  summary: 'Take all lines marked as added, in one transaction: one record entry, one undo',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  body: z.object({ reason }),
+  response: importStatus,
+  problems: ['IMPORT_NOT_FOUND', 'IMPORT_NOT_READY', 'NEEDS_STEWARD', 'NEEDS_REASON', 'NOTHING_TO_DO'],
+})
+
+/** Answered as a file, not as JSON. */
+export const exportQuery = senderFilter.extend({ format: listFormat.exclude(['vcard']) })
+
+export const unsubscribe = endpoint({
+  method: 'post',
+  path: '/api/deliveries/{id}/unsubscribe',
+  summary: 'Use the sender’s own one-click way out (RFC 8058); only for authenticated messages',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  body: z.object({ reason }),
+  response: z.object({ host: z.string() }),
+  problems: ['DELIVERY_NOT_FOUND', 'SOURCE_GONE', 'NO_UNSUBSCRIBE', 'UNSUBSCRIBE_FAILED'],
+})
+
+export const senderEndpoints = {
+  senderEntries,
+  senderCounts,
+  entrySheet,
+  previewChange,
+  applyChange,
+  wouldReach,
+  readUpkeep,
+  readFindings,
+  previewRemedy,
+  applyRemedy,
+  setAside,
+  readRequests,
+  askForEveryone,
+  answerRequest,
+  beginImport,
+  importProgress,
+  importLines,
+  takeImport,
+  unsubscribe,
+}
+
+/** Kinds of patterns, for filters. */
+export const patternKinds = width.options

@@ -1,0 +1,42 @@
+/**
+ * What people paste where a pattern is meant: `mailto:` links, `Name <address>`, quotes around it, commas
+ * and semicolons behind it, the apostrophe that keeps a spreadsheet from calculating. The pattern alone.
+ */
+export function tidyPattern(typed: string): string {
+  let text = typed
+    .trim()
+    .replace(/[,;]+$/, '')
+    .trim()
+  if (/^'[=+\-@]/.test(text)) text = text.slice(1)
+  if (text.length > 1 && /^(["']).*\1$/.test(text) && !text.slice(1, -1).includes(text[0] ?? ''))
+    text = text.slice(1, -1).trim()
+  const link = /^mailto:([^?]*)/i.exec(text)
+  if (link) text = decode(link[1] ?? '')
+  // '<list-id>' on its own is a pattern; with a name before it, it is an address.
+  const named = /^[^<>]*[^<>\s][^<>]*<([^<>]+@[^<>]+)>$/.exec(text)
+  return (named?.[1] ?? text).trim()
+}
+
+function decode(text: string): string {
+  try {
+    return decodeURIComponent(text)
+  } catch {
+    return text
+  }
+}
+
+/** Several senders on one line, parted by commas or semicolons outside quotes and angle brackets. */
+export function splitSenders(line: string): readonly string[] {
+  return (
+    line
+      .match(/(?:"[^"]*"|<[^<>]*>|[^,;"<]|["<])+/g)
+      ?.map(part => part.trim())
+      .filter(part => part !== '') ?? []
+  )
+}
+
+/** 'YYYY-MM-DD' of a day that exists. */
+export function isDay(text: string): boolean {
+  const day = /^\d{4}-\d{2}-\d{2}$/.test(text) ? new Date(`${text}T00:00:00Z`) : null
+  return day !== null && !Number.isNaN(day.getTime()) && day.toISOString().startsWith(text)
+}

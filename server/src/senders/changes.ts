@@ -1,0 +1,304 @@
+import type { z } from 'zod'
+import type { EntryBrief, registerChange } from '@pendro/contract'
+import { planChange, type ProposedEntry, type RegisterChange } from '@pendro/core/rulings'
+import { displayPattern, patternText, type SenderEntry } from '@pendro/core/senders'
+import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
+import { readOrganisation, type Organisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { announce } from '../live/events.ts'
+import { writeRecord, type RecordEntry } from '../record/write.ts'
+import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { checkEntries, readDraft } from './drafts.ts'
+import {
+  briefs,
+  entriesFor,
+  entryColumns,
+  insertEntries,
+  toEntry,
+  type EntryOrigin,
+  type EntryRow,
+} from './entries.ts'
+import { mailboxesOf } from './reach.ts'
+import { askUpkeep } from './upkeep-asked.ts'
+
+type Wanted = z.output<typeof registerChange>
+
+/** A change of the lists as it would be made. */
+export interface PlannedChange {
+  readonly change: RegisterChange
+  /** The entry that each added one comes in place of, by canonical pattern and owner. */
+  readonly replaces: ReadonlyMap<string, number>
+  /** Same pattern and list as something that is added; among them entries whose time ran out. */
+  readonly existing: readonly SenderEntry[]
+}
+
+const keyOf = ({ pattern, owner }: Pick<ProposedEntry, 'pattern' | 'owner'>) =>
+  `${owner.kind === 'mailbox' ? owner.mailboxId : ''} ${patternText(pattern)}`
+
+/** Works out what a wish comes to. Throws when an entry it is about is no longer as it was. */
+export async function planWanted(
+  db: Database,
+  wanted: Wanted,
+  organisation: Organisation,
+  now: Date,
+  { tx, lock = false }: { tx?: Tx; lock?: boolean } = {},
+): Promise<PlannedChange> {
+  const proposed = wanted.add.map(draft => readDraft(draft, organisation, now))
+  const replaced = wanted.add.flatMap(({ replaces }) => replaces ?? [])
+  const ended = await liveEntries(db, [...new Set([...wanted.end, ...replaced])], { tx, lock })
+  const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
+  const existing = await entriesFor(
+    db,
+    texts,
+    mailboxesOf({ add: proposed, end: [] }) ?? everyMailbox(proposed),
+    {
+      tx,
+      lock,
+    },
+  )
+  const planned = planChange(
+    proposed,
+    existing.filter(({ id }) => !ended.some(entry => entry.id === id)),
+    now.getTime(),
+  )
+  const end = new Map([...ended, ...planned.end].map(entry => [entry.id, entry]))
+  return {
+    change: { add: planned.add, end: [...end.values()] },
+    replaces: new Map(
+      wanted.add.flatMap(({ replaces, restores }, i) => {
+        const [entry, before] = [proposed[i], replaces ?? restores]
+        return entry && before !== undefined ? [[keyOf(entry), before] as const] : []
+      }),
+    ),
+    existing,
+  }
+}
+
+const everyMailbox = (entries: readonly ProposedEntry[]) =>
+  entries.flatMap(({ owner }) => (owner.kind === 'mailbox' ? [owner.mailboxId] : []))
+
+/** Entries by id, which must all be live: somebody else may have changed one meanwhile. */
+export async function liveEntries(
+  db: Database,
+  ids: readonly number[],
+  { tx, lock = false }: { tx?: Tx; lock?: boolean } = {},
+): Promise<readonly SenderEntry[]> {
+  if (ids.length === 0) return []
+  const rows = await select<EntryRow & { ended_at: Date | null }>(
+    db,
+    `SELECT ${entryColumns}, e.ended_at FROM sender_entries e WHERE e.id IN (:ids) ORDER BY e.id ${lock ? 'FOR UPDATE' : ''}`,
+    { ids },
+    tx,
+  )
+  if (rows.length < ids.length) throw new AppError('ENTRY_NOT_FOUND')
+  const gone = rows.find(row => row.ended_at !== null)
+  if (gone) throw await changedMeanwhile(db, gone, tx)
+  return rows.map(toEntry)
+}
+
+/** Who was first, and what the entry is now. */
+async function changedMeanwhile(db: Database, row: EntryRow, tx?: Tx): Promise<AppError> {
+  const entry = toEntry(row)
+  const [who, successor] = await Promise.all([
+    findRow<{ name: string; at: Date }>(
+      db,
+      `SELECT COALESCE(s.name, 'Pendro') AS name, r.at FROM ruling_entries x JOIN rulings r ON r.id = x.ruling_id
+       LEFT JOIN staffers s ON s.id = r.staffer_id
+       WHERE x.entry_id = :id AND x.what = 'ended' AND r.undone_at IS NULL ORDER BY r.id DESC LIMIT 1`,
+      { id: row.id },
+      tx,
+    ),
+    findRow<EntryRow>(
+      db,
+      `SELECT ${entryColumns} FROM sender_entries e WHERE e.replaces_id = :id AND e.ended_at IS NULL ORDER BY e.id DESC LIMIT 1`,
+      { id: row.id },
+      tx,
+    ),
+  ])
+  const now = successor && toEntry(successor)
+  const shown = await briefs(db, [entry, ...(now ? [now] : [])], tx)
+  const by = who?.name ?? 'Somebody'
+  const pattern = displayPattern(entry.pattern)
+  return new AppError(
+    'ENTRY_CHANGED',
+    now
+      ? `${by} changed the entry ${pattern} before you. Look at what it says now, and decide again.`
+      : `${by} ended the entry ${pattern} before you. Nothing was changed.`,
+    {
+      entryId: row.id,
+      by,
+      at: who?.at.toISOString() ?? '',
+      was: shown.get(row.id) ?? null,
+      now: now ? { ...shown.get(now.id), withoutAuthentication: now.withoutAuthentication } : null,
+    },
+  )
+}
+
+export interface Applied {
+  readonly rulingId: number
+  readonly at: string
+  readonly added: readonly EntryBrief[]
+  readonly ended: readonly EntryBrief[]
+}
+
+interface Request {
+  readonly who: SignedIn
+  readonly wanted: Wanted
+  readonly reason: string
+  readonly token: string
+  readonly now: Date
+}
+
+/** Changes the lists as one ruling: all of it, or nothing. The same `token` again does nothing more. */
+export async function applyWanted(
+  db: Database,
+  { who, wanted, reason, token, now }: Request,
+): Promise<Applied> {
+  if (wanted.add.length + wanted.end.length === 0) throw new AppError('NOTHING_TO_DO')
+  const work = async (tx: Tx) => {
+    const organisation = await readOrganisation(db, tx)
+    const before = await findToken(db, tx, token)
+    if (before) return describe(db, tx, before)
+    const planned = await planWanted(db, wanted, organisation, now, { tx, lock: true })
+    return writeChange(db, tx, {
+      who,
+      planned,
+      reason,
+      token,
+      now,
+      organisation,
+      act: 'lists',
+      origin: 'by hand',
+    })
+  }
+  return inTransaction(db, work, { againOnDuplicate: true })
+}
+
+export async function findToken(db: Database, tx: Tx, token: string): Promise<number | null> {
+  const found = await findRow<{ id: number }>(
+    db,
+    'SELECT id FROM rulings WHERE token = :token',
+    { token },
+    tx,
+  )
+  return found?.id ?? null
+}
+
+interface Written {
+  readonly who: SignedIn
+  readonly planned: PlannedChange
+  readonly reason: string
+  readonly token: string
+  readonly now: Date
+  readonly organisation: Organisation
+  readonly act: string
+  readonly origin: EntryOrigin['origin']
+  readonly facts?: RecordEntry['facts']
+}
+
+/** Writes a planned change with its ruling, record entry and news, inside the caller's transaction. */
+export async function writeChange(
+  db: Database,
+  tx: Tx,
+  { who, planned, reason, token, now, organisation, act, origin, facts = {} }: Written,
+): Promise<Applied> {
+  const { change, replaces, existing } = planned
+  checkEntries(who, change.add, change.end, reason, organisation)
+  if (change.add.length + change.end.length === 0)
+    throw new AppError('NOTHING_TO_DO', 'The lists say so already.')
+  const [rulingId = 0] = await insert(
+    db,
+    'rulings',
+    [{ token, staffer_id: who.staffer.id, at: now, sentence: listsOnly(reason) }],
+    tx,
+  )
+  // Entries whose time ran out make room for new ones of the same pattern.
+  const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())
+  await endEntries(
+    db,
+    tx,
+    [...change.end, ...expired].map(({ id }) => id),
+    now,
+  )
+  const added = await insertEntries(
+    db,
+    tx,
+    change.add.map(entry => ({ ...entry, ...replacing(replaces.get(keyOf(entry))) })),
+    { at: now, reason, origin },
+  )
+  await insert(
+    db,
+    'ruling_entries',
+    [
+      ...added.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'added' })),
+      ...change.end.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'ended' })),
+    ],
+    tx,
+  )
+  const owners = mailboxesOf(change)
+  await writeRecord(db, tx, [
+    {
+      at: now,
+      act,
+      by: actor(who),
+      mailboxId: owners?.length === 1 ? (owners[0] ?? null) : null,
+      rulingId,
+      reason,
+      facts: {
+        added: change.add.length,
+        ended: change.end.length,
+        standing: change.add[0]?.standing ?? change.end[0]?.standing ?? '',
+        patterns: [...new Set([...change.add, ...change.end].map(({ pattern }) => displayPattern(pattern)))]
+          .slice(0, 5)
+          .join(', '),
+        ...facts,
+      },
+    },
+  ])
+  await announce(db, tx, now, [{ kind: 'senders', deliveryId: null, state: null, by: who.staffer.name }])
+  await askUpkeep(db, tx, now)
+  return describe(db, tx, rulingId)
+}
+
+const replacing = (id: number | undefined) => (id === undefined ? {} : { replacesId: id })
+
+/** The sentence of a ruling that only changes lists. */
+const listsOnly = (reason: string) => ({
+  message: 'leave',
+  learn: 'nothing',
+  sender: 'as-is',
+  width: 'address',
+  for: 'colleague',
+  withoutAuthentication: false,
+  reason,
+})
+
+async function describe(db: Database, tx: Tx, rulingId: number): Promise<Applied> {
+  const ruling = await findRow<{ at: Date }>(
+    db,
+    'SELECT at FROM rulings WHERE id = :rulingId',
+    { rulingId },
+    tx,
+  )
+  const rows = await select<EntryRow & { what: 'added' | 'ended' }>(
+    db,
+    `SELECT ${entryColumns}, x.what FROM ruling_entries x JOIN sender_entries e ON e.id = x.entry_id
+     WHERE x.ruling_id = :rulingId ORDER BY e.id LIMIT 200`,
+    { rulingId },
+    tx,
+  )
+  const shown = await briefs(db, rows.map(toEntry), tx)
+  const named = (what: string) =>
+    rows.filter(row => row.what === what).flatMap(row => shown.get(row.id) ?? [])
+  return { rulingId, at: ruling?.at.toISOString() ?? '', added: named('added'), ended: named('ended') }
+}
+
+export async function endEntries(db: Database, tx: Tx, ids: readonly number[], now: Date): Promise<void> {
+  for (let i = 0; i < ids.length; i += 5000)
+    await execute(
+      db,
+      'UPDATE sender_entries SET ended_at = :now WHERE id IN (:ids) AND ended_at IS NULL',
+      { now, ids: ids.slice(i, i + 5000) },
+      tx,
+    )
+}

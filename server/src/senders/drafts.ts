@@ -1,0 +1,65 @@
+import { patternProblemText, type EntryDraft } from '@pendro/contract'
+import { daysBefore, startOfDay } from '@pendro/core/keeping'
+import { findCaution, findRefusal, isBindingByDefault, type ProposedEntry } from '@pendro/core/rulings'
+import { parsePattern, type SenderPattern } from '@pendro/core/senders'
+import type { Organisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import type { SignedIn } from '../sign-in/sessions.ts'
+
+export function readPattern(typed: string): SenderPattern {
+  const parsed = parsePattern(typed)
+  if (parsed.ok) return parsed.value
+  throw new AppError('BAD_PATTERN', patternProblemText(parsed.problem), { typed, problem: parsed.problem })
+}
+
+/** Reads what somebody wrote; throws when it can't be an entry. */
+export function readDraft(
+  draft: EntryDraft,
+  { timeZone }: Pick<Organisation, 'timeZone'>,
+  now: Date,
+): ProposedEntry {
+  const { standing, mailboxId } = draft
+  const owner =
+    mailboxId === null ? ({ kind: 'organisation' } as const) : ({ kind: 'mailbox', mailboxId } as const)
+  const until = draft.until === null ? null : endOfDay(draft.until, timeZone)
+  if (until !== null && until <= now.getTime()) throw new AppError('UNTIL_PASSED')
+  return {
+    pattern: readPattern(draft.pattern),
+    standing,
+    owner,
+    binding: mailboxId === null && (draft.binding ?? isBindingByDefault(standing, owner)),
+    withoutAuthentication: standing === 'safe' && draft.withoutAuthentication,
+    until,
+  }
+}
+
+/** The named day counts in full. */
+export function endOfDay(day: string, timeZone: string): number {
+  return startOfDay(daysBefore(day, -1), timeZone)
+}
+
+/**
+ * Whether `who` may make these entries, with this reason. `touched`: owners of entries that end because of
+ * them, too. Throws the first thing in the way.
+ */
+export function checkEntries(
+  { staffer }: SignedIn,
+  entries: readonly ProposedEntry[],
+  touched: readonly Pick<ProposedEntry, 'owner'>[],
+  reason: string,
+  { policy }: Organisation,
+): void {
+  if (entries.some(entry => findRefusal(entry, policy) !== null)) throw new AppError('BLOCKS_OWN_DOMAIN')
+  if (staffer.role === 'steward') {
+    if (reason === '' && entries.some(entry => findCaution(entry, policy) !== null))
+      throw new AppError('NEEDS_REASON')
+    return
+  }
+  if ([...entries, ...touched].some(({ owner }) => owner.kind === 'organisation'))
+    throw new AppError('NEEDS_STEWARD')
+  if (entries.some(entry => findCaution(entry, policy) !== null))
+    throw new AppError(
+      'NEEDS_STEWARD',
+      'This entry lets in mail of many unrelated senders, or of our own domain; only a steward may make it.',
+    )
+}

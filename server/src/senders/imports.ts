@@ -1,0 +1,338 @@
+import type { ImportStatus, LineOutcome, ListFormat, ReachShape } from '@pendro/contract'
+import { isExpired, patternText, type Owner } from '@pendro/core/senders'
+import { planImport, readList, type FatedLine, type ImportPlan } from '@pendro/core/lists'
+import { execute, findRow, inTransaction, insert, select, type Database } from '../db/database.ts'
+import { findMailboxRow, readOrganisation, type Organisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import type { SignedIn } from '../sign-in/sessions.ts'
+import { writeChange } from './changes.ts'
+import { endOfDay } from './drafts.ts'
+import { allEntries, briefs, entryColumns, toEntry, type EntryRow } from './entries.ts'
+import { fileProblemText, whyText } from './import-texts.ts'
+import { reachOf } from './reach.ts'
+
+/** Larger files are refused before they are read. */
+const mostBytes = 10_000_000
+const week = 7 * 86_400_000
+
+export interface ImportOptions {
+  readonly standing: 'safe' | 'blocked'
+  readonly mailboxId: number | null
+  readonly takeContradicting: boolean
+  readonly format: ListFormat | null
+  readonly reason: string
+}
+
+interface Begun extends Omit<ImportOptions, 'format' | 'reason'> {
+  readonly name: string
+  readonly source: Buffer
+  readonly format: ListFormat | undefined
+}
+
+/** Keeps the file; a job reads it (see `workImports`). */
+export async function keepImport(
+  db: Database,
+  who: SignedIn,
+  begun: Begun,
+  now: Date,
+): Promise<ImportStatus> {
+  const { name, source, standing, mailboxId, takeContradicting, format } = begun
+  if (source.length > mostBytes) throw new AppError('TOO_LARGE')
+  if (mailboxId === null && who.staffer.role !== 'steward') throw new AppError('NEEDS_STEWARD')
+  if (mailboxId !== null && !(await findMailboxRow(db, mailboxId))) throw new AppError('MAILBOX_NOT_FOUND')
+  const options: ImportOptions = {
+    standing,
+    mailboxId,
+    takeContradicting,
+    format: format ?? null,
+    reason: '',
+  }
+  const id = await inTransaction(db, async tx => {
+    // Lists that somebody only looked at.
+    const old = { before: new Date(now.getTime() - week) }
+    await execute(
+      db,
+      `DELETE l FROM list_import_lines l JOIN list_imports i ON i.id = l.import_id WHERE i.state <> 'taken' AND i.at < :before`,
+      old,
+      tx,
+    )
+    await execute(db, "DELETE FROM list_imports WHERE state <> 'taken' AND at < :before", old, tx)
+    const row = {
+      staffer_id: who.staffer.id,
+      at: now,
+      name,
+      format: format ?? 'text',
+      options,
+      source,
+      state: 'reading',
+    }
+    return (await insert(db, 'list_imports', [row], tx))[0] ?? 0
+  })
+  return importStatusOf(db, id)
+}
+
+interface ImportRow {
+  readonly id: number
+  readonly staffer_id: number
+  readonly name: string
+  readonly format: ListFormat
+  readonly options: ImportOptions
+  readonly state: ImportStatus['state']
+  readonly done: number
+  readonly total: number
+  readonly problem: string
+  readonly reach: ReachShape | null
+  readonly ruling_id: number | null
+}
+
+const columns = 'id, staffer_id, name, format, options, state, done, total, problem, reach, ruling_id'
+
+async function importRow(db: Database, id: number): Promise<ImportRow> {
+  const row = await findRow<ImportRow>(db, `SELECT ${columns} FROM list_imports WHERE id = :id`, { id })
+  if (!row) throw new AppError('IMPORT_NOT_FOUND')
+  return row
+}
+
+export async function importStatusOf(db: Database, id: number): Promise<ImportStatus> {
+  const row = await importRow(db, id)
+  const counts = await select<{ outcome: LineOutcome; n: number }>(
+    db,
+    'SELECT outcome, COUNT(*) AS n FROM list_import_lines WHERE import_id = :id GROUP BY outcome',
+    { id },
+  )
+  const count = (outcome: LineOutcome) => counts.find(one => one.outcome === outcome)?.n ?? 0
+  return {
+    id,
+    name: row.name,
+    format: row.format,
+    state: row.state,
+    done: row.done,
+    total: row.total,
+    problem: row.problem,
+    counts: {
+      added: count('added'),
+      there: count('there'),
+      covered: count('covered'),
+      contradicts: count('contradicts'),
+      refused: count('refused'),
+    },
+    reach: row.reach,
+    rulingId: row.ruling_id,
+  }
+}
+
+/** Hands a looked-over import on to be taken. */
+export async function askToTake(
+  db: Database,
+  who: SignedIn,
+  id: number,
+  reason: string,
+): Promise<ImportStatus> {
+  const row = await importRow(db, id)
+  if (row.options.mailboxId === null && who.staffer.role !== 'steward') throw new AppError('NEEDS_STEWARD')
+  const changed = await execute(
+    db,
+    `UPDATE list_imports SET state = 'taking', done = 0, staffer_id = :staffer, options = JSON_SET(options, '$.reason', :reason)
+     WHERE id = :id AND state = 'ready'`,
+    { id, staffer: who.staffer.id, reason },
+  )
+  if (changed === 0) throw new AppError('IMPORT_NOT_READY')
+  return importStatusOf(db, id)
+}
+
+/** Reads or takes one waiting import, in whatever thread it is called; nothing of it is half done. */
+export async function runImport(db: Database, id: number, now: Date): Promise<void> {
+  const row = await importRow(db, id)
+  const source = await findRow<{ source: Buffer }>(db, 'SELECT source FROM list_imports WHERE id = :id', {
+    id,
+  })
+  const read = readList(source?.source ?? Buffer.alloc(0), {
+    name: row.name,
+    format: row.options.format ?? undefined,
+  })
+  if (!read.ok) return fail(db, id, fileProblemText(read.problem))
+  const organisation = await readOrganisation(db)
+  const { format, lines } = read.value
+  await execute(db, 'UPDATE list_imports SET format = :format, total = :total, done = 0 WHERE id = :id', {
+    id,
+    format,
+    total: lines.length,
+  })
+  const plan = planImport(lines, {
+    owner: ownerOf(row.options),
+    standing: row.options.standing,
+    register: await allEntries(db),
+    policy: organisation.policy,
+    now: now.getTime(),
+    takeContradicting: row.options.takeContradicting,
+    endOfDay: day => endOfDay(day, organisation.timeZone),
+  })
+  if (row.state === 'reading') await keepPlan(db, id, plan, organisation, now)
+  else await take(db, row, plan, organisation, now)
+}
+
+const ownerOf = ({ mailboxId }: ImportOptions): Owner =>
+  mailboxId === null ? { kind: 'organisation' } : { kind: 'mailbox', mailboxId }
+
+async function fail(db: Database, id: number, problem: string): Promise<void> {
+  await execute(db, "UPDATE list_imports SET state = 'failed', problem = :problem WHERE id = :id", {
+    id,
+    problem: problem.slice(0, 500),
+  })
+}
+
+async function keepPlan(
+  db: Database,
+  id: number,
+  plan: ImportPlan,
+  organisation: Organisation,
+  now: Date,
+): Promise<void> {
+  await execute(db, 'DELETE FROM list_import_lines WHERE import_id = :id', { id })
+  const describe = await createDescriber(db, plan)
+  for (let i = 0; i < plan.lines.length; i += 2000) {
+    await insert(
+      db,
+      'list_import_lines',
+      plan.lines.slice(i, i + 2000).map(one => lineRow(id, one, describe)),
+    )
+    await execute(db, 'UPDATE list_imports SET done = :done WHERE id = :id', {
+      id,
+      done: Math.min(i + 2000, plan.lines.length),
+    })
+  }
+  const reach = await reachOf(db, plan.change, { organisation, now })
+  await execute(db, "UPDATE list_imports SET state = 'ready', reach = :reach WHERE id = :id", {
+    id,
+    reach: JSON.stringify(reach),
+  })
+}
+
+type Describe = (one: FatedLine) => string
+
+/** What is said of each line names the entry or the line it is seen against. */
+async function createDescriber(db: Database, plan: ImportPlan): Promise<Describe> {
+  const named = plan.lines.flatMap(({ fate }) =>
+    fate.outcome === 'refused' || fate.outcome === 'added' || 'line' in fate.by ? [] : [fate.by],
+  )
+  const shown = await briefs(db, [...new Map(named.map(entry => [entry.id, entry])).values()])
+  return one => whyText(one, shown)
+}
+
+function lineRow(id: number, one: FatedLine, describe: Describe) {
+  const { line, fate } = one
+  const listed = line.entry.ok ? line.entry.value : null
+  return {
+    import_id: id,
+    line: line.line,
+    part: line.part,
+    typed: line.typed,
+    outcome: fate.outcome,
+    pattern: listed ? patternText(listed.pattern) : '',
+    standing: fate.outcome === 'added' ? fate.entry.standing : (listed?.standing ?? null),
+    why: describe(one).slice(0, 500),
+    reason: (listed?.reason ?? '').slice(0, 1000),
+    entry_id: 'by' in fate && 'id' in fate.by ? fate.by.id : null,
+  }
+}
+
+/** One transaction: all entries, one ruling, one record entry. */
+async function take(
+  db: Database,
+  { id, staffer_id, name, format, options }: ImportRow,
+  plan: ImportPlan,
+  organisation: Organisation,
+  now: Date,
+): Promise<void> {
+  const staffer = await findRow<SignedIn['staffer']>(
+    db,
+    'SELECT id, name, sign_in AS signIn, role FROM staffers WHERE id = :staffer_id',
+    { staffer_id },
+  )
+  if (!staffer) return fail(db, id, 'Whoever brought this list in is no longer there.')
+  const reasons = new Map(
+    plan.lines.flatMap(({ line, fate }) =>
+      fate.outcome === 'added' && line.entry.ok && line.entry.value.reason !== ''
+        ? [[fate.entry, line.entry.value.reason.slice(0, 1000)] as const]
+        : [],
+    ),
+  )
+  try {
+    await inTransaction(db, async tx => {
+      const existing = await expiredLike(db, plan, options, now)
+      const applied = await writeChange(db, tx, {
+        who: { staffer, csrf: '', timeZone: organisation.timeZone },
+        planned: {
+          change: {
+            add: plan.change.add.map(entry => ({ ...entry, ...reasonOf(reasons.get(entry)) })),
+            end: plan.change.end,
+          },
+          replaces: new Map(),
+          existing,
+        },
+        reason: options.reason,
+        token: `import-${id}`,
+        now,
+        organisation,
+        act: 'import',
+        origin: format === 'vcard' ? 'contacts' : 'import',
+        facts: { name, lines: plan.lines.length },
+      })
+      await execute(
+        db,
+        "UPDATE list_imports SET state = 'taken', ruling_id = :rulingId, done = total WHERE id = :id",
+        { id, rulingId: applied.rulingId },
+        tx,
+      )
+    })
+  } catch (error) {
+    if (!(error instanceof AppError)) throw error
+    await fail(db, id, error.message)
+  }
+}
+
+const reasonOf = (reason: string | undefined) => (reason === undefined ? {} : { reason })
+
+/** Entries of the list whose time ran out and that still stand where a new one would. */
+async function expiredLike(
+  db: Database,
+  plan: ImportPlan,
+  { mailboxId }: ImportOptions,
+  now: Date,
+): Promise<readonly ReturnType<typeof toEntry>[]> {
+  const texts = new Set(plan.change.add.map(({ pattern }) => patternText(pattern)))
+  const rows = await select<EntryRow>(
+    db,
+    `SELECT ${entryColumns} FROM sender_entries e WHERE e.ended_at IS NULL AND e.until <= :now
+     AND e.mailbox_id ${mailboxId === null ? 'IS NULL' : '= :mailboxId'}`,
+    { now, mailboxId },
+  )
+  return rows
+    .map(toEntry)
+    .filter(entry => texts.has(patternText(entry.pattern)) && isExpired(entry, now.getTime()))
+}
+
+/** Lines of an import in the order of the file. */
+export async function importLinesOf(
+  db: Database,
+  id: number,
+  { outcome, from, limit }: { outcome?: LineOutcome | undefined; from: number; limit: number },
+) {
+  await importRow(db, id)
+  const rows = await select<{
+    line: number
+    part: number
+    typed: string
+    outcome: LineOutcome
+    pattern: string
+    standing: 'safe' | 'blocked' | null
+    why: string
+    entry_id: number | null
+  }>(
+    db,
+    `SELECT line, part, typed, outcome, pattern, standing, why, entry_id FROM list_import_lines
+     WHERE import_id = :id ${outcome === undefined ? '' : 'AND outcome = :outcome'} ORDER BY line, part LIMIT :limit OFFSET :from`,
+    { id, outcome, from, limit },
+  )
+  return rows.map(({ entry_id, ...row }) => ({ ...row, entryId: entry_id }))
+}

@@ -1,0 +1,213 @@
+import type { EntryRequest } from '@pendro/contract'
+import { findRefusal } from '@pendro/core/rulings'
+import { displayPattern, parsePattern, patternText } from '@pendro/core/senders'
+import {
+  execute,
+  findRow,
+  inTransaction,
+  insert,
+  isDuplicate,
+  select,
+  type Database,
+} from '../db/database.ts'
+import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { announce } from '../live/events.ts'
+import { writeRecord } from '../record/write.ts'
+import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { findToken, planWanted, writeChange, type Applied } from './changes.ts'
+import { readPattern } from './drafts.ts'
+
+interface RequestRow {
+  readonly id: number
+  readonly pattern: string
+  readonly standing: 'safe' | 'blocked'
+  readonly mailbox_id: number
+  readonly mailbox_name: string
+  readonly reason: string
+  readonly asked_by: string
+  readonly asked_at: Date
+  readonly state: EntryRequest['state']
+  readonly answer: string
+  readonly answered_by: string
+  readonly answered_at: Date | null
+  readonly ruling_id: number | null
+}
+
+/** Open requests, oldest first, then the latest answers. */
+export async function readQueue(db: Database): Promise<EntryRequest[]> {
+  const columns = 'q.*, b.name AS mailbox_name FROM entry_requests q JOIN mailboxes b ON b.id = q.mailbox_id'
+  const [open, answered] = await Promise.all([
+    select<RequestRow>(db, `SELECT ${columns} WHERE q.state = 'open' ORDER BY q.id LIMIT 200`),
+    select<RequestRow>(db, `SELECT ${columns} WHERE q.state <> 'open' ORDER BY q.answered_at DESC LIMIT 30`),
+  ])
+  return [...open, ...answered].map(toShape)
+}
+
+function toShape(row: RequestRow): EntryRequest {
+  const parsed = parsePattern(row.pattern)
+  return {
+    id: row.id,
+    pattern: parsed.ok ? displayPattern(parsed.value) : row.pattern,
+    standing: row.standing,
+    mailboxId: row.mailbox_id,
+    mailboxName: row.mailbox_name,
+    reason: row.reason,
+    askedBy: row.asked_by,
+    askedAt: row.asked_at.toISOString(),
+    state: row.state,
+    answer: row.answer,
+    answeredBy: row.answered_by,
+    answeredAt: row.answered_at?.toISOString() ?? null,
+    rulingId: row.ruling_id,
+  }
+}
+
+interface Asked {
+  readonly pattern: string
+  readonly standing: 'safe' | 'blocked'
+  readonly mailboxId: number
+  readonly reason: string
+}
+
+export async function askForEverybody(
+  db: Database,
+  who: SignedIn,
+  { pattern: typed, standing, mailboxId, reason }: Asked,
+  now: Date,
+): Promise<number> {
+  const pattern = readPattern(typed)
+  const [organisation, mailbox] = await Promise.all([readOrganisation(db), findMailboxRow(db, mailboxId)])
+  if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
+  if (findRefusal({ pattern, standing }, organisation.policy)) throw new AppError('BLOCKS_OWN_DOMAIN')
+  try {
+    return await inTransaction(db, async tx => {
+      const [id = 0] = await insert(
+        db,
+        'entry_requests',
+        [
+          {
+            pattern: patternText(pattern),
+            standing,
+            mailbox_id: mailboxId,
+            reason,
+            asked_by: who.staffer.name,
+            asked_at: now,
+          },
+        ],
+        tx,
+      )
+      await writeRecord(db, tx, [
+        {
+          at: now,
+          act: 'asked-for-everyone',
+          by: actor(who),
+          mailboxId,
+          reason,
+          facts: { pattern: displayPattern(pattern), standing },
+        },
+      ])
+      await announce(db, tx, now, [{ kind: 'senders', deliveryId: null, state: null, by: who.staffer.name }])
+      return id
+    })
+  } catch (error) {
+    if (isDuplicate(error)) throw new AppError('ALREADY_ASKED')
+    throw error
+  }
+}
+
+interface Answer {
+  readonly approve: boolean
+  readonly answer: string
+  readonly token: string
+}
+
+/** Approving makes the organisation's entry; the asker's equal one has done its work and ends with it. */
+export async function answerRequestOf(
+  db: Database,
+  who: SignedIn,
+  id: number,
+  { approve, answer, token }: Answer,
+  now: Date,
+): Promise<Applied | null> {
+  if (!approve && answer === '')
+    throw new AppError('NEEDS_REASON', 'Say why it is declined: whoever asked will read it.')
+  return inTransaction(
+    db,
+    async tx => {
+      const row = await findRow<RequestRow>(
+        db,
+        'SELECT q.*, b.name AS mailbox_name FROM entry_requests q JOIN mailboxes b ON b.id = q.mailbox_id WHERE q.id = :id FOR UPDATE',
+        { id },
+        tx,
+      )
+      if (!row) throw new AppError('REQUEST_NOT_FOUND')
+      if (row.state !== 'open')
+        throw new AppError('ALREADY_ANSWERED', `${row.answered_by} has ${row.state} this request already.`)
+      const organisation = await readOrganisation(db, tx)
+      if ((await findToken(db, tx, token)) !== null) throw new AppError('ALREADY_ANSWERED')
+      let applied: Applied | null = null
+      if (approve) {
+        const same = await select<{ id: number }>(
+          db,
+          `SELECT id FROM sender_entries WHERE pattern = :pattern AND standing = :standing AND mailbox_id = :mailbox AND ended_at IS NULL`,
+          { pattern: row.pattern, standing: row.standing, mailbox: row.mailbox_id },
+          tx,
+        )
+        const wanted = {
+          add: [
+            {
+              pattern: row.pattern,
+              standing: row.standing,
+              mailboxId: null,
+              withoutAuthentication: false,
+              until: null,
+            },
+          ],
+          end: same.map(entry => entry.id),
+        }
+        const planned = await planWanted(db, wanted, organisation, now, { tx, lock: true })
+        applied = await writeChange(db, tx, {
+          who,
+          planned,
+          reason: answer || row.reason,
+          token,
+          now,
+          organisation,
+          act: 'approved',
+          origin: 'request',
+          facts: { askedBy: row.asked_by, for: row.mailbox_name },
+        })
+      } else {
+        await writeRecord(db, tx, [
+          {
+            at: now,
+            act: 'declined',
+            by: actor(who),
+            mailboxId: row.mailbox_id,
+            reason: answer,
+            facts: { pattern: toShape(row).pattern, standing: row.standing, askedBy: row.asked_by },
+          },
+        ])
+        await announce(db, tx, now, [
+          { kind: 'senders', deliveryId: null, state: null, by: who.staffer.name },
+        ])
+      }
+      await execute(
+        db,
+        `UPDATE entry_requests SET state = :state, answer = :answer, answered_by = :by, answered_at = :now, ruling_id = :rulingId WHERE id = :id`,
+        {
+          id,
+          state: approve ? 'approved' : 'declined',
+          answer,
+          by: who.staffer.name,
+          now,
+          rulingId: applied?.rulingId ?? null,
+        },
+        tx,
+      )
+      return applied
+    },
+    { againOnDuplicate: true },
+  )
+}
