@@ -40,7 +40,7 @@ const person = (name: string, more: Partial<MailboxPlan> = {}): MailboxPlan => (
   ...more,
 })
 
-export const log = createLog('silent')
+export const log = createLog(process.env.LL ?? 'silent')
 export const password = 'a long enough test password'
 
 export interface TestServer {

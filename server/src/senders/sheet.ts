@@ -91,11 +91,11 @@ async function versionsOf(db: Database, id: number): Promise<readonly number[]> 
   const rows = await select<{ id: number }>(
     db,
     `WITH RECURSIVE
-       before AS (SELECT id, replaces_id FROM sender_entries WHERE id = :id
-         UNION SELECT e.id, e.replaces_id FROM sender_entries e JOIN before b ON e.id = b.replaces_id),
-       after AS (SELECT id FROM sender_entries WHERE id = :id
-         UNION SELECT e.id FROM sender_entries e JOIN after a ON e.replaces_id = a.id)
-     SELECT id FROM before UNION SELECT id FROM after`,
+       earlier AS (SELECT id, replaces_id FROM sender_entries WHERE id = :id
+         UNION SELECT e.id, e.replaces_id FROM sender_entries e JOIN earlier b ON e.id = b.replaces_id),
+       later AS (SELECT id FROM sender_entries WHERE id = :id
+         UNION SELECT e.id FROM sender_entries e JOIN later a ON e.replaces_id = a.id)
+     SELECT id FROM earlier UNION SELECT id FROM later`,
     { id },
   )
   return rows.map(row => row.id)
