@@ -42,6 +42,7 @@ export default async function globalSetup() {
     PENDRO_DNS: around.dns ?? 'off',
     PENDRO_LAB_URL: around.lab ?? '',
     PENDRO_PICTURES: around.pictures ?? 'off',
+    PENDRO_UNSUBSCRIBE: around.unsubscribe ?? 'off',
   })
   process.env.PENDRO_E2E = JSON.stringify({
     base: `http://127.0.0.1:${port}`,

@@ -9,7 +9,7 @@ import { makeMail, type Happening } from '@pendro/demo/mail'
 import { domain, makeColleagues, secondDomain, trustedHost, type Colleague } from '@pendro/demo/organisation'
 import { chanceOf, type Chance } from '@pendro/demo/random'
 import { makeZone, resolveFrom } from '@pendro/demo/zone'
-import { makeRegister } from '@pendro/demo/register'
+import { makeRegister, requests, type PastEntry } from '@pendro/demo/register'
 import { execute, findRow, inTransaction, insert, select, type Database } from '../server/src/db/database.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import type { Organisation } from '../server/src/db/organisation.ts'
@@ -60,6 +60,8 @@ export interface Filled {
   readonly deliveries: number
   /** How the wanted letters that look like junk were judged. */
   readonly held: { readonly made: number; readonly keptBack: number }
+  /** The sender lists as they were made, with what is wrong with them by plan. */
+  readonly register: readonly PastEntry[]
 }
 
 export async function fillDemo(
@@ -83,14 +85,16 @@ export async function fillDemo(
       row.id,
     ]),
   )
-  await addRegister(db, colleagues, mailboxIds, chance, now)
+  const register = makeRegister(colleagues, chance)
+  await addRegister(db, register, mailboxIds, now)
+  await addRequests(db, colleagues, mailboxIds, now)
   say('The months before: what people ruled on …')
   await learnPast(db, colleagues, chanceOf(seed + 1), new Date(now.getTime() - days * day))
   await recalibrate(db, new Date(now.getTime() - days * day))
   const happenings = makeMail(colleagues, chance, { now, days, scale })
   const resolve = resolveFrom(makeZone())
   const staffers = await signedInStaffers(db)
-  const desk = createDesk(db, staffers, chance, now)
+  const desk = createDesk(db, staffers, chance, now, register)
   let deliveries = 0
   let keptBack = 0
   for (const batch of batches(happenings)) {
@@ -129,6 +133,7 @@ export async function fillDemo(
     messages: happenings.length,
     deliveries,
     held: { made: happenings.filter(({ cause }) => cause !== null).length, keptBack },
+    register,
   }
 }
 
@@ -180,17 +185,16 @@ function mailboxPlan(c: Colleague, chance: Chance): MailboxPlan {
 
 async function addRegister(
   db: Database,
-  colleagues: readonly Colleague[],
+  register: readonly PastEntry[],
   mailboxIds: ReadonlyMap<string, number>,
-  chance: Chance,
   now: Date,
 ): Promise<void> {
   await inTransaction(db, async tx => {
-    for (const entry of makeRegister(colleagues, chance)) {
+    for (const entry of register) {
       const pattern = parsePattern(entry.pattern)
       if (!pattern.ok) throw new Error(`demo entry ${entry.pattern}`)
       const mailboxId = entry.owner === null ? null : (mailboxIds.get(entry.owner) ?? null)
-      await insertEntries(
+      const [made] = await insertEntries(
         db,
         tx,
         [
@@ -205,8 +209,43 @@ async function addRegister(
         ],
         { at: new Date(now.getTime() - entry.daysAgo * day), reason: entry.reason, origin: entry.origin },
       )
+      if (entry.matchedDaysAgo !== undefined)
+        await execute(
+          db,
+          'UPDATE sender_entries SET last_matched_at = :at WHERE id = :id',
+          { id: made?.id, at: new Date(now.getTime() - entry.matchedDaysAgo * day) },
+          tx,
+        )
     }
   })
+}
+
+/** Requests to make an entry one for everybody, open and answered. */
+async function addRequests(
+  db: Database,
+  colleagues: readonly Colleague[],
+  mailboxIds: ReadonlyMap<string, number>,
+  now: Date,
+): Promise<void> {
+  await insert(
+    db,
+    'entry_requests',
+    requests.map(({ pattern, standing, colleague, reason, hoursAgo, declined }) => {
+      const asked = now.getTime() - hoursAgo * 3_600_000
+      return {
+        pattern,
+        standing,
+        mailbox_id: mailboxIds.get(colleagues.find(({ name }) => name === colleague)?.address ?? ''),
+        reason,
+        asked_by: demoStaffers[1]?.name ?? '',
+        asked_at: new Date(asked),
+        state: declined === undefined ? 'open' : 'declined',
+        answer: declined ?? '',
+        answered_by: declined === undefined ? '' : (demoStaffers[0]?.name ?? ''),
+        answered_at: declined === undefined ? null : new Date(asked + 5 * 3_600_000),
+      }
+    }),
+  )
 }
 
 /** Words of mail that was ruled on before the month that is shown; the mail itself has gone away. */
@@ -272,7 +311,15 @@ const log = createLog('silent')
 const taken = async () => ({ status: 'taken' }) as const
 
 /** What the help desk did in those weeks: old mail is mostly ruled on, the last days are still open. */
-function createDesk(db: Database, staffers: readonly SignedIn[], chance: Chance, now: Date) {
+function createDesk(
+  db: Database,
+  staffers: readonly SignedIn[],
+  chance: Chance,
+  now: Date,
+  register: readonly PastEntry[],
+) {
+  // The desk makes an entry only where no list has one near it: what is wrong with the lists is planted.
+  const known = new Set([...register.map(({ pattern }) => rootOf(pattern)), 'gjestebrygga.example'])
   let waiting: { happening: Happening; ids: readonly number[]; at: Date }[] = []
   return {
     see(happening: Happening, { deliveries }: TakenIn): void {
@@ -289,7 +336,11 @@ function createDesk(db: Database, staffers: readonly SignedIn[], chance: Chance,
       for (const { happening, ids, at } of due) {
         const who = staffers[chance.happens(0.6) ? 0 : 1]
         if (!who) continue
-        const sentence = deskSentence(happening, who, chance)
+        const root = rootOf(happening.draft.from.address)
+        // A safe entry for somebody who proves nothing would do nothing; the desk has been told so.
+        const proven = ['pass', 'aligned', 'service'].includes(happening.draft.proof)
+        const sentence = deskSentence(happening, who, chance, proven && !known.has(root))
+        if (sentence.sender === 'safe') known.add(root)
         await applyRuling(db, { who, deliveryIds: ids, token: randomUUID(), now: at, sentence })
       }
       const last = due.at(-1)
@@ -307,7 +358,11 @@ function deskTime(arrived: Date, chance: Chance): Date {
   return at
 }
 
-function deskSentence({ truth }: Happening, { staffer }: SignedIn, chance: Chance) {
+/** The last two labels: entries that could meet share them. */
+const rootOf = (pattern: string) =>
+  pattern.replace(/[<>]/g, '').split('@').at(-1)?.split('.').slice(-2).join('.') ?? ''
+
+function deskSentence({ truth }: Happening, { staffer }: SignedIn, chance: Chance, mayMakeSafe: boolean) {
   const base = {
     width: 'address',
     for: 'colleague',
@@ -316,7 +371,7 @@ function deskSentence({ truth }: Happening, { staffer }: SignedIn, chance: Chanc
   } as const
   if (truth !== 'wanted')
     return { ...base, message: 'discard', learn: truth, sender: 'as-is', reason: '' } as const
-  const makesSafe = chance.happens(0.4)
+  const makesSafe = mayMakeSafe && chance.happens(0.4)
   const everyone = makesSafe && staffer.role === 'steward' && chance.happens(0.3)
   return {
     ...base,

@@ -102,6 +102,7 @@ try {
     PENDRO_DNS: process.env.PENDRO_DNS ?? around.dns ?? 'system',
     PENDRO_LAB_URL: process.env.PENDRO_LAB_URL ?? around.lab ?? '',
     PENDRO_PICTURES: process.env.PENDRO_PICTURES ?? around.pictures ?? 'on',
+    PENDRO_UNSUBSCRIBE: process.env.PENDRO_UNSUBSCRIBE ?? around.unsubscribe ?? 'on',
   })
   say('')
   say(

@@ -223,6 +223,12 @@ export const deliverySheet = endpoint({
     ),
     /** Who really handed the message in; its sentence is `provenance.<kind>` of the wording. */
     provenance: z.object({ kind: z.string(), facts: z.record(z.string(), z.string()) }),
+    /** The sender's own way out: none, one to be followed by hand (and why), or one click (RFC 8058). */
+    unsubscribe: z.object({
+      kind: z.enum(['none', 'by-hand', 'one-click']),
+      why: z.string(),
+      to: z.string(),
+    }),
     inspection: z.object({ done: z.boolean(), verdict: z.string(), problem: z.string() }).nullable(),
     headers: z.array(z.object({ name: z.string(), value: z.string() })),
     /** What has happened to it since, oldest first. */

@@ -10,6 +10,10 @@ async function unchecked({ from, proof }: Draft, at: Date, bytes: Buffer): Promi
   const ip = genuine ? hostAddress(host) : '198.51.100.77'
   const received = `Received: from mail.${host} (mail.${host} [${ip}])\r\n by ${trustedHost} with ESMTPS; ${at.toUTCString().replace('GMT', '+0000')}\r\n`
   if (proof !== 'pass' && proof !== 'service') return received
+  return received + (await signatureOf(host, at, bytes))
+}
+
+async function signatureOf(host: string, at: Date, bytes: Buffer): Promise<string> {
   const { selector, privateKey } = signingKey(host)
   const key = {
     signingDomain: host,
@@ -21,7 +25,7 @@ async function unchecked({ from, proof }: Draft, at: Date, bytes: Buffer): Promi
     signatureData: [{ ...key, algorithm: 'ed25519-sha256' }],
     signTime: at,
   })
-  return received + signatures
+  return signatures
 }
 
 /** What our edge host found out about a message; it becomes an Authentication-Results field (RFC 8601). */
@@ -49,6 +53,8 @@ export interface Draft {
   readonly answers?: string
   /** Minutes the Date field is wrong by. */
   readonly clockOff?: number
+  /** Carries its own signature although our edge host has checked it already. */
+  readonly signed?: boolean
 }
 
 export interface Letter {
@@ -110,7 +116,7 @@ export async function writeLetter(
   const top = !own
     ? ''
     : route === 'checked'
-      ? `Authentication-Results: ${proofField(draft)}\r\n`
+      ? `Authentication-Results: ${proofField(draft)}\r\n${draft.signed ? await signatureOf(domainOf(from.address), at, bytes) : ''}`
       : await unchecked(draft, at, bytes)
   return {
     raw: Buffer.concat([Buffer.from(top), bytes]),

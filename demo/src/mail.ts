@@ -2,6 +2,7 @@ import { strangerDraft } from './strangers.ts'
 import { heldCauses, heldDraft, type HeldCause } from './held.ts'
 import { junkDraft, pickKind, startCampaign } from './junk.ts'
 import type { Draft } from './letter.ts'
+import { listLetters } from './list-mail.ts'
 import { domain, type Colleague } from './organisation.ts'
 import type { Chance } from './random.ts'
 import {
@@ -53,6 +54,7 @@ export function makeMail(
   const today = Math.floor(now.getTime() / day) * day
   for (let back = days; back >= 0; back -= 1) addDay(maker, today - back * day, scale)
   addHeld(maker, today - (days - 1) * day, now.getTime())
+  addListMail(maker, today - (days - 1) * day, now.getTime())
   return maker.happenings
     .filter(({ at }) => at <= now)
     .sort((a, b) => a.at.getTime() - b.at.getTime())
@@ -194,6 +196,29 @@ function addHeld({ chance, people, all, happenings }: Maker, from: number, to: n
         draft: heldDraft(cause, heldRecipients(cause, people, all, chance), chance, i),
         truth: 'wanted',
         cause: cause.cause,
+        serial: '',
+      })
+    }
+  }
+}
+
+/** What the sender lists are about, spread over the whole time. */
+function addListMail({ chance, people, all, happenings }: Maker, from: number, to: number): void {
+  for (const letter of listLetters(people)) {
+    for (let i = 0; i < letter.times; i += 1) {
+      const midnight =
+        Math.floor((from + ((i + chance.next()) / letter.times) * (to - from - day)) / day) * day
+      const workday = [0, 6].includes(new Date(midnight).getUTCDay()) ? midnight - 2 * day : midnight
+      const named = all.find(({ name }) => name === letter.to)
+      const possible = people.filter(
+        c => letter.department === undefined || c.department === letter.department,
+      )
+      happenings.push({
+        at: new Date(officeTime(workday, chance)),
+        direction: letter.direction,
+        draft: letter.write(named ?? chance.pick(possible), chance, i),
+        truth: letter.truth,
+        cause: letter.cause,
         serial: '',
       })
     }

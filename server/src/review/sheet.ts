@@ -2,7 +2,7 @@ import type { DeliverySheet, PathLineShape } from '@pendro/contract'
 import { provenance, type Evidence } from '@pendro/core/judgement'
 import { displayDomain } from '@pendro/core/address'
 import { attachmentContents, parseMessage, pdfText, safeView, type Message } from '@pendro/core/message'
-import type { SenderFacts } from '@pendro/core/senders'
+import { findUnsubscribe, type SenderFacts } from '@pendro/core/senders'
 import { findRow, inTransaction, select, type Database } from '../db/database.ts'
 import { AppError } from '../errors.ts'
 import { writeRecord } from '../record/write.ts'
@@ -65,10 +65,23 @@ export async function readSheet(db: Database, id: number): Promise<DeliverySheet
     unreadable: more.unreadable !== null,
     attachments: shownAttachments(message, words),
     provenance: { kind, facts: origin },
+    unsubscribe: wayOut(message, more.sender_facts),
     inspection,
     headers: message?.headers.map(({ name, value }) => ({ name, value })) ?? [],
     history,
     waiting,
+  }
+}
+
+function wayOut(message: Message | null, facts: SenderFacts): DeliverySheet['unsubscribe'] {
+  const found = message ? findUnsubscribe(message.headers, facts) : ({ kind: 'none' } as const)
+  switch (found.kind) {
+    case 'none':
+      return { kind: 'none', why: '', to: '' }
+    case 'by-hand':
+      return { kind: 'by-hand', why: found.why, to: found.to }
+    case 'one-click':
+      return { kind: 'one-click', why: '', to: new URL(found.url).host }
   }
 }
 
