@@ -5,6 +5,13 @@ const views = [
   ['Review', '/review'],
   ['Review, nothing found', '/review?find=qqqqqqq'],
   ['Digests', '/digests'],
+  ['Senders', '/senders'],
+  ['Senders, nothing found', '/senders?find=qqqqqqq'],
+  ['Senders, findings', '/senders?panel=contradicts'],
+  ['Senders, requests', '/senders?panel=requests'],
+  ['Senders, accuracy', '/senders?panel=accuracy'],
+  ['Senders, one entry', '/senders/2'],
+  ['Bringing in a list', '/senders/bring-in'],
   ['Record', '/record'],
 ] as const
 

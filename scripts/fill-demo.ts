@@ -323,8 +323,10 @@ function createDesk(
   let waiting: { happening: Happening; ids: readonly number[]; at: Date }[] = []
   return {
     see(happening: Happening, { deliveries }: TakenIn): void {
+      if (happening.reported === true)
+        waiting.push({ happening, ids: deliveries.map(({ id }) => id), at: deskTime(happening.at, chance) })
       const ids = deliveries.filter(isKeptBack).map(({ id }) => id)
-      if (ids.length === 0) return
+      if (ids.length === 0 || happening.reported === true) return
       const age = (now.getTime() - happening.at.getTime()) / day
       const share = happening.truth === 'wanted' ? (age > 12 ? 0.85 : age > 4 ? 0.35 : 0.06) : 0.04
       if (chance.happens(share)) waiting.push({ happening, ids, at: deskTime(happening.at, chance) })
@@ -362,13 +364,26 @@ function deskTime(arrived: Date, chance: Chance): Date {
 const rootOf = (pattern: string) =>
   pattern.replace(/[<>]/g, '').split('@').at(-1)?.split('.').slice(-2).join('.') ?? ''
 
-function deskSentence({ truth }: Happening, { staffer }: SignedIn, chance: Chance, mayMakeSafe: boolean) {
+function deskSentence(
+  { truth, reported }: Happening,
+  { staffer }: SignedIn,
+  chance: Chance,
+  mayMakeSafe: boolean,
+) {
   const base = {
     width: 'address',
     for: 'colleague',
     withoutAuthentication: false,
     reason: chance.pick(reasons),
   } as const
+  if (reported === true)
+    return {
+      ...base,
+      message: 'leave',
+      learn: 'phishing',
+      sender: 'as-is',
+      reason: 'Handed in by her',
+    } as const
   if (truth !== 'wanted')
     return { ...base, message: 'discard', learn: truth, sender: 'as-is', reason: '' } as const
   const makesSafe = mayMakeSafe && chance.happens(0.4)

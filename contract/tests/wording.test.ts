@@ -5,8 +5,11 @@ import { parsePattern } from '@pendro/core/senders'
 import { weights } from '@pendro/core/judgement'
 import { patternProblemText } from '../src/pattern-text.ts'
 import { en } from '../src/wording/en.ts'
-import { en as screens } from '../../web/src/wording/en.ts'
+import { en as first } from '../../web/src/wording/en.ts'
+import { enSenders } from '../../web/src/wording/en-senders.ts'
 import { root } from '../../scripts/prepare.mjs'
+
+const screens = { ...first, senders: enSenders }
 
 describe('a pattern that is none: what was typed, and what would do', () => {
   test.each([

@@ -503,21 +503,26 @@ describe('patterns beside a proposal', () => {
       null,
     )
   })
-  test('a bulk sender who changes addresses: what a block misses, and what would stop it', () => {
-    const bulk = Array.from({ length: 12 }, (_, i) => seen(`offer-${i}@promo.example`, { score: 20 }))
-    const numbers = (text: string) =>
-      reach(planChange([proposed(text, 'blocked')], [], now), [], bulk, { policy, now })
-    const others = patternsBeside(pattern('offer-1@promo.example'), bulk).map(other => ({
-      pattern: other,
-      reach: numbers(patternText(other)),
-    }))
-    const gap = findBlockGap(numbers('offer-1@promo.example'), others, bulk)
-    expect(gap && { ...gap, better: patternText(gap.better) }).toEqual({
-      missed: 11,
-      addresses: 12,
-      better: 'promo.example',
+  describe('a block and what it misses', () => {
+    const from = (n: number, bulk: boolean) =>
+      Array.from({ length: n }, (_, i): SeenDeliveries => {
+        const one = seen(`offer-${i}@promo.example`, { sender: { listId: 'offers.promo.example' } })
+        return { ...one, facts: { ...one.facts, bulk } }
+      })
+    const gap = (text: string, history: readonly SeenDeliveries[]) => {
+      const found = findBlockGap(pattern(text), patternsBeside(pattern(text), history), history)
+      return found && [found.missed, found.addresses, patternText(found.better)]
+    }
+    test('a bulk sender changes addresses: the numbers, and the mailing list as what would do', () => {
+      expect(gap('offer-1@promo.example', from(12, true))).toEqual([11, 12, '<offers.promo.example>'])
     })
-    expect(findBlockGap(numbers('promo.example'), [], bulk)).toBe(null)
+    test('people who write from one domain are no bulk sender', () => {
+      expect(gap('offer-1@promo.example', from(12, false))).toBe(null)
+    })
+    test('two addresses may be chance, and a domain that meets all misses nothing', () => {
+      expect(gap('offer-1@promo.example', from(2, true))).toBe(null)
+      expect(gap('promo.example', from(12, true))).toBe(null)
+    })
   })
   test('a narrower safe pattern never lets more through', () => {
     const someMail = fc.array(

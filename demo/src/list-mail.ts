@@ -10,6 +10,8 @@ export interface ListLetter {
   readonly direction: 'in' | 'out'
   readonly truth: 'wanted' | 'junk' | 'phishing'
   readonly cause: string | null
+  /** A colleague hands it in as having got through. */
+  readonly reported?: boolean
   readonly write: (to: Colleague, chance: Chance, turn: number) => Draft
   /** Name of the colleague or mailbox; else anybody of the department. */
   readonly to?: string
@@ -108,6 +110,7 @@ export function listLetters(colleagues: readonly Colleague[]): readonly ListLett
       direction: 'in',
       truth: 'phishing',
       cause: null,
+      reported: true,
       department: 'Workshop',
       write: stolen('parcel', 'Rechnungsstelle', 'rechnung@kranich-bedarf.example', colleagues),
     },

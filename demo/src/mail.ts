@@ -22,6 +22,8 @@ export interface Happening {
   readonly truth: 'wanted' | 'junk' | 'phishing'
   /** Set for wanted mail that was made to look like junk. */
   readonly cause: string | null
+  /** Junk that got through and was handed in. */
+  readonly reported?: boolean
   /** Unique within the demo; becomes the Message-ID's left side. */
   readonly serial: string
 }
@@ -219,6 +221,7 @@ function addListMail({ chance, people, all, happenings }: Maker, from: number, t
         draft: letter.write(named ?? chance.pick(possible), chance, i),
         truth: letter.truth,
         cause: letter.cause,
+        reported: letter.reported ?? false,
         serial: '',
       })
     }

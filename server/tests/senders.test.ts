@@ -261,7 +261,7 @@ describe('reach', () => {
     for (let i = 0; i < 6; i += 1)
       await arrive(server, {
         from: `offer-${i}@bulk-quay.example`,
-        headers: [proven('bulk-quay.example')],
+        headers: [proven('bulk-quay.example'), 'Precedence: bulk'],
         body: 'nothing much',
       })
     const { body } = await una.post('/api/senders/reach', {
@@ -437,10 +437,9 @@ describe('upkeep', () => {
   })
 
   test('looks again when the lists change, one process at a time, and tells when it fails', async () => {
-    let runs = 0
     const loop = () =>
       workUpkeep(server.db, {
-        run: async now => ((runs += 1), runUpkeep(server.db, now)),
+        run: now => runUpkeep(server.db, now),
         now: () => server.clock.now,
       })
     await loop()
@@ -573,7 +572,7 @@ describe('lists in and out', () => {
     const { lines: record } = (await una.get('/api/record?what=lists&limit=1')).body
     expect(record[0]).toMatchObject({
       act: 'import',
-      facts: { name: 'list.txt', added: 1, lines: 6 },
+      facts: { file: 'list.txt', added: 1, lines: 6 },
       reason: 'moving over',
     })
     await oda.post(`/api/rulings/${taken.rulingId}/undo`, {})

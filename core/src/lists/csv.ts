@@ -5,8 +5,7 @@ import { shorten, type LineProblem, type ListedEntry, type ListLine } from './li
 import { oneLine, type WrittenEntry } from './text.ts'
 import { isDay, tidyPattern } from './tidy.ts'
 
-const columns = ['pattern', 'standing', 'reason', 'until', 'without authentication'] as const
-type Column = (typeof columns)[number]
+type Column = 'pattern' | 'standing' | 'reason' | 'until' | 'without authentication'
 
 /** What a heading may say for a column: other tables call the sender by other names. */
 const headings: Readonly<Record<string, Column>> = {

@@ -5,9 +5,10 @@ import {
   patternText,
   specificity,
   widerPatterns,
+  type SenderFacts,
   type SenderPattern,
 } from '../senders/index.ts'
-import { totalOf, type Reach, type SeenDeliveries } from './reach.ts'
+import type { Reach, SeenDeliveries, Split } from './reach.ts'
 
 /** Patterns of one kind that are shown beside a proposal; more would not be read. */
 const mostOfAKind = 4
@@ -65,24 +66,31 @@ export interface Beside {
 }
 
 /**
- * The narrowest pattern that lets the same mail through but for harmful mail (domain.md §5); `null` when
- * the proposal lets no harm through or nothing narrower keeps the rest. Covered patterns only: what they
- * let through is a part of what the proposal does, so equal numbers are the same deliveries.
+ * The narrowest pattern that frees the same wanted mail with less of the harmful (domain.md §5); `null` when
+ * the proposal lets no harm through or nothing narrower keeps the rest. Wanted is what people called so, and
+ * where nobody called anything, all that is not harmful. Covered patterns only: what they let through is a
+ * part of what the proposal does, so equal numbers are the same deliveries. `about`: senders it must match.
  */
 export function findNarrower(
   proposed: SenderPattern,
   { letThrough }: Reach,
   beside: readonly Beside[],
+  about: readonly SenderFacts[] = [],
 ): Beside | null {
   if (letThrough.harmful === 0) return null
-  const frees = totalOf(letThrough) - letThrough.harmful
+  const freed = (split: Split) => (letThrough.wanted > 0 ? split.wanted : split.wanted + split.doubtful)
+  const frees = freed(letThrough)
   if (frees === 0) return null
   return (
     beside
-      .filter(({ pattern }) => pattern.kind !== 'list' && patternCovers(proposed, pattern))
       .filter(
-        ({ reach: { letThrough: other } }) =>
-          totalOf(other) - other.harmful === frees && other.harmful < letThrough.harmful,
+        ({ pattern }) =>
+          pattern.kind !== 'list' &&
+          patternCovers(proposed, pattern) &&
+          about.every(facts => matchesBlocked(pattern, facts)),
+      )
+      .filter(
+        ({ reach: { letThrough: other } }) => freed(other) === frees && other.harmful < letThrough.harmful,
       )
       .sort(
         (a, b) =>
@@ -92,37 +100,39 @@ export function findNarrower(
   )
 }
 
-/** Mail of one sender's organisation that a block by this pattern would have missed (common practice:
- *  bulk senders are hard to block by address). */
+/** Bulk mail of one sender's organisation that a block by this pattern would not have met. */
 export interface BlockGap {
   readonly missed: number
-  /** Different From addresses the organisation used. */
+  /** Different From addresses the bulk mail came from. */
   readonly addresses: number
-  /** The pattern beside that would have stopped most, the narrowest of equals. */
+  /** The pattern beside that meets most of it, the narrowest of equals. */
   readonly better: SenderPattern
 }
 
-/** `null` when the block would have stopped all there was, or nothing beside it stops more. */
+/** So many addresses are a habit; two may be chance. */
+const manyAddresses = 3
+
+/**
+ * Common practice: bulk senders are hard to block by address, because that changes. Only bulk mail counts:
+ * that other people write from the same domain is no reason to block them too. `null` when the block meets
+ * all there was, or the sender keeps to an address or two.
+ */
 export function findBlockGap(
-  { keptBack }: Pick<Reach, 'keptBack'>,
-  beside: readonly Beside[],
+  proposed: SenderPattern,
+  beside: readonly SenderPattern[],
   history: readonly SeenDeliveries[],
 ): BlockGap | null {
-  const stops = totalOf(keptBack)
-  const best = [...beside].sort(
-    (a, b) =>
-      totalOf(b.reach.keptBack) - totalOf(a.reach.keptBack) ||
-      specificity(b.pattern) - specificity(a.pattern),
-  )[0]
-  if (!best || totalOf(best.reach.keptBack) <= stops) return null
+  const bulk = history.filter(({ facts }) => facts.bulk)
+  const metBy = (pattern: SenderPattern) => bulk.filter(({ facts }) => matchesBlocked(pattern, facts.sender))
+  const countOf = (seen: readonly SeenDeliveries[]) => seen.reduce((sum, { count }) => sum + count, 0)
+  const met = countOf(metBy(proposed))
+  const [best] = beside
+    .map(pattern => ({ pattern, seen: metBy(pattern) }))
+    .sort((a, b) => countOf(b.seen) - countOf(a.seen) || specificity(b.pattern) - specificity(a.pattern))
+  if (!best || countOf(best.seen) <= met) return null
   const addresses = new Set(
-    history
-      .filter(({ facts }) => matchesBlocked(best.pattern, facts.sender))
-      .flatMap(({ facts }) => facts.sender.from.map(({ local, domain }) => `${local}@${domain}`)),
+    best.seen.flatMap(({ facts }) => facts.sender.from.map(({ local, domain }) => `${local}@${domain}`)),
   )
-  return {
-    missed: totalOf(best.reach.keptBack) - stops,
-    addresses: addresses.size,
-    better: best.pattern,
-  }
+  if (addresses.size < manyAddresses) return null
+  return { missed: countOf(best.seen) - met, addresses: addresses.size, better: best.pattern }
 }

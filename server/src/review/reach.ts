@@ -19,5 +19,9 @@ export async function previewReach(
   const proposed = proposedEntries(sentence, deliveries, organisation, now)
   const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
   const existing = await entriesFor(db, texts, mailboxesOf({ add: proposed, end: [] }) ?? [])
-  return reachOf(db, planChange(proposed, existing, now.getTime()), { organisation, now })
+  return reachOf(db, planChange(proposed, existing, now.getTime()), {
+    organisation,
+    now,
+    about: deliveries.map(({ sender_facts }) => sender_facts),
+  })
 }

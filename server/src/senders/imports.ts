@@ -276,7 +276,7 @@ async function take(
         organisation,
         act: 'import',
         origin: format === 'vcard' ? 'contacts' : 'import',
-        facts: { name, lines: plan.lines.length },
+        facts: { file: name, lines: plan.lines.length },
       })
       await execute(
         db,

@@ -19,6 +19,7 @@ import {
   displayPattern,
   patternText,
   type SenderEntry,
+  type SenderFacts,
   type SenderPattern,
 } from '@pendro/core/senders'
 import type { Database } from '../db/database.ts'
@@ -35,6 +36,8 @@ export interface ReachContext {
   readonly organisation: Organisation
   readonly now: Date
   readonly days?: number
+  /** Senders of the messages at hand: a pattern that is offered matches them. */
+  readonly about?: readonly SenderFacts[]
 }
 
 /** What a change of the lists would have done to the mail of the last days, and the same for patterns beside it. */
@@ -50,7 +53,7 @@ export async function reachOf(
     patterns.length > manyPatterns
       ? { reach: await replayAll(db, change, context, looked), beside: [], history: [] }
       : await replayNear(db, change, patterns, context, looked)
-  return shown(db, change, { ...found, organisation, days })
+  return shown(db, change, { ...found, organisation, days, about: context.about ?? [] })
 }
 
 interface Replayed {
@@ -130,10 +133,16 @@ function organisationAround(pattern: SenderPattern): readonly SenderPattern[] {
 
 const mostShown = 50
 
+interface Shown {
+  readonly organisation: Organisation
+  readonly days: number
+  readonly about: readonly SenderFacts[]
+}
+
 async function shown(
   db: Database,
   change: RegisterChange,
-  { reach, beside, history, organisation, days }: Replayed & { organisation: Organisation; days: number },
+  { reach, beside, history, organisation, days, about }: Replayed & Shown,
 ): Promise<ReachShape> {
   const { policy } = organisation
   const overruling = reach.overruledBy.slice(0, 5)
@@ -141,7 +150,14 @@ async function shown(
   const named = await briefs(db, [...ends, ...overruling.map(({ entry }) => entry)])
   const brief = (entry: SenderEntry) => named.get(entry.id) ?? []
   const [only] = change.add
-  const gap = only?.standing === 'blocked' ? findBlockGap(reach, beside, history) : null
+  const gap =
+    only?.standing === 'blocked'
+      ? findBlockGap(
+          only.pattern,
+          beside.map(({ pattern }) => pattern),
+          history,
+        )
+      : null
   return {
     ...numbersOf(reach),
     days,
@@ -160,7 +176,9 @@ async function shown(
       reach: numbersOf(other),
       caution: firstOf(change.add, entry => findCaution({ ...entry, pattern }, policy)),
     })),
-    narrower: textOf(only?.standing === 'safe' ? findNarrower(only.pattern, reach, beside)?.pattern : null),
+    narrower: textOf(
+      only?.standing === 'safe' ? findNarrower(only.pattern, reach, beside, about)?.pattern : null,
+    ),
     gap: gap && {
       missed: gap.missed,
       addresses: gap.addresses,

@@ -12,6 +12,8 @@ import { Shell } from './shell.tsx'
 const DigestsArea = lazy(() =>
   import('../areas/digests/digests-area.tsx').then(m => ({ default: m.DigestsArea })),
 )
+const SendersArea = lazy(() => import('../areas/senders/index.ts').then(m => ({ default: m.SendersArea })))
+const BringIn = lazy(() => import('../areas/senders/index.ts').then(m => ({ default: m.BringIn })))
 const RecordArea = lazy(() =>
   import('../areas/record/record-area.tsx').then(m => ({ default: m.RecordArea })),
 )
@@ -65,6 +67,22 @@ const router = createBrowserRouter([
           </Later>
         ),
       },
+      ...['senders', 'senders/:id'].map(path => ({
+        path,
+        element: (
+          <Later title="areas.senders">
+            <SendersArea />
+          </Later>
+        ),
+      })),
+      ...['senders/bring-in', 'senders/bring-in/:id'].map(path => ({
+        path,
+        element: (
+          <Later title="areas.senders">
+            <BringIn />
+          </Later>
+        ),
+      })),
       {
         path: 'record',
         element: (

@@ -1,10 +1,11 @@
-import { useMemo, useRef, useState, type FormEvent } from 'react'
+import { useMemo, useRef, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
+import { Command } from 'cmdk'
 import { DropdownMenu } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
 import { NavLink, Outlet, useNavigate } from 'react-router'
-import { reviewCounts } from '@pendro/contract'
+import { reviewCounts, senderCounts } from '@pendro/contract'
 import { KeyCap } from '../parts/buttons.tsx'
 import { call } from './api.ts'
 import { ForbiddenDialog } from './forbidden-dialog.tsx'
@@ -39,6 +40,7 @@ export function Shell() {
         <nav aria-label={t('shell.areas')} className="flex gap-7">
           <Area to="/review" text={t('areas.review')} count={<WorthALook />} />
           <Area to="/digests" text={t('areas.digests')} />
+          <Area to="/senders" text={t('areas.senders')} count={<NeedDecision />} />
           <Area to="/record" text={t('areas.record')} />
         </nav>
         <div className="ml-auto flex items-center gap-5">
@@ -85,6 +87,17 @@ function WorthALook() {
   return <span className="text-[0.85rem] font-bold text-brass">{worthALook(data)}</span>
 }
 
+/** Findings about the sender lists that need a decision, and open requests. */
+function NeedDecision() {
+  const { data } = useQuery({
+    queryKey: ['senders', 'counts', 'nav'],
+    queryFn: ({ signal }) => call(senderCounts, { query: {}, signal }),
+    staleTime: 30_000,
+  })
+  if (!data || data.open === 0) return null
+  return <span className="text-[0.85rem] font-bold text-brass">{data.open}</span>
+}
+
 export function worthALook({
   bins,
   limits,
@@ -106,32 +119,82 @@ function LiveMark() {
   )
 }
 
+/** Looks for mail by itself; offers the other places where the typed text may mean something. */
 function FindBox({ input }: { input: React.RefObject<HTMLInputElement | null> }) {
   const { t } = useTranslation()
   const navigate = useNavigate()
-  const submit = (event: FormEvent<HTMLFormElement>) => {
-    event.preventDefault()
-    const text = String(new FormData(event.currentTarget).get('find') ?? '').trim()
-    void navigate(text === '' ? '/review' : `/review?${new URLSearchParams({ find: text, days: '28' })}`)
+  const [find, setFind] = useState('')
+  const [open, setOpen] = useState(false)
+  const text = find.trim()
+  const go = (to: string) => {
+    setOpen(false)
+    void navigate(to)
     input.current?.blur()
   }
+  const review = text === '' ? '/review' : `/review?${new URLSearchParams({ find: text, days: '28' })}`
+  const mayBeSender = /^\S*[^\s.]\.[^\s.]{2,}$/.test(text)
   return (
-    <form
-      role="search"
-      onSubmit={submit}
-      className="flex h-8 w-56 items-center gap-2 rounded-md border border-white/25 bg-black/20 px-3 focus-within:border-brass"
+    <search
+      className="relative"
+      onBlur={event => !event.currentTarget.contains(event.relatedTarget) && setOpen(false)}
     >
-      <input
-        ref={input}
-        name="find"
-        aria-label={t('shell.find')}
-        placeholder={t('shell.find')}
-        className="min-w-0 flex-1 bg-transparent text-white outline-none placeholder:text-[#C4D5D3]"
-      />
-      <span className="text-white/80">
-        <KeyCap>/</KeyCap>
-      </span>
-    </form>
+      <Command label={t('shell.find')} shouldFilter={false} loop>
+        <div className="flex h-8 w-56 items-center gap-2 rounded-md border border-white/25 bg-black/20 px-3 focus-within:border-brass">
+          <Command.Input
+            ref={input}
+            value={find}
+            onValueChange={value => {
+              setFind(value)
+              setOpen(value.trim() !== '')
+            }}
+            onKeyDown={event => {
+              if (event.key === 'Escape') {
+                setOpen(false)
+                input.current?.blur()
+              }
+              if (event.key === 'Enter' && text === '') go(review)
+            }}
+            aria-label={t('shell.find')}
+            placeholder={t('shell.find')}
+            className="min-w-0 flex-1 bg-transparent text-white outline-none placeholder:text-[#C4D5D3]"
+          />
+          <span className="text-white/80">
+            <KeyCap>/</KeyCap>
+          </span>
+        </div>
+        {/* Hidden rather than gone: the input names it as what it controls. */}
+        <Command.List
+          hidden={!open}
+          className="absolute right-0 z-40 mt-1 w-96 rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
+        >
+          <FindItem value="review" text={t('shell.findReview', { find: text })} onSelect={() => go(review)} />
+          {mayBeSender && (
+            <FindItem
+              value="question"
+              text={t('shell.findQuestion', { find: text })}
+              onSelect={() => go(`/senders?${new URLSearchParams({ ask: text })}`)}
+            />
+          )}
+          <FindItem
+            value="senders"
+            text={t('shell.findSenders', { find: text })}
+            onSelect={() => go(`/senders?${new URLSearchParams({ find: text })}`)}
+          />
+        </Command.List>
+      </Command>
+    </search>
+  )
+}
+
+function FindItem({ value, text, onSelect }: { value: string; text: string; onSelect: () => void }) {
+  return (
+    <Command.Item
+      value={value}
+      onSelect={onSelect}
+      className="truncate rounded-sm px-3 py-1.5 data-[selected=true]:bg-tint"
+    >
+      {text}
+    </Command.Item>
   )
 }
 

@@ -10,9 +10,22 @@ import { SlotItem, SlotPanel } from './sentence-slot.tsx'
 export function MailboxSlot({
   mailbox,
   onPick,
+  nobody,
+  label,
+  others,
 }: {
   mailbox: number | undefined
   onPick: (id: number | undefined) => void
+  /** What stands there while nobody is chosen; without it, all colleagues. */
+  nobody?: string
+  label?: string
+  /** Choices beside the colleagues, in place of "all colleagues". */
+  others?: readonly {
+    readonly value: string
+    readonly text: string
+    readonly chosen: boolean
+    readonly onPick: () => void
+  }[]
 }) {
   const { t } = useTranslation()
   const [find, setFind] = useState('')
@@ -24,8 +37,12 @@ export function MailboxSlot({
   const name = useMailboxName(mailbox)
   return (
     <SlotPanel
-      label={t('mailboxSlot.label')}
-      text={mailbox === undefined ? t('mailboxSlot.all') : (name ?? '…')}
+      label={label ?? t('mailboxSlot.label')}
+      text={
+        mailbox === undefined
+          ? (others?.find(({ chosen }) => chosen)?.text ?? nobody ?? t('mailboxSlot.all'))
+          : (name ?? '…')
+      }
     >
       {close => (
         <Command label={t('mailboxSlot.label')} loop shouldFilter={false}>
@@ -37,7 +54,19 @@ export function MailboxSlot({
             className="w-full border-b border-line bg-transparent px-3 py-2 outline-none"
           />
           <Command.List className="max-h-80 overflow-auto p-1">
-            {find === '' && (
+            {find === '' &&
+              others?.map(({ value, text, chosen, onPick: pick }) => (
+                <SlotItem
+                  key={value}
+                  option={{ value, text }}
+                  chosen={mailbox === undefined && chosen}
+                  onSelect={() => {
+                    pick()
+                    close()
+                  }}
+                />
+              ))}
+            {find === '' && nobody === undefined && others === undefined && (
               <SlotItem
                 option={{ value: 'all', text: t('mailboxSlot.all') }}
                 chosen={mailbox === undefined}

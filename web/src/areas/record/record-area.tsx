@@ -15,7 +15,7 @@ import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 
 const whoChoices = ['staffers', 'me', 'pendro', 'everybody'] as const
-const whatChoices = ['everything', 'rulings', 'reading', 'digests', 'signing-in'] as const
+const whatChoices = ['everything', 'rulings', 'lists', 'reading', 'digests', 'signing-in'] as const
 const sinceChoices = [1, 7, 28, 0] as const
 
 interface Filter {
@@ -220,12 +220,14 @@ function sentenceOf({ act, facts, mailboxName }: RecordLine, t: TFunction): stri
   return parts.join(', ')
 }
 
+const undoable: ReadonlySet<string> = new Set(['ruling', 'lists', 'upkeep', 'import', 'approved'])
+
 function UndoFromHere({ line }: { line: RecordLine }) {
   const { t } = useTranslation()
   const session = useSession()
   const client = useQueryClient()
   const show = useNotices(state => state.show)
-  if (line.act !== 'ruling' || line.rulingId === null || !mayWrite(session)) return <span />
+  if (!undoable.has(line.act) || line.rulingId === null || !mayWrite(session)) return <span />
   if (line.undone) return <span className="text-ink-2">{t('record.undone')}</span>
   const undo = async (id: number) => {
     try {

@@ -1,16 +1,19 @@
-import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import {
   previewRuling,
+  unsubscribe,
   type DeliverySheet,
-  type ReachShape,
   type ReviewRow,
   type RulingSentence,
 } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
-import { useNumbers, useTimes } from '../../app/times.ts'
-import { Sentence } from '../../parts/sentence.tsx'
+import { useNotices } from '../../app/notices.ts'
+import { useTimes } from '../../app/times.ts'
+import { Button } from '../../parts/buttons.tsx'
+import { ReachView } from '../../parts/reach.tsx'
 import { useDelayed } from '../../parts/use-delayed.ts'
+import { useRuling } from './ruling-store.ts'
 
 interface Props {
   readonly sheet: DeliverySheet
@@ -27,6 +30,7 @@ export function Consequences({ sheet, targets, sentence }: Props) {
       ) : (
         <Reach targets={targets} sentence={sentence} />
       )}
+      {sentence.sender === 'blocked' && sheet.unsubscribe.kind === 'one-click' && <OwnWayOut sheet={sheet} />}
     </div>
   )
 }
@@ -46,6 +50,7 @@ function ForTheMessage({ sheet, sentence }: Pick<Props, 'sheet' | 'sentence'>) {
 
 function Reach({ targets, sentence }: Omit<Props, 'sheet'>) {
   const { t } = useTranslation()
+  const change = useRuling(state => state.change)
   const wanted = useDelayed(
     { deliveries: targets.slice(0, 2000).map(({ id }) => id), sentence: { ...sentence, reason: '' } },
     120,
@@ -63,62 +68,34 @@ function Reach({ targets, sentence }: Omit<Props, 'sheet'>) {
       </p>
     )
   }
-  if (!data) return <p>{t('reach.counting')}</p>
+  if (!data) return <p>{t('reach.counting', { days: 30 })}</p>
   return (
-    <div className={isFetching ? 'opacity-60' : ''}>
-      <ReachText reach={data} standing={sentence.sender === 'safe' ? 'safe' : 'blocked'} />
-      {data.caution && <p className="font-semibold text-stop">{t(`reach.caution.${data.caution}`)}</p>}
+    <>
+      <ReachView reach={data} fading={isFetching} onTake={pattern => change({ pattern })} />
       {sentence.message === 'leave' && <p>{t(`reach.messageStays.${sentence.sender}`)}</p>}
-    </div>
+    </>
   )
 }
 
-function ReachText({ reach, standing }: { reach: ReachShape; standing: 'safe' | 'blocked' }) {
+/** A proper sender offers a way out that works better than any block. */
+function OwnWayOut({ sheet }: { sheet: DeliverySheet }) {
   const { t } = useTranslation()
-  const { number } = useNumbers()
-  const parts: string[] = []
-  const changed = standing === 'safe' ? reach.letThrough : reach.keptBack
-  if (reach.adds.length === 0) parts.push(t('reach.already'))
-  if (changed > 0) {
-    parts.push(
-      t(`reach.${standing}`, {
-        days: reach.days,
-        messages: t('reach.messages', { count: changed, shown: number(changed) }),
-        colleagues: t('reach.colleagues', { count: reach.colleagues }),
-      }),
-    )
-  } else if (reach.refused > 0)
-    parts.push(t('reach.nothingRefused', { days: reach.days, count: reach.refused }))
-  else parts.push(t('reach.nothing', { days: reach.days, count: reach.looked }))
-  if (standing === 'safe' && changed > 0)
-    parts.push(reach.harmful === 0 ? t('reach.noneHarmful') : t('reach.harmful', { count: reach.harmful }))
-  if (reach.refused > 0 && changed > 0) parts.push(t('reach.refused', { count: reach.refused }))
-  for (const { entry, deliveries } of reach.overruledBy.slice(0, 2)) {
-    const whose =
-      entry.mailboxId === null
-        ? t('reach.organisationEntry')
-        : t('reach.personalEntry', { name: entry.keptBy })
-    parts.push(
-      t('reach.overruled', {
-        whose,
-        standing: t(`standing.${entry.standing}`),
-        pattern: entry.pattern,
-        count: deliveries,
-      }),
-    )
-  }
-  for (const entry of reach.ends.slice(0, 2))
-    parts.push(
-      t('reach.ends', {
-        standing: t(`standing.${entry.standing}`),
-        pattern: entry.pattern,
-        until: entry.until ?? '',
-      }),
-    )
-  if (reach.cut) parts.push(t('reach.cut', { count: reach.looked }))
+  const client = useQueryClient()
+  const show = useNotices(state => state.show)
+  const asking = useMutation({
+    mutationFn: () => call(unsubscribe, { params: { id: sheet.row.id }, body: {} }),
+    onSuccess: ({ host }) => {
+      show({ tone: 'done', text: t('reach.unsubscribed', { host }) })
+      void client.invalidateQueries({ queryKey: ['sheet'] })
+    },
+    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+  })
   return (
     <p>
-      <Sentence text={parts.join(' ')} />
+      {t('reach.unsubscribe', { to: sheet.unsubscribe.to })}{' '}
+      <Button kind="link" disabled={asking.isPending || asking.isSuccess} onClick={() => asking.mutate()}>
+        {t('reach.unsubscribeNow')}
+      </Button>
     </p>
   )
 }

@@ -2,8 +2,8 @@ import { useState, type FormEvent, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { DeliverySheet, ReviewRow } from '@pendro/contract'
 import { mayWrite, useSession } from '../../app/session.ts'
-import { useTimes } from '../../app/times.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
+import { ReasonSlot, UntilSlot } from '../../parts/entry-slots.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot, SlotPanel, type SlotOption } from '../../parts/sentence-slot.tsx'
 import { Consequences } from './consequences.tsx'
@@ -103,8 +103,8 @@ function RulingSentenceText({ sheet, targets }: { sheet: DeliverySheet; targets:
     ),
     pattern: <PatternSlot sheet={sheet} targets={targets} />,
     for: <ForSlot targets={targets} />,
-    until: <UntilSlot />,
-    reason: <ReasonSlot />,
+    until: <UntilSlot until={sentence.until} onPick={until => change({ until })} />,
+    reason: <ReasonSlot reason={sentence.reason} onPick={reason => change({ reason })} />,
   }
   return <Sentence text={t(sender === 'as-is' ? 'ruling.sentenceAsIs' : 'ruling.sentence')} slots={slots} />
 }
@@ -243,103 +243,5 @@ function ForSlot({ targets }: { targets: readonly ReviewRow[] }) {
       options={options}
       onPick={value => change({ for: value })}
     />
-  )
-}
-
-function UntilSlot() {
-  const { t } = useTranslation()
-  const times = useTimes()
-  const { sentence, change } = useRuling()
-  const inDays = (days: number) => times.isoDay(new Date(Date.now() + days * 86_400_000))
-  const options = [
-    { value: '', text: t('ruling.forGood') },
-    ...[7, 31, 92].map(days => ({
-      value: inDays(days),
-      text: t('ruling.untilDay', { day: times.day(`${inDays(days)}T12:00:00`) }),
-      hint: t('ruling.inDays', { count: days }),
-    })),
-  ]
-  const text =
-    sentence.until === undefined
-      ? t('ruling.forGood')
-      : t('ruling.untilDay', { day: times.day(`${sentence.until}T12:00:00`) })
-  return (
-    <SlotPanel label={t('ruling.untilLabel')} text={text}>
-      {close => (
-        <div className="p-1">
-          {options.map(({ value, text: shown }) => (
-            <button
-              key={value}
-              type="button"
-              onClick={() => {
-                change({ until: value === '' ? undefined : value })
-                close()
-              }}
-              className="block w-full rounded-sm px-3 py-1.5 text-left font-semibold hover:bg-tint focus-visible:bg-tint"
-            >
-              {shown}
-            </button>
-          ))}
-          <label className="mt-1 flex items-center gap-2 border-t border-line px-3 py-2 text-ink-2">
-            {t('ruling.untilDate')}
-            <input
-              type="date"
-              min={inDays(0)}
-              value={sentence.until ?? ''}
-              onChange={event => change({ until: event.target.value || undefined })}
-              className="rounded-sm border border-line-strong bg-sheet px-2 py-1"
-            />
-          </label>
-        </div>
-      )}
-    </SlotPanel>
-  )
-}
-
-function ReasonSlot() {
-  const { t } = useTranslation()
-  const { sentence, change } = useRuling()
-  return (
-    <SlotPanel
-      label={t('ruling.reasonLabel')}
-      text={sentence.reason === '' ? t('ruling.noReason') : sentence.reason}
-    >
-      {close => (
-        <form
-          className="w-80 p-3"
-          onSubmit={event => {
-            event.preventDefault()
-            change({ reason: String(new FormData(event.currentTarget).get('reason') ?? '').trim() })
-            close()
-          }}
-        >
-          <label className="block">
-            <span className="mb-1 block text-ink-2">{t('ruling.reasonHelp')}</span>
-            <input
-              name="reason"
-              autoFocus
-              defaultValue={sentence.reason}
-              maxLength={1000}
-              className="w-full rounded-sm border border-line-strong bg-sheet px-2 py-1.5"
-            />
-          </label>
-          <div className="mt-2 flex flex-wrap gap-1.5">
-            {(['phone', 'counter', 'regular'] as const).map(key => (
-              <button
-                key={key}
-                type="button"
-                className="rounded-sm bg-tint px-2 py-0.5"
-                onClick={() => {
-                  change({ reason: t(`ruling.reasons.${key}`) })
-                  close()
-                }}
-              >
-                {t(`ruling.reasons.${key}`)}
-              </button>
-            ))}
-          </div>
-        </form>
-      )}
-    </SlotPanel>
   )
 }

@@ -3,7 +3,7 @@ import { Link } from 'react-router'
 import type { DeliverySheet } from '@pendro/contract'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { Pendulum } from '../../parts/pendulum.tsx'
-import { DecisionPath } from './decision-path.tsx'
+import { DecisionPath } from '../../parts/decision-path.tsx'
 import { EvidenceBars } from './evidence-bars.tsx'
 import { MessageView } from './message-view.tsx'
 

@@ -1,11 +1,12 @@
 import { clsx } from 'clsx'
 import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
-import type { DeliverySheet, EntryBrief, PathLineShape } from '@pendro/contract'
-import { StandingMark } from '../../parts/standing.tsx'
+import { Link } from 'react-router'
+import type { EntryBrief, PathLineShape } from '@pendro/contract'
+import { StandingMark } from './standing.tsx'
 
 /** Every check in its order, as stops on a line; the one that decided is filled. */
-export function DecisionPath({ path, name }: { path: DeliverySheet['path']; name: string }) {
+export function DecisionPath({ path, name }: { path: readonly PathLineShape[]; name: string }) {
   const { t } = useTranslation()
   return (
     <section
@@ -66,7 +67,9 @@ function EntryLine({ entry, text }: { entry: EntryBrief; text: string }) {
     <p className="flex flex-wrap items-baseline gap-x-1.5 text-[0.92rem] font-normal text-ink-2">
       <span className="inline-flex items-center gap-1 font-mono">
         <StandingMark standing={entry.standing} />
-        {entry.pattern}
+        <Link to={`/senders/${entry.id}`} className="border-b border-line-strong hover:border-current">
+          {entry.pattern}
+        </Link>
       </span>
       <span>{text}</span>
       <span>

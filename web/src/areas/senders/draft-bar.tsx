@@ -1,0 +1,263 @@
+import { useState, type FormEvent } from 'react'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { useTranslation } from 'react-i18next'
+import { applyChange, previewChange } from '@pendro/contract'
+import { call, problemOf } from '../../app/api.ts'
+import { useKeys } from '../../app/keys.ts'
+import { useSession } from '../../app/session.ts'
+import { Button, KeyCap } from '../../parts/buttons.tsx'
+import { ReasonSlot, UntilSlot } from '../../parts/entry-slots.tsx'
+import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
+import { ReachView } from '../../parts/reach.tsx'
+import { SentenceSlot, SlotPanel } from '../../parts/sentence-slot.tsx'
+import { Sentence } from '../../parts/sentence.tsx'
+import { useDelayed } from '../../parts/use-delayed.ts'
+import { useDraft, wantedChange, type Act } from './draft-store.ts'
+import { useListActs } from './use-senders.ts'
+
+const daysChoices = [7, 30, 90] as const
+
+/** What would be added, changed or ended, as one sentence with its reach, and the key that applies it. */
+export function DraftBar({ act }: { act: Act }) {
+  const { t } = useTranslation()
+  const { draft, reason, cancel, write, because } = useDraft()
+  const { busy, run } = useListActs()
+  const [days, setDays] = useState<number>(30)
+  const wanted = wantedChange(act, draft)
+  const asked = useDelayed(wanted && { ...wanted, days }, 150)
+  const { data, error, isFetching } = useQuery({
+    queryKey: ['reach', 'draft', asked],
+    enabled: asked !== null,
+    queryFn: ({ signal }) => call(previewChange, { body: asked ?? {}, signal }),
+    placeholderData: keepPreviousData,
+  })
+  const ready = wanted !== null && !busy && !error && data?.refusal !== 'blocks-own-domain'
+  const apply = () => {
+    if (wanted === null || !ready) return
+    run(() => call(applyChange, { body: { ...wanted, reason, token: crypto.randomUUID() } }))
+  }
+  useKeys({ Enter: apply, Escape: cancel })
+  return (
+    <footer
+      aria-label={t('senders.draft.label')}
+      data-testid="draft"
+      className="flex items-end gap-5 border-t-2 border-petrol bg-raised px-5 py-3"
+    >
+      <div className="min-w-0 flex-1">
+        <div className="text-[1.1rem] leading-[1.95rem]">
+          <Sentence
+            text={t(`senders.draft.${act.kind}`, {
+              count: act.kind === 'end' ? act.entries.length : 1,
+              pattern:
+                act.kind === 'end' ? (act.entries[0]?.pattern ?? '') : 'of' in act ? act.of.pattern : '',
+            })}
+            slots={{
+              pattern: <PatternSlot pattern={draft.pattern} onPick={pattern => write({ pattern })} />,
+              standing: (
+                <SentenceSlot
+                  label={t('senders.draft.standingLabel')}
+                  text={t(`standing.${draft.standing}`)}
+                  tone={draft.standing}
+                  value={draft.standing}
+                  options={(['safe', 'blocked'] as const).map(value => ({
+                    value,
+                    text: t(`standing.${value}`),
+                    hint: t(`senders.draft.standingHint.${value}`),
+                  }))}
+                  onPick={standing => write({ standing })}
+                />
+              ),
+              owner: <OwnerSlot />,
+              conditions: <ConditionsSlot />,
+              until: (
+                <UntilSlot
+                  until={draft.until ?? undefined}
+                  onPick={until => write({ until: until ?? null })}
+                />
+              ),
+              reason: <ReasonSlot reason={reason} onPick={because} />,
+            }}
+          />
+        </div>
+        <div
+          className="mt-1 min-h-10 text-[0.95rem] text-ink-2"
+          aria-live="polite"
+          data-testid="consequences"
+        >
+          {error ? (
+            <p role="alert" className="text-stop">
+              {problemOf(error).text}
+            </p>
+          ) : wanted === null ? (
+            <p>{t('senders.draft.empty')}</p>
+          ) : data ? (
+            <ReachView
+              reach={data}
+              fading={isFetching}
+              onTake={act.kind === 'end' ? undefined : pattern => write({ pattern })}
+            />
+          ) : (
+            <p>{t('reach.counting', { days })}</p>
+          )}
+        </div>
+      </div>
+      <div className="flex shrink-0 flex-col items-end gap-2">
+        <Button kind="main" disabled={!ready} onClick={apply} className="text-[1.05rem]">
+          {t('ruling.apply')} <KeyCap>↵</KeyCap>
+        </Button>
+        <span className="flex items-center gap-3 text-[0.92rem] text-ink-2">
+          <SentenceSlot
+            label={t('senders.draft.daysLabel')}
+            text={t('senders.draft.days', { count: days })}
+            value={String(days)}
+            options={daysChoices.map(count => ({
+              value: String(count),
+              text: t('senders.draft.days', { count }),
+            }))}
+            onPick={value => setDays(Number(value))}
+          />
+          <button type="button" onClick={cancel} className="flex items-center gap-1.5 whitespace-nowrap">
+            <KeyCap>Esc</KeyCap> {t('senders.draft.cancel')}
+          </button>
+        </span>
+      </div>
+    </footer>
+  )
+}
+
+function PatternSlot({ pattern, onPick }: { pattern: string; onPick: (pattern: string) => void }) {
+  const { t } = useTranslation()
+  const [open, setOpen] = useState(pattern === '')
+  return (
+    <SlotPanel
+      label={t('senders.draft.patternLabel')}
+      text={pattern === '' ? t('senders.draft.patternEmpty') : pattern}
+      mono={pattern !== ''}
+      open={open}
+      onOpenChange={setOpen}
+    >
+      {() => (
+        <form
+          className="w-96 p-3"
+          onSubmit={(event: FormEvent<HTMLFormElement>) => {
+            event.preventDefault()
+            onPick(String(new FormData(event.currentTarget).get('pattern') ?? '').trim())
+            setOpen(false)
+          }}
+        >
+          <label className="block">
+            <span className="mb-1 block">{t('senders.draft.patternHelp')}</span>
+            <input
+              name="pattern"
+              autoFocus
+              defaultValue={pattern}
+              maxLength={400}
+              className="w-full rounded-sm border border-line-strong bg-sheet px-2 py-1.5 font-mono"
+            />
+          </label>
+          <dl className="mt-2 grid grid-cols-[auto_minmax(0,1fr)] gap-x-3 text-[0.92rem] text-ink-2">
+            {(['address', 'domain', 'subtree', 'list'] as const).map(kind => (
+              <PatternHelp key={kind} kind={kind} />
+            ))}
+          </dl>
+        </form>
+      )}
+    </SlotPanel>
+  )
+}
+
+const examples = {
+  address: 'anna@x.example',
+  domain: 'x.example',
+  subtree: '*.x.example',
+  list: '<list-id>',
+} as const
+
+function PatternHelp({ kind }: { kind: keyof typeof examples }) {
+  const { t } = useTranslation()
+  return (
+    <>
+      <dt className="font-mono">{examples[kind]}</dt>
+      <dd>{t(`ruling.width.${kind}`)}</dd>
+    </>
+  )
+}
+
+function OwnerSlot() {
+  const { t } = useTranslation()
+  const { staffer } = useSession()
+  const { draft, write } = useDraft()
+  const isSteward = staffer.role === 'steward'
+  return (
+    <>
+      <SentenceSlot
+        label={t('senders.draft.ownerLabel')}
+        text={t(draft.mailboxId === null ? 'senders.draft.everybody' : 'senders.draft.colleague')}
+        value={draft.mailboxId === null ? 'everybody' : 'colleague'}
+        options={[
+          {
+            value: 'everybody',
+            text: t('senders.draft.everybody'),
+            hint: t(isSteward ? 'ruling.forHint.everyone' : 'ruling.forHint.steward'),
+            disabled: !isSteward,
+          },
+          { value: 'colleague', text: t('senders.draft.colleague'), hint: t('ruling.forHint.colleague') },
+        ]}
+        onPick={value => write({ mailboxId: value === 'everybody' ? null : 0 })}
+      />
+      {draft.mailboxId !== null && (
+        <>
+          {' '}
+          <MailboxSlot
+            mailbox={draft.mailboxId === 0 ? undefined : draft.mailboxId}
+            onPick={id => write({ mailboxId: id ?? 0 })}
+            nobody={t('senders.draft.whom')}
+            label={t('senders.draft.whomLabel')}
+          />
+        </>
+      )}
+    </>
+  )
+}
+
+/** What else has to hold: of a safe entry that the sender is proven, of the organisation's that it binds. */
+function ConditionsSlot() {
+  const { t } = useTranslation()
+  const { draft, write } = useDraft()
+  const binds = draft.mailboxId === null && (draft.binding ?? draft.standing === 'blocked')
+  const options = [
+    ...(draft.standing === 'safe'
+      ? ([
+          ['proven', !draft.withoutAuthentication, () => write({ withoutAuthentication: false })],
+          ['unproven', draft.withoutAuthentication, () => write({ withoutAuthentication: true })],
+        ] as const)
+      : []),
+    ...(draft.mailboxId === null
+      ? ([
+          ['binding', binds, () => write({ binding: true })],
+          ['free', !binds, () => write({ binding: false })],
+        ] as const)
+      : []),
+  ]
+  if (options.length === 0) return null
+  const text = options
+    .filter(([, chosen]) => chosen)
+    .map(([name]) => t(`senders.draft.condition.${name}`))
+    .join(', ')
+  return (
+    <>
+      {' '}
+      <SentenceSlot
+        label={t('senders.draft.conditionsLabel')}
+        text={text}
+        value={options.find(([, chosen]) => chosen)?.[0] ?? ''}
+        options={options.map(([name, chosen]) => ({
+          value: name,
+          text: t(`senders.draft.condition.${name}`),
+          hint: t(`senders.draft.conditionHint.${name}`) + (chosen ? ` · ${t('senders.draft.chosen')}` : ''),
+        }))}
+        onPick={name => options.find(([other]) => other === name)?.[2]()}
+      />
+    </>
+  )
+}

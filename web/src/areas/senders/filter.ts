@@ -1,0 +1,102 @@
+import { useCallback, useMemo } from 'react'
+import { useNavigate, useSearchParams } from 'react-router'
+import type { FindingKind, SenderFilter } from '@pendro/contract'
+
+export const standings = ['both', 'safe', 'blocked'] as const
+export const owners = ['all', 'organisation', 'colleagues'] as const
+export const kinds = ['any', 'address', 'domain', 'subtree', 'list'] as const
+export const states = ['live', 'expired', 'ended'] as const
+export const matches = ['any', 'month', 'not-lately', 'never'] as const
+export const orders = ['matched', 'newest', 'pattern', 'worst'] as const
+export const findingKinds = [
+  'contradicts',
+  'lets-in-too-much',
+  'let-harm-in',
+  'blocks-wanted',
+  'for-everyone',
+  'covered',
+  'duplicate',
+  'never-authenticated',
+  'slip',
+  'quiet',
+  'expired',
+] as const satisfies readonly FindingKind[]
+export const findings = ['all', 'any', ...findingKinds] as const
+
+export interface Filter extends SenderFilter {
+  readonly order: (typeof orders)[number]
+}
+
+export const usualFilter: Filter = {
+  standing: 'both',
+  owner: 'all',
+  kind: 'any',
+  state: 'live',
+  finding: 'all',
+  matched: 'any',
+  order: 'matched',
+}
+
+const oneOf = <T extends string>(text: string | null, known: readonly T[], usual: T): T =>
+  known.find(word => word === text) ?? usual
+
+/** An address mended by hand gives the nearest filter that makes sense, never an error. */
+export function readFilter(search: URLSearchParams): Filter {
+  const mailbox = search.get('mailbox') ?? ''
+  const find = search.get('find')?.trim().slice(0, 200)
+  return {
+    standing: oneOf(search.get('standing'), standings, 'both'),
+    owner: oneOf(search.get('owner'), owners, 'all'),
+    kind: oneOf(search.get('kind'), kinds, 'any'),
+    state: oneOf(search.get('state'), states, 'live'),
+    finding: oneOf(search.get('finding'), findings, 'all'),
+    matched: oneOf(search.get('matched'), matches, 'any'),
+    order: oneOf(search.get('order'), orders, 'matched'),
+    ...(/^[1-9]\d{0,9}$/.test(mailbox) ? { mailbox: Number(mailbox) } : {}),
+    ...(find ? { find } : {}),
+  }
+}
+
+/** What is open at the right and at the foot; the filter keeps its own names in the address. */
+export type Panel = (typeof findingKinds)[number] | 'requests' | 'accuracy' | null
+
+const filterNames = [...Object.keys(usualFilter), 'mailbox', 'find']
+
+export function useSendersAddress() {
+  const [search, setSearch] = useSearchParams()
+  const navigate = useNavigate()
+  const filter = useMemo(() => readFilter(search), [search])
+  const panel = useMemo(
+    (): Panel =>
+      oneOf(search.get('panel'), [...findingKinds, 'requests', 'accuracy', ''] as const, '') || null,
+    [search],
+  )
+  const change = useCallback(
+    (part: Partial<Filter>) =>
+      setSearch(
+        now => {
+          const next = new URLSearchParams(now)
+          const usual = usualFilter as unknown as Record<string, unknown>
+          for (const name of filterNames) next.delete(name)
+          for (const [name, value] of Object.entries({ ...readFilter(now), ...part }))
+            if (value !== undefined && value !== '' && value !== usual[name]) next.set(name, String(value))
+          return next
+        },
+        { replace: true },
+      ),
+    [setSearch],
+  )
+  /** Opens an entry (`null`: none) or a panel, with the filter as it is. */
+  const open = useCallback(
+    (where: { entry?: number | null; panel?: Panel }) => {
+      const next = new URLSearchParams(search)
+      next.delete('panel')
+      next.delete('ask')
+      if (where.panel) next.set('panel', where.panel)
+      const path = where.entry ? `/senders/${where.entry}` : '/senders'
+      void navigate({ pathname: path, search: next.toString() }, { replace: true })
+    },
+    [navigate, search],
+  )
+  return { filter, change, panel, open, ask: search.get('ask') ?? '', search }
+}

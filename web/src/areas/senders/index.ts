@@ -1,0 +1,7 @@
+import i18next from 'i18next'
+import { enSenders } from '../../wording/en-senders.ts'
+
+i18next.addResourceBundle('en', 'translation', { senders: enSenders }, true)
+
+export { BringIn } from './bring-in.tsx'
+export { SendersArea } from './senders-area.tsx'

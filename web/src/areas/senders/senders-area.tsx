@@ -1,0 +1,216 @@
+import { useCallback, useMemo } from 'react'
+import { DropdownMenu } from 'radix-ui'
+import { useTranslation } from 'react-i18next'
+import { useNavigate, useParams } from 'react-router'
+import { useKeys } from '../../app/keys.ts'
+import { mayWrite, useSession } from '../../app/session.ts'
+import { Button, KeyCap } from '../../parts/buttons.tsx'
+import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+import { AccuracyView } from './accuracy-view.tsx'
+import { DraftBar } from './draft-bar.tsx'
+import { useDraft } from './draft-store.ts'
+import { EntryTable } from './entry-table.tsx'
+import { EntryView } from './entry-view.tsx'
+import { FilterSentence } from './filter-sentence.tsx'
+import { FindingsView } from './findings-view.tsx'
+import { useSendersAddress, usualFilter, type Filter } from './filter.ts'
+import { QuestionBar } from './question-bar.tsx'
+import { RequestsView } from './requests-view.tsx'
+import { UpkeepPanel } from './upkeep-panel.tsx'
+import { useEntryRows, useEntrySheet, useListActs, useSenderCounts, useSendersLive } from './use-senders.ts'
+
+export function SendersArea() {
+  const { t } = useTranslation()
+  const { id } = useParams()
+  const openId = id !== undefined && /^\d{1,10}$/.test(id) ? Number(id) : null
+  const { filter, change, panel, open, ask } = useSendersAddress()
+  const list = useEntryRows(filter)
+  const counts = useSenderCounts(filter)
+  const sheet = useEntrySheet(openId)
+  const rows = useMemo(() => list.data?.pages.flatMap(page => page.rows) ?? [], [list.data])
+  const { act, marks, mark, begin } = useDraft()
+  const onOpen = useCallback((entry: number) => open({ entry }), [open])
+  useSendersLive()
+  useListKeys(rows, openId, onOpen, sheet.data?.row)
+  return (
+    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)_auto]">
+      <section
+        aria-label={t('senders.filter.label')}
+        className="grid items-start gap-x-8 gap-y-2 border-b border-line-strong px-5 pt-3 pb-2 min-[1080px]:grid-cols-[minmax(0,1fr)_auto]"
+      >
+        <FilterSentence filter={filter} change={change} counts={counts.data} />
+        <InAndOut filter={filter} />
+      </section>
+      <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_minmax(22rem,27.5rem)]">
+        <div className="min-h-0 border-r border-line-strong">
+          {list.isPending ? (
+            <SkeletonRows count={10} height={52} />
+          ) : list.error && !list.data ? (
+            <Failed error={list.error} onAgain={() => void list.refetch()} />
+          ) : rows.length === 0 ? (
+            <Nothing
+              filter={filter}
+              onAll={() => change({ ...usualFilter, mailbox: undefined, find: undefined })}
+            />
+          ) : (
+            <EntryTable
+              rows={rows}
+              openId={openId}
+              marks={marks}
+              hasMore={list.hasNextPage && !list.isFetchingNextPage}
+              onMore={() => void list.fetchNextPage()}
+              onOpen={onOpen}
+              onMark={mark}
+            />
+          )}
+        </div>
+        <div className="min-h-0">
+          {openId !== null ? (
+            <EntryView
+              key={openId}
+              id={openId}
+              onClose={() => open({})}
+              onPanel={next => open({ panel: next })}
+            />
+          ) : panel === 'requests' ? (
+            <RequestsView onClose={() => open({})} />
+          ) : panel === 'accuracy' ? (
+            <AccuracyView onClose={() => open({})} />
+          ) : panel !== null ? (
+            <FindingsView key={panel} kind={panel} onClose={() => open({})} />
+          ) : (
+            <UpkeepPanel onOpen={next => open({ panel: next })} />
+          )}
+        </div>
+      </div>
+      {act ? (
+        <DraftBar key={act.kind + ('of' in act ? act.of.id : '')} act={act} />
+      ) : marks.size > 0 ? (
+        <Marked />
+      ) : (
+        <QuestionBar
+          from={ask || questionFrom(sheet.data?.row.patternText)}
+          mailbox={sheet.data?.row.mailboxId ?? undefined}
+          onAdd={() => begin({ kind: 'add' })}
+        />
+      )}
+    </div>
+  )
+}
+
+/** The open entry is what one would ask about; of a wildcard, its domain. */
+const questionFrom = (pattern = '') => (pattern.startsWith('<') ? '' : pattern.replace(/^\*\./, ''))
+
+type Row = NonNullable<ReturnType<typeof useEntrySheet>['data']>['row']
+
+function useListKeys(
+  rows: readonly Row[],
+  openId: number | null,
+  onOpen: (id: number) => void,
+  open: Row | undefined,
+): void {
+  const session = useSession()
+  const { act, marks, mark, begin, unmark, lastRuling } = useDraft()
+  const { undo } = useListActs()
+  useKeys(
+    useMemo(() => {
+      const at = rows.findIndex(({ id }) => id === openId)
+      const go = (by: number) => () => {
+        const next = rows[Math.min(rows.length - 1, Math.max(0, at + by))]
+        if (next) onOpen(next.id)
+      }
+      const moves = { j: go(1), k: go(-1), ArrowDown: go(1), ArrowUp: go(-1) }
+      if (!mayWrite(session) || act) return moves
+      const row = rows[at] ?? open
+      return {
+        ...moves,
+        a: () => begin({ kind: 'add' }),
+        ...(row
+          ? {
+              x: () => mark(row, !marks.has(row.id)),
+              e: () => begin({ kind: 'end', entries: marks.size > 0 ? [...marks.values()] : [row] }),
+              c: () => begin({ kind: 'change', of: row }),
+            }
+          : {}),
+        ...(marks.size > 0 ? { Escape: unmark } : {}),
+        ...(lastRuling === null ? {} : { u: () => void undo(lastRuling) }),
+      }
+    }, [rows, openId, onOpen, session, act, open, marks, mark, begin, unmark, lastRuling, undo]),
+  )
+}
+
+function InAndOut({ filter }: { filter: Filter }) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const navigate = useNavigate()
+  const search = new URLSearchParams()
+  for (const [name, value] of Object.entries(filter))
+    if (value !== undefined && name !== 'order') search.set(name, String(value))
+  return (
+    <div className="flex gap-2.5">
+      {mayWrite(session) && (
+        <Button onClick={() => void navigate('/senders/bring-in')}>{t('senders.bringIn.button')}</Button>
+      )}
+      <DropdownMenu.Root>
+        <DropdownMenu.Trigger asChild>
+          <Button>{t('senders.takeOut.button')}</Button>
+        </DropdownMenu.Trigger>
+        <DropdownMenu.Portal>
+          <DropdownMenu.Content
+            align="end"
+            sideOffset={4}
+            className="z-40 w-80 rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
+          >
+            {(['text', 'csv', 'json', 'sieve'] as const).map(format => (
+              <DropdownMenu.Item key={format} asChild>
+                <a
+                  href={`/api/senders/export?${search}&format=${format}`}
+                  download
+                  className="block rounded-sm px-3 py-1.5 outline-none data-highlighted:bg-tint"
+                >
+                  <span className="block font-semibold">{t(`senders.bringIn.format.${format}`)}</span>
+                  <span className="block text-[0.9em] text-ink-2">{t(`senders.takeOut.hint.${format}`)}</span>
+                </a>
+              </DropdownMenu.Item>
+            ))}
+          </DropdownMenu.Content>
+        </DropdownMenu.Portal>
+      </DropdownMenu.Root>
+    </div>
+  )
+}
+
+/** Several entries are marked: what can be done with all of them. */
+function Marked() {
+  const { t } = useTranslation()
+  const { marks, begin, unmark } = useDraft()
+  return (
+    <footer
+      aria-label={t('senders.marked.label')}
+      className="flex items-center gap-3 border-t-2 border-petrol bg-raised px-5 py-3 text-[1.1rem]"
+    >
+      <span className="flex-1">{t('senders.marked.text', { count: marks.size })}</span>
+      <Button kind="main" onClick={() => begin({ kind: 'end', entries: [...marks.values()] })}>
+        {t('senders.marked.end', { count: marks.size })} <KeyCap>E</KeyCap>
+      </Button>
+      <Button onClick={unmark}>
+        {t('senders.marked.unmark')} <KeyCap>Esc</KeyCap>
+      </Button>
+    </footer>
+  )
+}
+
+function Nothing({ filter, onAll }: { filter: Filter; onAll: () => void }) {
+  const { t } = useTranslation()
+  const isUsual = JSON.stringify({ ...filter, order: usualFilter.order }) === JSON.stringify(usualFilter)
+  return (
+    <Empty title={t(isUsual ? 'senders.empty' : 'senders.noneFits')}>
+      <p>{t(isUsual ? 'senders.emptyText' : 'senders.noneFitsText')}</p>
+      {!isUsual && (
+        <Button className="mt-3" onClick={onAll}>
+          {t('senders.showAll')}
+        </Button>
+      )}
+    </Empty>
+  )
+}
