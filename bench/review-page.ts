@@ -58,7 +58,12 @@ export async function benchReview(db: Database, deliveries: number): Promise<Sec
     db,
     log,
     now: () => new Date(),
-    settings: { PENDRO_WEB_DIR: '', PENDRO_SECURE_COOKIES: 'no', PENDRO_PICTURES: 'off', PENDRO_UNSUBSCRIBE: 'off' },
+    settings: {
+      PENDRO_WEB_DIR: '',
+      PENDRO_SECURE_COOKIES: 'no',
+      PENDRO_PICTURES: 'off',
+      PENDRO_UNSUBSCRIBE: 'off',
+    },
     queued: () => {},
     live: null,
   })

@@ -10,8 +10,9 @@ import { benchJudging } from './judging.ts'
 import type { Section } from './measure.ts'
 import { benchUnderLoad } from './under-load.ts'
 import { benchBundle, benchReview } from './review-page.ts'
+import { benchDecisions, benchLists } from './senders.ts'
 
-const sections: Section[] = [benchBundle(), await benchJudging()]
+const sections: Section[] = [benchBundle(), await benchJudging(), await benchDecisions()]
 
 const database = await startDatabase(join(dataFolder, 'bench-db'), { bufferPool: '2G' })
 database.sql('DROP DATABASE IF EXISTS pendro_bench; CREATE DATABASE pendro_bench')
@@ -22,6 +23,7 @@ await fillDemo(db, { now: new Date() })
 sections.push(await benchReview(db, 100_000))
 sections.push(await benchUnderLoad(database.url('pendro_bench')))
 await db.close()
+sections.push(await benchLists(database.url, database.sql))
 await database.stop()
 
 const table = ({ title, rows, notes }: Section) =>

@@ -58,6 +58,11 @@ interface Outcome {
   readonly leftOut: boolean
 }
 
+interface Settled {
+  readonly outcome: Outcome
+  readonly by: PathLine['stage']
+}
+
 /**
  * The one judge (domain.md §3): the same function decides a live message, a preview of reach and every
  * "would it come through?". The first stage that decides wins; each leaves a line in the path.
@@ -68,47 +73,70 @@ export function decide(
   register: Register,
   { policy, now }: { policy: Pick<OrganisationPolicy, 'ownDomains'>; now: number },
 ): Decision {
+  // A replay decides a million deliveries, nearly all of which meet no entry: their lines are made once.
   const path: PathLine[] = []
-  let outcome: Outcome | null = null
-  let decidedBy: PathLine['stage'] = 'score'
-  const settle = (stage: PathLine['stage'], found: Outcome | null) => {
-    if (outcome !== null || found === null) return
-    outcome = found
-    decidedBy = stage
-  }
+  let settled: Settled | null = null
 
   if (facts.harm) {
     path.push({ stage: 'harm', outcome: 'decided', ...facts.harm })
-    settle('harm', { state: 'sealed', leftOut: true })
-  } else path.push({ stage: 'harm', outcome: 'clear' })
+    settled = { outcome: sealed, by: 'harm' }
+  } else path.push(clear)
 
-  for (const stage of ['binding', 'personal', 'organisation'] as const) {
-    const verdict = consultList(entriesOf(stage, register), facts.sender, {
+  for (const stage of listStages) {
+    const entries = entriesOf(stage, register)
+    if (entries.length === 0) {
+      path.push(settled === null ? silentLines[stage] : lateLines[stage])
+      continue
+    }
+    const verdict = consultList(entries, facts.sender, {
       // Common practice: in one person's list safe cancels blocked; the organisation plays it safe.
       tie: stage === 'personal' ? 'safe' : 'blocked',
       ownDomains: policy.ownDomains,
       now,
     })
-    path.push(listLine(stage, verdict, outcome !== null))
-    settle(stage, listOutcome(stage, verdict))
+    path.push(listLine(stage, verdict, settled !== null))
+    if (settled === null && verdict.decided !== null)
+      settled = { outcome: listOutcome(stage, verdict.decided), by: stage }
   }
 
-  path.push({
-    stage: 'switched-off',
-    outcome: outcome !== null ? 'late' : mailbox.filtering ? 'silent' : 'decided',
-  })
-  settle('switched-off', mailbox.filtering ? null : { state: 'inbox', leftOut: false })
+  path.push(settled !== null ? switchedOffLate : mailbox.filtering ? switchedOffSilent : switchedOffDecided)
+  if (settled === null && !mailbox.filtering) settled = { outcome: inbox, by: 'switched-off' }
 
   const scored = byScore(facts, mailbox)
-  path.push({ stage: 'score', outcome: outcome !== null ? 'late' : 'decided', ...scored.line })
-  settle('score', scored.outcome)
-
-  return { ...(outcome ?? scored.outcome), decidedBy, path }
+  path.push({
+    stage: 'score',
+    outcome: settled !== null ? 'late' : 'decided',
+    score: facts.score,
+    limit: scored.limit,
+    verdict: scored.verdict,
+  })
+  const { state, leftOut } = settled?.outcome ?? scored.outcome
+  return { state, leftOut, decidedBy: settled?.by ?? 'score', path }
 }
+
+const listStages = ['binding', 'personal', 'organisation'] as const
+const inbox: Outcome = { state: 'inbox', leftOut: false }
+const sealed: Outcome = { state: 'sealed', leftOut: true }
+const clear: PathLine = { stage: 'harm', outcome: 'clear' }
+const switchedOffLate: PathLine = { stage: 'switched-off', outcome: 'late' }
+const switchedOffSilent: PathLine = { stage: 'switched-off', outcome: 'silent' }
+const switchedOffDecided: PathLine = { stage: 'switched-off', outcome: 'decided' }
+
+const emptyLines = (outcome: 'silent' | 'late'): Readonly<Record<ListStage, PathLine>> => ({
+  binding: { stage: 'binding', outcome, decided: null, overruled: [], refused: [] },
+  personal: { stage: 'personal', outcome, decided: null, overruled: [], refused: [] },
+  organisation: { stage: 'organisation', outcome, decided: null, overruled: [], refused: [] },
+})
+const silentLines = emptyLines('silent')
+const lateLines = emptyLines('late')
 
 function entriesOf(stage: ListStage, { organisation, mailbox }: Register): readonly SenderEntry[] {
   if (stage === 'personal') return mailbox
-  return organisation.filter(({ binding }) => binding === (stage === 'binding'))
+  if (organisation.length === 0) return organisation
+  const isBinding = stage === 'binding'
+  // A copy only where the two stages really part it.
+  if (organisation.every(({ binding }) => binding === isBinding)) return organisation
+  return organisation.filter(({ binding }) => binding === isBinding)
 }
 
 function listLine(stage: ListStage, { decided, overruled, refused }: ListVerdict, late: boolean): PathLine {
@@ -118,44 +146,32 @@ function listLine(stage: ListStage, { decided, overruled, refused }: ListVerdict
   return { stage, outcome, decided, overruled, refused }
 }
 
-function listOutcome(stage: ListStage, { decided }: ListVerdict): Outcome | null {
-  if (decided === null) return null
-  if (decided.standing === 'safe') return { state: 'inbox', leftOut: false }
+function listOutcome(stage: ListStage, { standing }: SenderEntry): Outcome {
+  if (standing === 'safe') return inbox
   return stage === 'personal' ? { state: 'junk', leftOut: false } : { state: 'quarantined', leftOut: true }
+}
+
+type ScoreVerdict = (PathLine & { stage: 'score' })['verdict']
+interface Scored {
+  readonly outcome: Outcome
+  readonly limit: number
+  readonly verdict: ScoreVerdict
 }
 
 function byScore(
   { score, bulk, unreadable }: DeliveryFacts,
   { limits, usesSetAside }: MailboxPolicy,
-): {
-  outcome: Outcome
-  line: { score: number; limit: number; verdict: (PathLine & { stage: 'score' })['verdict'] }
-} {
+): Scored {
   const { junk, quarantined, nearCertain } = limits
-  if (unreadable) {
-    return {
-      outcome: { state: 'quarantined', leftOut: false },
-      line: { score, limit: quarantined, verdict: 'unreadable' },
-    }
-  }
-  if (score >= nearCertain) {
-    return {
-      outcome: { state: 'quarantined', leftOut: true },
-      line: { score, limit: nearCertain, verdict: 'near-certain' },
-    }
-  }
-  if (score >= quarantined) {
-    return {
-      outcome: { state: 'quarantined', leftOut: false },
-      line: { score, limit: quarantined, verdict: 'quarantined' },
-    }
-  }
-  if (score >= junk)
-    return { outcome: { state: 'junk', leftOut: false }, line: { score, limit: junk, verdict: 'junk' } }
-  if (bulk && usesSetAside) {
-    return { outcome: { state: 'aside', leftOut: false }, line: { score, limit: junk, verdict: 'aside' } }
-  }
-  return { outcome: { state: 'inbox', leftOut: false }, line: { score, limit: junk, verdict: 'under' } }
+  const keptBack: Outcome = { state: 'quarantined', leftOut: false }
+  if (unreadable) return { outcome: keptBack, limit: quarantined, verdict: 'unreadable' }
+  if (score >= nearCertain)
+    return { outcome: { state: 'quarantined', leftOut: true }, limit: nearCertain, verdict: 'near-certain' }
+  if (score >= quarantined) return { outcome: keptBack, limit: quarantined, verdict: 'quarantined' }
+  if (score >= junk) return { outcome: { state: 'junk', leftOut: false }, limit: junk, verdict: 'junk' }
+  if (bulk && usesSetAside)
+    return { outcome: { state: 'aside', leftOut: false }, limit: junk, verdict: 'aside' }
+  return { outcome: inbox, limit: junk, verdict: 'under' }
 }
 
 /** Harm of a message: the first attachment of a forbidden kind (domain.md §3, stage 1). */

@@ -5,13 +5,15 @@ import {
   type MailboxPolicy,
   type OrganisationPolicy,
 } from '../judgement/index.ts'
-import { indexRegister, type SenderEntry } from '../senders/index.ts'
+import { indexRegister, matchesBlocked, type SenderEntry, type SenderFacts } from '../senders/index.ts'
 import type { RegisterChange } from './register-change.ts'
 
 /** Deliveries already seen that are equal before the judge, with all that deciding them again needs. */
 export interface SeenDeliveries {
   readonly facts: DeliveryFacts
   readonly mailbox: MailboxPolicy
+  /** Mailboxes they went to, where these are alike before the judge; else `mailbox` alone. */
+  readonly mailboxIds?: readonly number[]
   readonly count: number
   /** What a person called them; a release says "wanted". */
   readonly calledByPerson: 'wanted' | 'junk' | null
@@ -100,7 +102,7 @@ export function countReach(
     const { facts, mailbox, count } = seen
     const { sender } = facts
     const near = touched.lookUp(sender, mailbox.mailboxId)
-    if (near.organisation.length + near.mailbox.length === 0) return
+    if (!near.organisation.some(touches(sender)) && !near.mailbox.some(touches(sender))) return
     looked += count
     if (facts.harm) {
       sealed += count
@@ -116,7 +118,7 @@ export function countReach(
       overruledBy.set(winner.id, { entry: winner, deliveries: known + count })
     }
     if (was.state === is.state && was.leftOut === is.leftOut) return
-    colleagues.add(mailbox.mailboxId)
+    for (const id of seen.mailboxIds ?? [mailbox.mailboxId]) colleagues.add(id)
     const as = takenFor(seen)
     if (arrives(is) === arrives(was)) elsewhere += count
     else if (arrives(is)) letThrough = { ...letThrough, [as]: letThrough[as] + count }
@@ -145,6 +147,14 @@ export function reach(
   for (const seen of history) counting.see(seen)
   return counting.result()
 }
+
+/** Whether an entry is about a message at all, honoured or not. */
+const touches =
+  (sender: SenderFacts) =>
+  ({ pattern, standing }: SenderEntry): boolean =>
+    standing === 'blocked'
+      ? matchesBlocked(pattern, sender)
+      : matchesBlocked(pattern, { ...sender, envelopeFrom: null, sender: null })
 
 type IsNew = (entry: SenderEntry) => boolean
 

@@ -28,8 +28,11 @@ function matchesList(pattern: SenderPattern, listId: string | null): boolean {
 /** Blocks look at every address a message was sent under; one is enough. */
 export function matchesBlocked(pattern: SenderPattern, facts: SenderFacts): boolean {
   if (matchesList(pattern, facts.listId)) return true
-  const addresses = [...facts.from, facts.envelopeFrom, facts.sender]
-  return addresses.some(address => address !== null && matchesAddress(pattern, address))
+  return (
+    facts.from.some(address => matchesAddress(pattern, address)) ||
+    (facts.envelopeFrom !== null && matchesAddress(pattern, facts.envelopeFrom)) ||
+    (facts.sender !== null && matchesAddress(pattern, facts.sender))
+  )
 }
 
 /**
@@ -80,13 +83,16 @@ export function consultList(
 ): ListVerdict {
   // Most mail meets no entry at all.
   if (entries.length === 0) return silent
-  const live = entries.filter(entry => !isExpired(entry, now))
-  const blocked = live.filter(e => e.standing === 'blocked' && matchesBlocked(e.pattern, facts))
-  const { honoured, refused } = safeMatches(
-    live.filter(e => e.standing === 'safe'),
-    facts,
-    ownDomains,
-  )
+  const blocked: SenderEntry[] = []
+  const safe: SenderEntry[] = []
+  for (const entry of entries) {
+    if (isExpired(entry, now)) continue
+    if (entry.standing === 'safe') safe.push(entry)
+    else if (matchesBlocked(entry.pattern, facts)) blocked.push(entry)
+  }
+  if (safe.length === 0 && blocked.length < 2)
+    return blocked.length === 0 ? silent : { decided: blocked[0] ?? null, overruled: [], refused: [] }
+  const { honoured, refused } = safeMatches(safe, facts, ownDomains)
   const ranked = [...blocked, ...honoured].sort(
     (a, b) =>
       specificity(b.pattern) - specificity(a.pattern) ||
@@ -101,7 +107,8 @@ function safeMatches(
   facts: SenderFacts,
   ownDomains: readonly string[],
 ): { honoured: readonly SenderEntry[]; refused: readonly RefusedEntry[] } {
-  const byList = safe.filter(e => matchesList(e.pattern, facts.listId))
+  if (safe.length === 0) return { honoured: safe, refused: [] }
+  const byList = facts.listId === null ? [] : safe.filter(e => matchesList(e.pattern, facts.listId))
   const perAddress = facts.from.map(address => safe.filter(e => matchesAddress(e.pattern, address)))
   // "Safe needs all safe": one From address without an entry, and the address entries say nothing.
   const allCovered = perAddress.length > 0 && perAddress.every(found => found.length > 0)

@@ -1,5 +1,6 @@
 import { Piscina } from 'piscina'
 import { parseMessage } from '@pendro/core/message'
+import { threadFlags } from '../work/thread-options.ts'
 
 export interface ReadingPool {
   readonly read: typeof parseMessage
@@ -20,8 +21,7 @@ export function createReadingPool(threads: number): ReadingPool {
     minThreads: 0,
     maxThreads: threads,
     idleTimeout: 30_000,
-    // The loader that runs TypeScript here has to run it there too.
-    execArgv: process.execArgv,
+    execArgv: [...threadFlags],
     resourceLimits: { maxOldGenerationSizeMb: 1024 },
   })
   return {

@@ -35,21 +35,22 @@ export function toEntry(row: EntryRow): SenderEntry {
 
 /**
  * Live entries that could match one of `texts` (see `candidateTexts`), of the organisation and of the
- * given mailboxes. `lock` holds them until the transaction ends.
+ * given mailboxes (`null`: of all). `lock` holds them until the transaction ends.
  */
 export async function entriesFor(
   db: Database,
   texts: readonly string[],
-  mailboxIds: readonly number[],
+  mailboxIds: readonly number[] | null,
   { tx, lock = false }: { tx?: Tx; lock?: boolean } = {},
 ): Promise<readonly SenderEntry[]> {
   if (texts.length === 0) return []
+  const whose = mailboxIds === null ? '' : 'AND (e.mailbox_id IS NULL OR e.mailbox_id IN (:mailboxIds))'
   const rows = await select<EntryRow>(
     db,
     `SELECT ${entryColumns} FROM sender_entries e
-     WHERE e.pattern IN (:texts) AND e.ended_at IS NULL AND (e.mailbox_id IS NULL OR e.mailbox_id IN (:mailboxIds))
+     WHERE e.pattern IN (:texts) AND e.ended_at IS NULL ${whose}
      ${lock ? 'FOR UPDATE' : ''}`,
-    { texts, mailboxIds: mailboxIds.length > 0 ? mailboxIds : [0] },
+    { texts, mailboxIds: mailboxIds && mailboxIds.length > 0 ? mailboxIds : [0] },
     tx,
   )
   return rows.map(toEntry)

@@ -70,15 +70,18 @@ async function replayNear(
   looked: Looked,
 ): Promise<Replayed> {
   const only = change.add.length > 0 && patterns.length === 1 ? patterns[0] : undefined
-  const history = await seenUnder(
+  const groups = await seenUnder(
     db,
     organisation,
     only ? [only, ...organisationAround(only)] : patterns,
     looked,
   )
-  const texts = new Set(history.flatMap(({ facts }) => candidateTexts(facts.sender)))
-  const mailboxIds = [...new Set(history.map(({ mailbox }) => mailbox.mailboxId))]
-  const register = await entriesFor(db, [...texts], mailboxIds)
+  const texts = new Set(groups.senders.flatMap(candidateTexts))
+  const register = await entriesFor(db, [...texts], looked.mailboxIds)
+  const own = [...register, ...change.add, ...change.end].flatMap(({ owner }) =>
+    owner.kind === 'mailbox' ? [owner.mailboxId] : [],
+  )
+  const history = groups.expand(new Set(own))
   const context = { policy: organisation.policy, now: now.getTime() }
   const replay = (given: RegisterChange): Reach => {
     const counting = countReach(given, register, context)

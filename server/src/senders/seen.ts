@@ -23,22 +23,42 @@ interface GroupRow {
   readonly n: number
 }
 
+const equalParts = `m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
+  IF(d.state = 'released', 'wanted', m.called) AS called`
+/** On which side of each of the mailbox's limits a score lies: 0 below all of them. */
+const band = `(d.score >= COALESCE(b.limit_junk, :junk)) + (d.score >= COALESCE(b.limit_quarantined, :quarantined))
+  + (d.score >= COALESCE(b.limit_near_certain, :nearCertain))`
+
 /**
  * Deliveries that are equal before the judge, counted by the database: same sender profile, mailbox and
  * marks, and a score on the same side of each of the mailbox's limits. Deciding one decides them all.
  * `from` names messages as `m`.
  */
 function grouped(from: string, mailboxIds: Looked['mailboxIds'], where = 'TRUE'): string {
-  return `SELECT m.profile_id, d.mailbox_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
-      IF(d.state = 'released', 'wanted', m.called) AS called, MIN(d.score) AS score, COUNT(*) AS n
+  return `SELECT ${equalParts}, d.mailbox_id, MIN(d.score) AS score, COUNT(*) AS n
     FROM ${from}
     JOIN deliveries d ON d.message_id = m.id ${mailboxIds === null ? '' : 'AND d.mailbox_id IN (:mailboxIds)'}
     JOIN mailboxes b ON b.id = d.mailbox_id
     WHERE ${where} AND m.received_at >= :since AND m.profile_id IS NOT NULL
-    GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called,
-      (d.score >= COALESCE(b.limit_junk, :junk)) + (d.score >= COALESCE(b.limit_quarantined, :quarantined))
-      + (d.score >= COALESCE(b.limit_near_certain, :nearCertain))`
+    GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called, ${band}`
 }
+
+interface PackedRow extends Omit<GroupRow, 'mailbox_id' | 'score' | 'n'> {
+  readonly band: number
+  readonly filtering: number
+  readonly uses_set_aside: number
+  /** 'mailbox:deliveries' of each mailbox, parted by commas. */
+  readonly per_mailbox: string
+}
+
+/** Deliveries under some patterns; a mailbox without entries of its own is like every other. */
+export interface SeenGroups {
+  readonly senders: readonly SenderFacts[]
+  /** `own`: mailboxes whose lists have a say; their deliveries stay apart. */
+  readonly expand: (own: ReadonlySet<number>) => readonly SeenDeliveries[]
+}
+
+const noGroups: SeenGroups = { senders: [], expand: () => [] }
 
 /** Deliveries that one of the patterns could match, with all that deciding them again needs. */
 export async function seenUnder(
@@ -46,17 +66,87 @@ export async function seenUnder(
   organisation: Organisation,
   patterns: readonly SenderPattern[],
   { since, mailboxIds }: Looked,
-): Promise<readonly SeenDeliveries[]> {
-  if (patterns.length === 0 || mailboxIds?.length === 0) return []
+): Promise<SeenGroups> {
+  if (patterns.length === 0 || mailboxIds?.length === 0) return noGroups
   const { where, values } = senderCondition(patterns)
-  const from = `(SELECT DISTINCT s.message_id FROM message_senders s WHERE ${where}) c JOIN messages m ON m.id = c.message_id`
-  const rows = await select<GroupRow>(db, grouped(from, mailboxIds), {
-    ...values,
-    ...organisation.limits,
-    since,
+  // Packed into one text a group: ten thousand rows take longer to read than to find.
+  const rows = await select<PackedRow>(
+    db,
+    `SET STATEMENT group_concat_max_len = 64000000 FOR
+     SELECT profile_id, bulk, unreadable, harmful, called, band, filtering, uses_set_aside,
+       GROUP_CONCAT(mailbox_id, ':', n) AS per_mailbox
+     FROM (
+       SELECT ${equalParts}, ${band} AS band, b.filtering, b.uses_set_aside, d.mailbox_id, COUNT(*) AS n
+       FROM (SELECT DISTINCT s.message_id FROM message_senders s WHERE ${where}) c JOIN messages m ON m.id = c.message_id
+       JOIN deliveries d ON d.message_id = m.id ${mailboxIds === null ? '' : 'AND d.mailbox_id IN (:mailboxIds)'}
+       JOIN mailboxes b ON b.id = d.mailbox_id
+       WHERE m.received_at >= :since AND m.profile_id IS NOT NULL
+       GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called, band
+     ) g GROUP BY profile_id, bulk, unreadable, harmful, called, band, filtering, uses_set_aside`,
+    { ...values, ...organisation.limits, since, mailboxIds },
+  )
+  const profiles = await readProfiles(db, [...new Set(rows.map(row => row.profile_id))])
+  return {
+    senders: [...profiles.values()],
+    expand: own =>
+      rows.flatMap(row => {
+        const sender = profiles.get(row.profile_id)
+        return sender ? unpack(row, sender, own) : []
+      }),
+  }
+}
+
+/** Scores are named by their band, so that one policy speaks for mailboxes with different limits. */
+const bandLimits = { junk: 1, quarantined: 2, nearCertain: 3 }
+
+function unpack(row: PackedRow, sender: SenderFacts, own: ReadonlySet<number>): readonly SeenDeliveries[] {
+  const facts: DeliveryFacts = {
+    sender,
+    harm: row.harmful === 1 ? sealedBy : null,
+    score: Number(row.band),
+    bulk: row.bulk === 1,
+    unreadable: row.unreadable === 1,
+  }
+  const policy = {
+    limits: bandLimits,
+    usesSetAside: row.uses_set_aside === 1,
+    filtering: row.filtering === 1,
+  }
+  const alone: SeenDeliveries[] = []
+  const mailboxIds: number[] = []
+  let count = 0
+  for (const part of row.per_mailbox.split(',')) {
+    const [mailboxId = 0, n = 0] = part.split(':').map(Number)
+    if (own.has(mailboxId))
+      alone.push({ facts, mailbox: { ...policy, mailboxId }, count: n, calledByPerson: row.called })
+    else {
+      mailboxIds.push(mailboxId)
+      count += n
+    }
+  }
+  const [first] = mailboxIds
+  if (first === undefined) return alone
+  const together = {
+    facts,
+    mailbox: { ...policy, mailboxId: first },
     mailboxIds,
-  })
-  return createReader(db, organisation)(rows)
+    count,
+    calledByPerson: row.called,
+  }
+  return [together, ...alone]
+}
+
+async function readProfiles(db: Database, ids: readonly number[]): Promise<ReadonlyMap<number, SenderFacts>> {
+  const profiles = new Map<number, SenderFacts>()
+  for (let i = 0; i < ids.length; i += 2000) {
+    const found = await select<{ id: number; facts: SenderFacts }>(
+      db,
+      'SELECT id, facts FROM sender_profiles WHERE id IN (:ids)',
+      { ids: ids.slice(i, i + 2000) },
+    )
+    for (const { id, facts } of found) profiles.set(id, facts)
+  }
+  return profiles
 }
 
 /** Messages read in one step of `allSeen`: enough to be worth a query, few enough to hold up nobody. */
@@ -103,14 +193,7 @@ function createReader(db: Database, organisation: Organisation) {
       profiles,
       rows.map(row => row.profile_id),
     )
-    for (let i = 0; i < newProfiles.length; i += 2000) {
-      const found = await select<{ id: number; facts: SenderFacts }>(
-        db,
-        'SELECT id, facts FROM sender_profiles WHERE id IN (:ids)',
-        { ids: newProfiles.slice(i, i + 2000) },
-      )
-      for (const { id, facts } of found) profiles.set(id, facts)
-    }
+    for (const [id, facts] of await readProfiles(db, newProfiles)) profiles.set(id, facts)
     return rows.flatMap((row): SeenDeliveries[] => {
       const [sender, mailbox] = [profiles.get(row.profile_id), mailboxes.get(row.mailbox_id)]
       return sender && mailbox ? [toSeen(row, sender, mailbox)] : []

@@ -2,6 +2,7 @@ import { Piscina } from 'piscina'
 import { execute, findRow, type Database } from '../db/database.ts'
 import { runImport } from '../senders/imports.ts'
 import { runUpkeep } from '../senders/upkeep.ts'
+import { threadFlags } from './thread-options.ts'
 
 export type ListsJob =
   | { readonly kind: 'upkeep'; readonly at: Date }
@@ -25,7 +26,7 @@ export function createListsPool(db: Database, { threads, url }: { threads: numbe
     minThreads: 0,
     maxThreads: 1,
     idleTimeout: 30_000,
-    execArgv: process.execArgv,
+    execArgv: [...threadFlags],
     resourceLimits: { maxOldGenerationSizeMb: 1024 },
   })
   return { run: job => pool.run({ job, url }), stop: () => pool.destroy() }
