@@ -70,12 +70,7 @@ async function replayNear(
   looked: Looked,
 ): Promise<Replayed> {
   const only = change.add.length > 0 && patterns.length === 1 ? patterns[0] : undefined
-  const groups = await seenUnder(
-    db,
-    organisation,
-    only ? [only, ...organisationAround(only)] : patterns,
-    looked,
-  )
+  const groups = await seenUnder(db, organisation, only ? [organisationAround(only)] : patterns, looked)
   const texts = new Set(groups.senders.flatMap(candidateTexts))
   const register = await entriesFor(db, [...texts], looked.mailboxIds)
   const own = [...register, ...change.add, ...change.end].flatMap(({ owner }) =>
@@ -125,13 +120,13 @@ function patternsOf({ add, end }: RegisterChange): readonly SenderPattern[] {
   return [...new Map([...add, ...end].map(({ pattern }) => [patternText(pattern), pattern])).values()]
 }
 
-/** The widest pattern beside: all under the sender's organisational domain. */
-function organisationAround(pattern: SenderPattern): readonly SenderPattern[] {
-  if (pattern.kind === 'list') return []
+/** The widest pattern beside, and with it all others: everything under the sender's organisational domain. */
+function organisationAround(pattern: SenderPattern): SenderPattern {
+  if (pattern.kind === 'list') return pattern
   const domain = findOrganisationalDomain(
     pattern.kind === 'address' ? pattern.address.domain : pattern.domain,
   )
-  return domain === null ? [] : [{ kind: 'subtree', domain }]
+  return domain === null ? pattern : { kind: 'subtree', domain }
 }
 
 const mostShown = 50

@@ -2,7 +2,7 @@ import type { DeliveryFacts } from '@pendro/core/judgement'
 import type { SeenDeliveries } from '@pendro/core/rulings'
 import { patternText, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
 import { findRow, select, type Database, type Row } from '../db/database.ts'
-import { mailboxPolicy, mailboxRows, type Organisation } from '../db/organisation.ts'
+import { mailboxPolicy, mailboxRows, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { domainKey } from '../mail/intake.ts'
 
 /** Which deliveries are looked at again. */
@@ -23,32 +23,26 @@ interface GroupRow {
   readonly n: number
 }
 
-const equalParts = `m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
-  IF(d.state = 'released', 'wanted', m.called) AS called`
-/** On which side of each of the mailbox's limits a score lies: 0 below all of them. */
-const band = `(d.score >= COALESCE(b.limit_junk, :junk)) + (d.score >= COALESCE(b.limit_quarantined, :quarantined))
-  + (d.score >= COALESCE(b.limit_near_certain, :nearCertain))`
-
 /**
  * Deliveries that are equal before the judge, counted by the database: same sender profile, mailbox and
  * marks, and a score on the same side of each of the mailbox's limits. Deciding one decides them all.
  * `from` names messages as `m`.
  */
 function grouped(from: string, mailboxIds: Looked['mailboxIds'], where = 'TRUE'): string {
-  return `SELECT ${equalParts}, d.mailbox_id, MIN(d.score) AS score, COUNT(*) AS n
+  return `SELECT m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
+      IF(d.state = 'released', 'wanted', m.called) AS called, d.mailbox_id, MIN(d.score) AS score, COUNT(*) AS n
     FROM ${from}
     JOIN deliveries d ON d.message_id = m.id ${mailboxIds === null ? '' : 'AND d.mailbox_id IN (:mailboxIds)'}
     JOIN mailboxes b ON b.id = d.mailbox_id
     WHERE ${where} AND m.received_at >= :since AND m.profile_id IS NOT NULL
-    GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called, ${band}`
+    GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called,
+      (d.score >= COALESCE(b.limit_junk, :junk)) + (d.score >= COALESCE(b.limit_quarantined, :quarantined))
+      + (d.score >= COALESCE(b.limit_near_certain, :nearCertain))`
 }
 
 interface PackedRow extends Omit<GroupRow, 'mailbox_id' | 'score' | 'n'> {
-  readonly band: number
-  readonly filtering: number
-  readonly uses_set_aside: number
-  /** 'mailbox:deliveries' of each mailbox, parted by commas. */
-  readonly per_mailbox: string
+  /** 'mailbox:score' of each delivery, with an r behind it when it was released, parted by commas. */
+  readonly deliveries: string
 }
 
 /** Deliveries under some patterns; a mailbox without entries of its own is like every other. */
@@ -73,67 +67,93 @@ export async function seenUnder(
   const rows = await select<PackedRow>(
     db,
     `SET STATEMENT group_concat_max_len = 64000000 FOR
-     SELECT profile_id, bulk, unreadable, harmful, called, band, filtering, uses_set_aside,
-       GROUP_CONCAT(mailbox_id, ':', n) AS per_mailbox
-     FROM (
-       SELECT ${equalParts}, ${band} AS band, b.filtering, b.uses_set_aside, d.mailbox_id, COUNT(*) AS n
-       FROM (SELECT DISTINCT s.message_id FROM message_senders s WHERE ${where}) c JOIN messages m ON m.id = c.message_id
-       JOIN deliveries d ON d.message_id = m.id ${mailboxIds === null ? '' : 'AND d.mailbox_id IN (:mailboxIds)'}
-       JOIN mailboxes b ON b.id = d.mailbox_id
-       WHERE m.received_at >= :since AND m.profile_id IS NOT NULL
-       GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called, band
-     ) g GROUP BY profile_id, bulk, unreadable, harmful, called, band, filtering, uses_set_aside`,
-    { ...values, ...organisation.limits, since, mailboxIds },
+     SELECT m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful, m.called,
+       GROUP_CONCAT(d.mailbox_id, ':', d.score, IF(d.state = 'released', 'r', '')) AS deliveries
+     FROM (SELECT DISTINCT s.message_id FROM message_senders s WHERE ${where}) c JOIN messages m ON m.id = c.message_id
+     JOIN deliveries d ON d.message_id = m.id ${mailboxIds === null ? '' : 'AND d.mailbox_id IN (:mailboxIds)'}
+     WHERE m.received_at >= :since AND m.profile_id IS NOT NULL
+     GROUP BY m.profile_id, m.bulk, unreadable, harmful, m.called`,
+    { ...values, since, mailboxIds },
   )
-  const profiles = await readProfiles(db, [...new Set(rows.map(row => row.profile_id))])
+  const [profiles, policies] = await Promise.all([
+    readProfiles(db, [...new Set(rows.map(row => row.profile_id))]),
+    readPolicies(db, organisation),
+  ])
   return {
     senders: [...profiles.values()],
     expand: own =>
       rows.flatMap(row => {
         const sender = profiles.get(row.profile_id)
-        return sender ? unpack(row, sender, own) : []
+        return sender ? unpack(row, sender, policies, own) : []
       }),
   }
+}
+
+type Policy = SeenDeliveries['mailbox']
+
+/** Only mailboxes that differ from the organisation's usual are read one by one. */
+async function readPolicies(
+  db: Database,
+  organisation: Organisation,
+): Promise<(mailboxId: number) => Policy> {
+  const rows = await select<MailboxRow>(
+    db,
+    `SELECT id, limit_junk, limit_quarantined, limit_near_certain, uses_set_aside, filtering FROM mailboxes
+     WHERE limit_junk IS NOT NULL OR limit_quarantined IS NOT NULL OR limit_near_certain IS NOT NULL OR uses_set_aside OR NOT filtering`,
+  )
+  const special = new Map(rows.map(row => [row.id, mailboxPolicy(row, organisation)]))
+  return mailboxId =>
+    special.get(mailboxId) ?? { mailboxId, limits: organisation.limits, usesSetAside: false, filtering: true }
 }
 
 /** Scores are named by their band, so that one policy speaks for mailboxes with different limits. */
 const bandLimits = { junk: 1, quarantined: 2, nearCertain: 3 }
 
-function unpack(row: PackedRow, sender: SenderFacts, own: ReadonlySet<number>): readonly SeenDeliveries[] {
-  const facts: DeliveryFacts = {
+function bandOf(score: number, { junk, quarantined, nearCertain }: Policy['limits']): number {
+  return Number(score >= junk) + Number(score >= quarantined) + Number(score >= nearCertain)
+}
+
+function unpack(
+  row: PackedRow,
+  sender: SenderFacts,
+  policyOf: (mailboxId: number) => Policy,
+  own: ReadonlySet<number>,
+): readonly SeenDeliveries[] {
+  const groups = new Map<string, SeenDeliveries & { readonly mailboxIds: number[] }>()
+  for (const part of row.deliveries.split(',')) {
+    const released = part.endsWith('r')
+    const colon = part.indexOf(':')
+    const mailboxId = Number(part.slice(0, colon))
+    const policy = policyOf(mailboxId)
+    const band = bandOf(Number.parseFloat(part.slice(colon + 1)), policy.limits)
+    const { usesSetAside, filtering } = policy
+    const key = `${own.has(mailboxId) ? mailboxId : ''} ${band} ${released} ${usesSetAside} ${filtering}`
+    const known = groups.get(key)
+    if (known) known.mailboxIds.push(mailboxId)
+    else
+      groups.set(key, {
+        facts: factsOf(row, sender, band),
+        mailbox: { mailboxId, limits: bandLimits, usesSetAside, filtering },
+        mailboxIds: [mailboxId],
+        count: 0,
+        calledByPerson: released ? 'wanted' : row.called,
+      })
+  }
+  return [...groups.values()].map(group => ({ ...group, count: group.mailboxIds.length }))
+}
+
+function factsOf(
+  { harmful, bulk, unreadable }: Pick<GroupRow, 'harmful' | 'bulk' | 'unreadable'>,
+  sender: SenderFacts,
+  score: number,
+): DeliveryFacts {
+  return {
     sender,
-    harm: row.harmful === 1 ? sealedBy : null,
-    score: Number(row.band),
-    bulk: row.bulk === 1,
-    unreadable: row.unreadable === 1,
+    harm: harmful === 1 ? sealedBy : null,
+    score,
+    bulk: bulk === 1,
+    unreadable: unreadable === 1,
   }
-  const policy = {
-    limits: bandLimits,
-    usesSetAside: row.uses_set_aside === 1,
-    filtering: row.filtering === 1,
-  }
-  const alone: SeenDeliveries[] = []
-  const mailboxIds: number[] = []
-  let count = 0
-  for (const part of row.per_mailbox.split(',')) {
-    const [mailboxId = 0, n = 0] = part.split(':').map(Number)
-    if (own.has(mailboxId))
-      alone.push({ facts, mailbox: { ...policy, mailboxId }, count: n, calledByPerson: row.called })
-    else {
-      mailboxIds.push(mailboxId)
-      count += n
-    }
-  }
-  const [first] = mailboxIds
-  if (first === undefined) return alone
-  const together = {
-    facts,
-    mailbox: { ...policy, mailboxId: first },
-    mailboxIds,
-    count,
-    calledByPerson: row.called,
-  }
-  return [together, ...alone]
 }
 
 async function readProfiles(db: Database, ids: readonly number[]): Promise<ReadonlyMap<number, SenderFacts>> {
@@ -205,15 +225,9 @@ function missing(known: ReadonlyMap<number, unknown>, ids: readonly number[]): r
   return [...new Set(ids)].filter(id => !known.has(id))
 }
 
-function toSeen(row: GroupRow, sender: SenderFacts, mailbox: SeenDeliveries['mailbox']): SeenDeliveries {
+function toSeen(row: GroupRow, sender: SenderFacts, mailbox: Policy): SeenDeliveries {
   return {
-    facts: {
-      sender,
-      harm: row.harmful === 1 ? sealedBy : null,
-      score: Number(row.score),
-      bulk: row.bulk === 1,
-      unreadable: row.unreadable === 1,
-    },
+    facts: factsOf(row, sender, Number(row.score)),
     mailbox,
     count: Number(row.n),
     calledByPerson: row.called,
