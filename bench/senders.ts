@@ -284,7 +284,7 @@ export async function benchLists(
   return { title: 'Sender lists: reach and upkeep', rows, notes }
 }
 
-export async function benchReach(db: Database, now: number): Promise<readonly Measured[]> {
+async function benchReach(db: Database, now: number): Promise<readonly Measured[]> {
   const organisation = await readOrganisation(db)
   const pattern = parsePattern(domainOf(0))
   if (!pattern.ok) throw new Error('pattern')
