@@ -149,7 +149,7 @@ function EntryName({ entry }: { entry: EntryBrief }) {
       <StandingMark standing={entry.standing} />
       <Link
         to={`/senders/${entry.id}`}
-        className="inline-block max-w-full truncate border-b border-line-strong font-mono leading-6 hover:border-current"
+        className="inline-block max-w-full truncate border-b border-line-strong font-mono leading-[25px] hover:border-current"
       >
         {entry.pattern}
       </Link>
