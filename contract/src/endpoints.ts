@@ -337,6 +337,8 @@ export const previewDigest = endpoint({
     language: z.string(),
     timeZone: z.string(),
     since: moment.nullable(),
+    /** When the next one goes by itself; `null` for never. */
+    next: moment.nullable(),
     listed: z.number().int(),
     leftOut: z.number().int(),
     /** `null` when there is nothing to say. */

@@ -4,10 +4,34 @@ import { describe, expect, test } from 'vitest'
 import { parsePattern } from '@pendro/core/senders'
 import { weights } from '@pendro/core/judgement'
 import { patternProblemText } from '../src/pattern-text.ts'
+import { de } from '../src/wording/de.ts'
 import { en } from '../src/wording/en.ts'
+import { nb } from '../src/wording/nb.ts'
+import { pl } from '../src/wording/pl.ts'
 import { en as first } from '../../web/src/wording/en.ts'
 import { enSenders } from '../../web/src/wording/en-senders.ts'
 import { root } from '../../scripts/prepare.mjs'
+
+const languages = { nb, de, pl }
+test.each(Object.entries(languages))(
+  '%s says all that colleagues are told, and nothing twice',
+  (language, texts) => {
+    const keysOf = (part: object, path = ''): string[] =>
+      Object.entries(part).flatMap(([key, value]) =>
+        typeof value === 'string' ? [`${path}${key}`] : keysOf(value as object, `${path}${key}.`),
+      )
+    const told = keysOf({ held: en.held, digest: en.digest, digestAnswer: en.digestAnswer })
+    const said = keysOf(texts)
+    expect(told.filter(key => !said.includes(key))).toEqual([])
+    // What a language adds are its own plural forms.
+    const forms = new Intl.PluralRules(language).resolvedOptions().pluralCategories
+    for (const key of said.filter(one => !told.includes(one)))
+      expect(forms).toContain(key.slice(key.lastIndexOf('_') + 1))
+    for (const key of said.filter(one => one.endsWith('_other')))
+      for (const form of forms.filter(one => one !== 'other' && said.includes(key)))
+        expect(said).toContain(key.replace(/_other$/, `_${form}`))
+  },
+)
 
 const screens = { ...first, senders: enSenders }
 

@@ -26,6 +26,7 @@ export function createLog(level: string) {
     labAway: (messageId: number, problem: string) =>
       sink.warn({ messageId, problem }, 'attachment lab did not answer; will try again'),
     reported: (messages: number) => sink.info({ messages }, 'report by mail taken'),
+    digestReply: (kind: string) => sink.info({ kind }, 'reply to a digest taken'),
     inspected: (messageId: number, verdict: string) =>
       sink.info({ messageId, verdict }, 'attachments inspected'),
     jobFailed: (job: string, error: unknown) => sink.error({ job, err: error }, 'job failed; it runs again'),

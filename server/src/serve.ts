@@ -12,6 +12,7 @@ import { createReadingPool } from './mail/reading-pool.ts'
 import { createResolver } from './mail/resolver.ts'
 import { recalibrate } from './review/calibrate.ts'
 import type { Settings } from './settings.ts'
+import { workDigests } from './work/digests.ts'
 import { startLoop } from './work/loop.ts'
 import { workInspections } from './work/inspections.ts'
 import { createListsPool, workImports } from './work/lists.ts'
@@ -40,6 +41,16 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     'upkeep',
     2000,
     () => workUpkeep(db, { run: at => lists.run({ kind: 'upkeep', at }), now }),
+    log,
+  )
+  const digests = startLoop(
+    'digests',
+    5000,
+    async () => {
+      const worked = await workDigests(db, now)
+      if (worked > 0) outbox.nudge()
+      return worked
+    },
     log,
   )
   const queued = () => {
@@ -89,6 +100,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       inspections?.stop(),
       calibration.stop(),
       imports.stop(),
+      digests.stop(),
       upkeep.stop(),
       pool.stop(),
     ])

@@ -1,12 +1,20 @@
 import { createInstance } from 'i18next'
+import { de } from '@pendro/contract/wording/de'
 import { en } from '@pendro/contract/wording/en'
+import { nb } from '@pendro/contract/wording/nb'
+import { pl } from '@pendro/contract/wording/pl'
 import type { Translate } from '@pendro/core/digest'
 
 const texts = createInstance()
 await texts.init({
   lng: 'en',
   fallbackLng: 'en',
-  resources: { en: { translation: en } },
+  resources: {
+    en: { translation: en },
+    nb: { translation: nb },
+    de: { translation: de },
+    pl: { translation: pl },
+  },
   keySeparator: '.',
   // The texts go into mail and are escaped there, for text and for HTML each in its own way.
   interpolation: { escapeValue: false },

@@ -142,11 +142,35 @@ export const en = {
     greeting: 'Hello {{name}},',
     intro_zero: 'Nothing that looked wanted was kept back.',
     intro_one:
-      'this message looked like junk, so it was kept back. If you are waiting for it, ask your help desk to release it.',
+      'this message looked like junk, so it was kept back. Nothing else needs to be done if you do not want it.',
     intro_other:
-      'these messages looked like junk, so they were kept back. If you are waiting for one of them, ask your help desk to release it.',
+      'these messages looked like junk, so they were kept back. Nothing else needs to be done if you do not want them.',
     leftOut_one: '{{count}} more is near-certain junk and not listed. It stays until {{date}}.',
     leftOut_other: '{{count}} more are near-certain junk and not listed. They stay until {{date}}.',
-    help: 'Sent by Pendro for {{organisation}}. Please don’t answer this message.',
+    howToAsk:
+      'To get a message, answer this mail and delete the lines you do not want: what is still named by its code in your answer is sent to you. The code alone in an answer does, too.',
+    help: 'Sent by Pendro for {{organisation}}.',
+  },
+  /** The answer to a colleague's reply. */
+  digestAnswer: {
+    greeting: 'Hello {{name}},',
+    nothing:
+      'your reply names none of the messages by its code, so nothing was sent. Answer the digest again and leave the lines of the messages you want, or send the code alone.',
+    released_zero: 'none of the messages you named could be sent to you:',
+    released_one: 'one message is on its way to you.',
+    released_other: '{{count}} messages are on their way to you.',
+    fate: {
+      released: 'Sent to you.',
+      'released-before': 'You have it already: it was sent before.',
+      'on-its-way': 'It was asked for already and is on its way.',
+      discarded: 'It was discarded. Your help desk can restore it while it is kept.',
+      gone: 'It has gone away; it was kept for as long as things are kept here.',
+      sealed: 'It holds something harmful. Nobody can release it.',
+      unknown: 'No message of yours has this code. It may be from an old digest, or somebody else’s.',
+    },
+    slip: '{{typed}} looks like a code with a slip in it. Nothing was sent for it.',
+    slipMeant:
+      '{{typed}} looks like a code with a slip in it; you probably meant {{meant}}. Nothing was sent for it: answer with {{meant}} if so.',
+    help: 'Sent by Pendro for {{organisation}}.',
   },
 } as const

@@ -7,6 +7,8 @@ export interface DigestLine {
   readonly receivedAt: number
   /** Why it was kept back, a whole sentence in the digest's language. */
   readonly reason: string
+  /** By which it is asked for in a reply, such as `K7Q-4MD`; '' in a preview of what has none yet. */
+  readonly reference: string
 }
 
 export interface DigestInput {
@@ -47,7 +49,10 @@ export function composeDigest(input: DigestInput, t: Translate): DigestText | nu
       input.leftOut === 0 || input.leftOutUntil === null
         ? ''
         : t('digest.leftOut', { count: input.leftOut, date: dayText(input.leftOutUntil, input) }),
-    help: t('digest.help', { organisation: input.organisation }),
+    help: [
+      ...(count > 0 ? [t('digest.howToAsk')] : []),
+      t('digest.help', { organisation: input.organisation }),
+    ].join(' '),
   }
   return { subject: words.subject, text: textBody(input, words), html: htmlBody(input, words) }
 }
@@ -66,6 +71,7 @@ function textBody(input: DigestInput, words: Words): string {
       `${visible(line.name) || line.address} <${line.address}>`,
       `  ${visible(line.subject)}`,
       `  ${timeText(line.receivedAt, input)} · ${line.reason}`,
+      ...(line.reference === '' ? [] : [`  ${line.reference}`]),
     ].join('\n'),
   )
   return (
@@ -82,6 +88,7 @@ function htmlBody(input: DigestInput, words: Words): string {
 <div><b>${escape(visible(line.name) || line.address)}</b> <span style="font-family:monospace;color:#52606A">${escape(line.address)}</span></div>
 <div style="margin:4px 0">${escape(visible(line.subject))}</div>
 <div style="font-size:13px;color:#52606A">${escape(line.reason)}</div>
+<div style="font-family:monospace;margin-top:4px">${escape(line.reference)}</div>
 </div>`,
   )
   const paragraph = (text: string) => (text === '' ? '' : `<p style="margin:0 0 14px">${escape(text)}</p>`)

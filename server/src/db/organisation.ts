@@ -1,3 +1,4 @@
+import type { DigestSchedule } from '@pendro/core/digest'
 import type { Limits, MailboxPolicy, OrganisationPolicy } from '@pendro/core/judgement'
 import { findRow, select, type Database, type Tx } from './database.ts'
 
@@ -9,6 +10,9 @@ export interface Organisation {
   readonly keepDays: number
   /** What digests are sent from. */
   readonly digestAddress: string
+  /** When digests go where a mailbox says nothing else; local times. Without it daily at 07:00 (common practice). */
+  readonly digestTimes?: readonly string[]
+  readonly digestWeekdays?: readonly number[]
   /** Where colleagues send mail that got through, as an attachment; '' for nowhere. */
   readonly reportAddress?: string
 }
@@ -50,6 +54,8 @@ export interface MailboxRow {
   readonly limit_near_certain: number | null
   readonly uses_set_aside: number
   readonly filtering: number
+  readonly digest_times: readonly string[] | null
+  readonly digest_weekdays: readonly number[] | null
 }
 
 export function findMailboxRow(db: Database, id: number, tx?: Tx): Promise<MailboxRow | null> {
@@ -64,6 +70,18 @@ export async function mailboxRows(
   if (ids.length === 0) return new Map()
   const rows = await select<MailboxRow>(db, 'SELECT * FROM mailboxes WHERE id IN (:ids)', { ids }, tx)
   return new Map(rows.map(row => [row.id, row]))
+}
+
+/** When a mailbox gets its digests; what it does not set is the organisation's. */
+export function digestSchedule(
+  { digest_times, digest_weekdays, time_zone }: MailboxRow,
+  { digestTimes = ['07:00'], digestWeekdays = [1, 2, 3, 4, 5, 6, 7] }: Organisation,
+): DigestSchedule {
+  return {
+    times: digest_times ?? digestTimes,
+    weekdays: digest_weekdays ?? digestWeekdays,
+    timeZone: time_zone,
+  }
 }
 
 /** What deciding needs of a mailbox; limits it does not set are the organisation's. */

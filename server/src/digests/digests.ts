@@ -1,7 +1,16 @@
+import { randomInt } from 'node:crypto'
 import MailComposer from 'nodemailer/lib/mail-composer'
 import type { DigestPreview } from '@pendro/contract'
-import { composeDigest, type DigestLine, type DigestText } from '@pendro/core/digest'
 import {
+  composeDigest,
+  nextDigest,
+  referenceCount,
+  referenceOf,
+  type DigestLine,
+  type DigestText,
+} from '@pendro/core/digest'
+import {
+  execute,
   findRow,
   inTransaction,
   insert,
@@ -10,7 +19,13 @@ import {
   type Database,
   type Tx,
 } from '../db/database.ts'
-import { findMailboxRow, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
+import {
+  digestSchedule,
+  findMailboxRow,
+  readOrganisation,
+  type MailboxRow,
+  type Organisation,
+} from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
@@ -44,6 +59,7 @@ async function windowOf(db: Database, mailboxId: number, cut: Date, tx?: Tx): Pr
 }
 
 interface LineRow {
+  readonly id: number
   readonly from_name: string
   readonly from_address: string
   readonly subject: string
@@ -53,22 +69,27 @@ interface LineRow {
   readonly reasons: { finding: string }[]
 }
 
-/** What is still kept back of (since, cut]; what somebody ruled on is in another state by now. */
-async function composeFor(
-  db: Database,
-  organisation: Organisation,
-  mailbox: MailboxRow,
-  { since, cut }: Window,
-  tx?: Tx,
-): Promise<Content> {
-  const rows = await select<LineRow>(
+/**
+ * What is still kept back and in no digest yet; what somebody ruled on is in another state by now. Not asked
+ * for by the time of reception alone: what was looked at for a while is older than the cut before.
+ */
+function waitingLines(db: Database, mailboxId: number, cut: Date, tx?: Tx): Promise<readonly LineRow[]> {
+  return select<LineRow>(
     db,
-    `SELECT from_name, from_address, subject, received_at, expires_at, left_out, reasons FROM deliveries
-     WHERE mailbox_id = :id AND state IN ('quarantined', 'junk') AND received_at > :since AND received_at <= :cut
-     ORDER BY score, id`,
-    { id: mailbox.id, since, cut },
+    `SELECT id, from_name, from_address, subject, received_at, expires_at, left_out, reasons FROM deliveries
+     WHERE mailbox_id = :mailboxId AND digest_id IS NULL AND state IN ('quarantined', 'junk') AND received_at <= :cut
+     ORDER BY score, id ${tx ? 'FOR UPDATE' : ''}`,
+    { mailboxId, cut },
     tx,
   )
+}
+
+function compose(
+  organisation: Organisation,
+  mailbox: MailboxRow,
+  rows: readonly LineRow[],
+  referenceFor: (deliveryId: number) => string,
+): Content {
   const t = translator(mailbox.language)
   const lines = rows
     .filter(row => row.left_out === 0)
@@ -78,6 +99,7 @@ async function composeFor(
       subject: row.subject,
       receivedAt: row.received_at.getTime(),
       reason: t(`held.${row.reasons[0]?.finding ?? 'words-junk'}`),
+      reference: referenceFor(row.id),
     }))
   const leftOut = rows.filter(row => row.left_out === 1)
   const leftOutUntil = leftOut.length === 0 ? null : Math.max(...leftOut.map(row => row.expires_at.getTime()))
@@ -102,7 +124,10 @@ export async function previewDigest(db: Database, mailboxId: number, now: Date):
   if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
   const organisation = await readOrganisation(db)
   const window = await windowOf(db, mailboxId, now)
-  const { text, listed, leftOut } = await composeFor(db, organisation, mailbox, window)
+  const rows = await waitingLines(db, mailboxId, now)
+  // References are given when the digest is cut; the preview shows where they will stand.
+  const { text, listed, leftOut } = compose(organisation, mailbox, rows, () => placeholder)
+  const next = nextDigest(digestSchedule(mailbox, organisation), now.getTime())
   const sent = await select<{
     id: number
     cut: Date
@@ -127,6 +152,7 @@ export async function previewDigest(db: Database, mailboxId: number, now: Date):
     language: mailbox.language,
     timeZone: mailbox.time_zone,
     since: window.since === beginning ? null : window.since.toISOString(),
+    next: next === null ? null : new Date(next).toISOString(),
     listed,
     leftOut,
     message: text && {
@@ -155,61 +181,92 @@ export async function sendDigest(
   who: SignedIn,
   mailboxId: number,
   now: Date,
-): Promise<{ digestId: number; listed: number; leftOut: number }> {
+): Promise<CutDigest> {
   try {
     return await inTransaction(db, async tx => {
       const mailbox = await findMailboxRow(db, mailboxId, tx)
       if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
       const organisation = await readOrganisation(db, tx)
-      const window = await windowOf(db, mailboxId, now, tx)
-      const { text, listed, leftOut } = await composeFor(db, organisation, mailbox, window, tx)
-      if (!text) throw new AppError('NOTHING_TO_SEND')
-      const source = await buildMessage(organisation, mailbox, text, now)
-      const [digestId = 0] = await insert(
-        db,
-        'digests',
-        [
-          {
-            mailbox_id: mailboxId,
-            since: window.since,
-            cut: now,
-            listed,
-            left_out: leftOut,
-            state: 'waiting',
-            source,
-          },
-        ],
-        tx,
-      )
-      const readers = await digestReaders(db, tx, mailbox)
-      await insert(
-        db,
-        'outbox',
-        readers.map(reader => ({
-          kind: 'digest',
-          subject_id: digestId,
-          place: String(reader),
-          next_at: now,
-        })),
-        tx,
-      )
+      const digest = await cutDigest(db, tx, organisation, mailbox, now)
+      if (!digest) throw new AppError('NOTHING_TO_SEND')
+      const { listed, leftOut } = digest
       await writeRecord(db, tx, [
-        {
-          at: now,
-          act: 'digest-sent',
-          by: actor(who),
-          mailboxId,
-          facts: { listed, leftOut, readers: readers.length },
-        },
+        { at: now, act: 'digest-sent', by: actor(who), mailboxId, facts: { listed, leftOut } },
       ])
       await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: who.staffer.name }])
-      return { digestId, listed, leftOut }
+      return digest
     })
   } catch (error) {
     if (isDuplicate(error)) throw new AppError('DIGEST_RUNNING')
     throw error
   }
 }
+
+export interface CutDigest {
+  readonly digestId: number
+  readonly listed: number
+  readonly leftOut: number
+}
+
+/**
+ * Takes all that waits into one digest, gives each line its reference and queues the message, in the
+ * caller's transaction: a crash at any moment leaves either all of it or nothing. `null`: nothing to say.
+ */
+export async function cutDigest(
+  db: Database,
+  tx: Tx,
+  organisation: Organisation,
+  mailbox: MailboxRow,
+  cut: Date,
+): Promise<CutDigest | null> {
+  const rows = await waitingLines(db, mailbox.id, cut, tx)
+  const references = new Map(
+    rows
+      .filter(row => row.left_out === 0)
+      .map(row => [row.id, referenceOf(randomInt(referenceCount))] as const),
+  )
+  const { text, listed, leftOut } = compose(organisation, mailbox, rows, id => references.get(id) ?? '')
+  if (!text) return null
+  const { since } = await windowOf(db, mailbox.id, cut, tx)
+  const source = await buildMessage(organisation, mailbox, text, cut)
+  const [digestId = 0] = await insert(
+    db,
+    'digests',
+    [{ mailbox_id: mailbox.id, since, cut, listed, left_out: leftOut, state: 'waiting', source }],
+    tx,
+  )
+  // A reference that another line of the mailbox has already hits the key, and all is tried again.
+  await insert(
+    db,
+    'digest_lines',
+    rows.map((row, place) => ({
+      delivery_id: row.id,
+      digest_id: digestId,
+      mailbox_id: mailbox.id,
+      place,
+      reference: references.get(row.id) ?? null,
+    })),
+    tx,
+  )
+  for (let i = 0; i < rows.length; i += 2000)
+    await execute(
+      db,
+      'UPDATE deliveries SET digest_id = :digestId WHERE id IN (:ids)',
+      { digestId, ids: rows.slice(i, i + 2000).map(({ id }) => id) },
+      tx,
+    )
+  const readers = await digestReaders(db, tx, mailbox)
+  await insert(
+    db,
+    'outbox',
+    readers.map(reader => ({ kind: 'digest', subject_id: digestId, place: String(reader), next_at: cut })),
+    tx,
+  )
+  return { digestId, listed, leftOut }
+}
+
+/** Stands in a preview where a reference will be. */
+const placeholder = '\u2022\u2022\u2022-\u2022\u2022\u2022'
 
 /** A shared or list mailbox's digest goes to its minders; everybody else gets their own. */
 async function digestReaders(db: Database, tx: Tx, { id, kind }: MailboxRow): Promise<readonly number[]> {

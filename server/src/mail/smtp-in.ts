@@ -4,6 +4,7 @@ import type { Database } from '../db/database.ts'
 import { isDatabaseAway } from '../errors.ts'
 import type { Log } from '../log.ts'
 import { findOrganisation } from '../db/organisation.ts'
+import { takeReply } from '../digests/replies.ts'
 import { reportByMail } from '../reports/by-mail.ts'
 import { resolveRecipients, takeIn, type IntakeOptions } from './intake.ts'
 
@@ -36,9 +37,9 @@ export function createSmtpIn(deps: Deps): SMTPServer {
     disableReverseLookup: true,
     logger: false,
     onRcptTo({ address }, _session, callback) {
-      Promise.all([resolveRecipients(db, [address]), isReportAddress(db, address)]).then(
-        ([found, isReport]) => {
-          if (found.has(address) || isReport) return callback()
+      Promise.all([resolveRecipients(db, [address]), ownAddress(db, address)]).then(
+        ([found, own]) => {
+          if (found.has(address) || own) return callback()
           log.refused(550, 'no such mailbox')
           callback(reply(550, `5.1.1 No mailbox here has the address ${address}`))
         },
@@ -74,10 +75,13 @@ async function receive(
     throw reply(554, `5.6.0 The message has more than ${parsed.problem.limit} parts or levels`)
   }
   const { mailFrom, rcptTo } = session.envelope
-  const reports = await Promise.all(
-    session.envelope.rcptTo.map(({ address }) => isReportAddress(db, address)),
-  )
-  if (reports.includes(true)) return takeReport({ db, log, now, intake }, raw, parsed, session)
+  const own = await Promise.all(rcptTo.map(({ address }) => ownAddress(db, address)))
+  if (own.includes('reports')) return takeReport({ db, log, now, intake }, raw, parsed, session)
+  if (own.includes('digests')) {
+    const taken = await takeDigestReply({ db, log, now, intake }, raw, parsed, session)
+    takenIn()
+    return taken
+  }
   const incoming = {
     raw,
     envelopeFrom: mailFrom ? mailFrom.address : '',
@@ -96,34 +100,53 @@ async function receive(
   return `2.0.0 Taken in as ${taken.messageId}`
 }
 
-async function isReportAddress(db: Database, address: string): Promise<boolean> {
+/** Addresses of Pendro itself: where reports are handed in, and where digests come from. */
+async function ownAddress(db: Database, address: string): Promise<'reports' | 'digests' | null> {
   const organisation = await findOrganisation(db)
-  return (
-    organisation?.reportAddress !== undefined &&
-    organisation.reportAddress !== '' &&
-    organisation.reportAddress === address.toLowerCase()
-  )
+  if (!organisation) return null
+  const wanted = address.toLowerCase()
+  if (organisation.reportAddress && organisation.reportAddress === wanted) return 'reports'
+  return organisation.digestAddress === wanted ? 'digests' : null
+}
+
+type Own = Pick<Deps, 'db' | 'log' | 'now' | 'intake'>
+type ParsedMail = Awaited<ReturnType<typeof parseMessage>>
+
+const handedIn = ({ now, intake }: Own, raw: Buffer, parsed: ParsedMail, session: SMTPServerSession) => {
+  const { mailFrom } = session.envelope
+  return {
+    raw,
+    parsed,
+    envelopeFrom: mailFrom ? mailFrom.address : '',
+    connection: { ip: session.remoteAddress, helo: session.hostNameAppearsAs || '' },
+    resolve: intake?.resolve,
+    now: now(),
+  }
+}
+
+/** A reply to a digest: what it asks for is done before it is acknowledged. */
+async function takeDigestReply(
+  own: Own,
+  raw: Buffer,
+  parsed: ParsedMail,
+  session: SMTPServerSession,
+): Promise<string> {
+  const taken = await takeReply(own.db, handedIn(own, raw, parsed, session))
+  if (!taken.ok) throw reply(550, taken.problem)
+  own.log.digestReply(taken.value)
+  return '2.0.0 Thank you'
 }
 
 /** Mail to the report address: what a colleague attached to it, or the answer why it was not taken. */
 async function takeReport(
-  { db, log, now, intake }: Pick<Deps, 'db' | 'log' | 'now' | 'intake'>,
+  own: Own,
   raw: Buffer,
-  parsed: Awaited<ReturnType<typeof parseMessage>>,
+  parsed: ParsedMail,
   session: SMTPServerSession,
 ): Promise<string> {
-  const { mailFrom } = session.envelope
-  const connection = { ip: session.remoteAddress, helo: session.hostNameAppearsAs || '' }
-  const taken = await reportByMail(db, {
-    raw,
-    parsed,
-    envelopeFrom: mailFrom ? mailFrom.address : '',
-    connection,
-    resolve: intake?.resolve,
-    now: now(),
-  })
+  const taken = await reportByMail(own.db, handedIn(own, raw, parsed, session))
   if (!taken.ok) throw reply(550, taken.problem)
-  log.reported(taken.value)
+  own.log.reported(taken.value)
   return `2.0.0 Thank you; learned from ${taken.value} ${taken.value === 1 ? 'message' : 'messages'}`
 }
 

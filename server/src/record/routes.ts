@@ -21,7 +21,7 @@ const actsOf: Readonly<Record<string, readonly string[]>> = {
     'unsubscribed',
   ],
   reading: ['read'],
-  digests: ['digest-sent'],
+  digests: ['digest-sent', 'digest-reply'],
   'signing-in': ['signed-in'],
 }
 

@@ -1,15 +1,8 @@
-import {
-  findClientIp,
-  verifyAuthentication,
-  type Connection,
-  type Resolve,
-} from '@pendro/core/authentication'
-import { addressText, no, withoutTag, yes, type Parsed } from '@pendro/core/address'
-import { isChecked, senderFacts } from '@pendro/core/judgement'
+import type { Connection, Resolve } from '@pendro/core/authentication'
+import { no, yes, type Parsed } from '@pendro/core/address'
 import { attachmentContents, type parseMessage } from '@pendro/core/message'
-import { isAuthenticated } from '@pendro/core/senders'
-import { findRow, type Database } from '../db/database.ts'
-import { readOrganisation } from '../db/organisation.ts'
+import type { Database } from '../db/database.ts'
+import { findProvenColleague } from '../mail/proven-colleague.ts'
 import { learnReported } from './reports.ts'
 
 interface Given {
@@ -33,30 +26,9 @@ export async function reportByMail(
 ): Promise<Parsed<number, string>> {
   if (!parsed.ok) return no('5.6.0 The report can not be read')
   const message = parsed.value
-  const { policy } = await readOrganisation(db)
-  const from = message.from[0]?.address
-  const colleague =
-    from &&
-    (await findRow<{ id: number; name: string }>(
-      db,
-      'SELECT m.id, m.name FROM mailbox_addresses a JOIN mailboxes m ON m.id = a.mailbox_id WHERE a.address = :address',
-      { address: addressText(withoutTag(from)) },
-    ))
-  if (!from || !colleague) return no('5.7.1 Reports are taken from colleagues only')
-  let { authentication } = senderFacts(message, null, policy)
-  if (!isChecked(authentication) && resolve) {
-    const client = findClientIp(message.headers, new Set(policy.trustedHosts)) ?? connection
-    authentication = await verifyAuthentication({
-      raw,
-      fromDomain: from.domain,
-      envelopeFrom,
-      connection: client,
-      resolve,
-      now: now.getTime(),
-    })
-  }
-  if (!isAuthenticated(from.domain, authentication))
-    return no('5.7.1 Nothing proves that this report comes from you')
+  const colleague = await findProvenColleague(db, { raw, message, envelopeFrom, connection, resolve, now })
+  if (colleague === 'nobody') return no('5.7.1 Reports are taken from colleagues only')
+  if (colleague === 'not-proven') return no('5.7.1 Nothing proves that this report comes from you')
   const attached = await attachmentContents(
     raw,
     ({ declaredType, name }) => declaredType === 'message/rfc822' || /\.eml$/i.test(name),

@@ -17,7 +17,7 @@ import {
   type EntryRow,
 } from '../senders/entries.ts'
 import { askUpkeep } from '../senders/upkeep-asked.ts'
-import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { actor, isSteward, type Ruler, type SignedIn } from '../sign-in/sessions.ts'
 import { shiftClusters } from './clusters.ts'
 import { learn, unlearn } from './learning.ts'
 import { proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
@@ -31,7 +31,7 @@ export interface AppliedRuling {
 }
 
 interface Request {
-  readonly who: SignedIn
+  readonly who: Ruler
   readonly deliveryIds: readonly number[]
   readonly sentence: RulingSentence
   readonly token: string
@@ -48,7 +48,7 @@ export async function applyRuling(
 ): Promise<AppliedRuling> {
   if (sentence.message === 'leave' && sentence.sender === 'as-is' && sentence.learn === 'nothing')
     throw new AppError('NOTHING_TO_DO')
-  if (sentence.sender !== 'as-is' && sentence.for === 'everyone' && who.staffer.role !== 'steward')
+  if (sentence.sender !== 'as-is' && sentence.for === 'everyone' && !isSteward(who))
     throw new AppError('NEEDS_STEWARD')
   const work = async (tx: Tx): Promise<AppliedRuling> => {
     const before = await findRow<{ id: number }>(
@@ -61,6 +61,7 @@ export async function applyRuling(
 
     const organisation = await readOrganisation(db, tx)
     const deliveries = await ruledDeliveries(db, deliveryIds, { tx, lock: true })
+    refuseOthersMail(who, deliveries)
     const moves = await planMoves(db, tx, sentence, deliveries)
     const proposed = proposedEntries(sentence, deliveries, organisation, now)
     const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
@@ -72,7 +73,7 @@ export async function applyRuling(
     const [rulingId = 0] = await insert(
       db,
       'rulings',
-      [{ token, staffer_id: who.staffer.id, at: now, sentence }],
+      [{ token, staffer_id: 'staffer' in who ? who.staffer.id : null, at: now, sentence }],
       tx,
     )
     await changeRegister(db, tx, rulingId, change, existing, sentence, now)
@@ -117,13 +118,20 @@ export async function applyRuling(
         kind: 'ruled',
         deliveryId: delivery.id,
         state: to,
-        by: who.staffer.name,
+        by: actor(who).name,
       })),
     )
     return describeRuling(db, tx, rulingId)
   }
   // Two staffers may make the same entry at once, or one request may come twice.
   return inTransaction(db, work, { againOnDuplicate: true })
+}
+
+/** Whose number somebody guessed is told as little as that it exists. */
+function refuseOthersMail(who: Ruler, deliveries: readonly RuledDelivery[]): void {
+  if (!('colleague' in who)) return
+  const own = new Set(who.colleague.mailboxIds)
+  if (deliveries.some(({ mailbox_id }) => !own.has(mailbox_id))) throw new AppError('DELIVERY_NOT_FOUND')
 }
 
 const clusterKeys = (deliveries: readonly { readonly cluster_key: string }[]) =>
@@ -168,7 +176,7 @@ async function whyNot(
 ): Promise<AppError> {
   const first = await findRow<{ name: string; at: Date; sentence: RulingSentence }>(
     db,
-    `SELECT s.name, r.at, r.sentence FROM ruling_deliveries x JOIN rulings r ON r.id = x.ruling_id JOIN staffers s ON s.id = r.staffer_id
+    `SELECT COALESCE(s.name, 'The colleague') AS name, r.at, r.sentence FROM ruling_deliveries x JOIN rulings r ON r.id = x.ruling_id LEFT JOIN staffers s ON s.id = r.staffer_id
      WHERE x.delivery_id = :id AND r.undone_at IS NULL AND x.from_state <> x.to_state ORDER BY r.id DESC LIMIT 1`,
     { id },
     tx,

@@ -4,7 +4,7 @@ import { findCaution, findRefusal, isBindingByDefault, type ProposedEntry } from
 import { parsePattern, type SenderPattern } from '@pendro/core/senders'
 import type { Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
-import type { SignedIn } from '../sign-in/sessions.ts'
+import { isSteward, type Ruler } from '../sign-in/sessions.ts'
 
 export function readPattern(typed: string): SenderPattern {
   const parsed = parsePattern(typed)
@@ -43,14 +43,14 @@ export function endOfDay(day: string, timeZone: string): number {
  * them, too. Throws the first thing in the way.
  */
 export function checkEntries(
-  { staffer }: SignedIn,
+  who: Ruler,
   entries: readonly ProposedEntry[],
   touched: readonly Pick<ProposedEntry, 'owner'>[],
   reason: string,
   { policy }: Organisation,
 ): void {
   if (entries.some(entry => findRefusal(entry, policy) !== null)) throw new AppError('BLOCKS_OWN_DOMAIN')
-  if (staffer.role === 'steward') {
+  if (isSteward(who)) {
     if (reason === '' && entries.some(entry => findCaution(entry, policy) !== null))
       throw new AppError('NEEDS_REASON')
     return

@@ -91,6 +91,15 @@ export async function closeSession(db: Database, token: string): Promise<void> {
   await execute(db, 'DELETE FROM sessions WHERE id = :id', { id: idOf(token) })
 }
 
-export function actor({ staffer }: SignedIn): Actor {
-  return { kind: 'staffer', id: staffer.id, name: staffer.name }
+/** A colleague who answers a digest: they rule on their own mail, and on nothing else. */
+export interface AnsweringColleague {
+  readonly colleague: { readonly mailboxIds: readonly number[]; readonly name: string }
 }
+export type Ruler = SignedIn | AnsweringColleague
+
+export function actor(who: Ruler): Actor {
+  if ('colleague' in who) return { kind: 'colleague', id: null, name: who.colleague.name }
+  return { kind: 'staffer', id: who.staffer.id, name: who.staffer.name }
+}
+
+export const isSteward = (who: Ruler): boolean => 'staffer' in who && who.staffer.role === 'steward'

@@ -14,7 +14,7 @@ interface Deps {
 
 interface Job {
   readonly id: number
-  readonly kind: 'delivery' | 'digest'
+  readonly kind: 'delivery' | 'digest' | 'answer'
   readonly subject_id: number
   readonly place: string
   readonly attempts: number
@@ -30,7 +30,7 @@ const claimFor = seconds(120)
 export async function workOutbox(deps: Deps): Promise<number> {
   const jobs = await claimJobs(deps, 20)
   await Promise.all(
-    jobs.map(job => (job.kind === 'delivery' ? sendDelivery(deps, job) : sendDigestMail(deps, job))),
+    jobs.map(job => (job.kind === 'delivery' ? sendDelivery(deps, job) : sendOwnMail(deps, job))),
   )
   return jobs.length
 }
@@ -83,13 +83,18 @@ function traceHeaders({ subject_id, place }: Job): Buffer {
   )
 }
 
-async function sendDigestMail(deps: Deps, job: Job): Promise<void> {
-  const row = await findRow<{ source: Buffer }>(deps.db, 'SELECT source FROM digests WHERE id = :id', {
-    id: job.subject_id,
-  })
-  if (!row) return finish(deps, job, { status: 'refused', problem: 'the digest is gone' })
+/** A digest, or the answer to a reply. */
+async function sendOwnMail(deps: Deps, job: Job): Promise<void> {
+  const row = await findRow<{ source: Buffer | null }>(
+    deps.db,
+    job.kind === 'digest'
+      ? 'SELECT source FROM digests WHERE id = :id'
+      : 'SELECT answer AS source FROM digest_replies WHERE id = :id',
+    { id: job.subject_id },
+  )
+  if (!row?.source) return finish(deps, job, { status: 'refused', problem: `the ${job.kind} is gone` })
   const raw = Buffer.concat([
-    Buffer.from(`Pendro-Delivery: digest-${job.subject_id}.${job.id}\r\nPendro-Place: inbox\r\n`),
+    Buffer.from(`Pendro-Delivery: ${job.kind}-${job.subject_id}.${job.id}\r\nPendro-Place: inbox\r\n`),
     row.source,
   ])
   const to = await findRow<{ address: string }>(deps.db, 'SELECT address FROM mailboxes WHERE id = :id', {
@@ -125,7 +130,7 @@ async function finish({ db, log, now }: Deps, job: Job, result: SendResult): Pro
       { at, problem, id: job.id },
       tx,
     )
-    if (done === 0) return
+    if (done === 0 || job.kind === 'answer') return
     if (job.kind === 'digest') {
       await execute(
         db,

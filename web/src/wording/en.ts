@@ -529,6 +529,7 @@ export const en = {
       sealed: 'The attachment lab found a message to {{name}} harmful: sealed',
       read: 'Opened **{{subject}}** from {{from}}, mail of {{name}}',
       'digest-sent': 'Sent the digest of {{name}}: {{listed}} listed, {{leftOut}} left out',
+      'digest-reply': 'Answered a digest: {{released}} of {{asked}} released ({{outcome}})',
       'signed-in': 'Signed in',
       'forbidden-set': 'Set the attachments that seal a message: {{forbidden}}',
       lists: 'Changed the sender lists: **{{patterns}}** ({{added}} added, {{ended}} ended)',

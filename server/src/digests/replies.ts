@@ -1,0 +1,282 @@
+import { createHash, randomUUID } from 'node:crypto'
+import MailComposer from 'nodemailer/lib/mail-composer'
+import type { Connection, Resolve } from '@pendro/core/authentication'
+import { no, yes, type Parsed } from '@pendro/core/address'
+import { nearestReference, readReply, type ReadReply } from '@pendro/core/digest'
+import { readHtml, type Message, type parseMessage } from '@pendro/core/message'
+import { execute, findRow, inTransaction, insert, select, type Database } from '../db/database.ts'
+import { readOrganisation, type Organisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { announce } from '../live/events.ts'
+import { findProvenColleague, type ProvenColleague } from '../mail/proven-colleague.ts'
+import { pendro, writeRecord } from '../record/write.ts'
+import { applyRuling } from '../review/rulings.ts'
+import { translator } from '../wording.ts'
+
+interface Given {
+  readonly raw: Buffer
+  readonly parsed: Awaited<ReturnType<typeof parseMessage>>
+  readonly envelopeFrom: string
+  readonly connection: Connection
+  readonly resolve: Resolve | undefined
+  readonly now: Date
+}
+
+/** What became of one reference. */
+export type Fate = 'released' | 'released-before' | 'on-its-way' | 'discarded' | 'gone' | 'sealed' | 'unknown'
+
+export interface ReplyFacts {
+  readonly fates: readonly { readonly reference: string; readonly fate: Fate; readonly subject: string }[]
+  readonly slips: readonly { readonly typed: string; readonly meant: string }[]
+  readonly sign: string
+}
+
+/**
+ * Takes a reply to a digest (domain.md §6). Only from a colleague whose mail is proven; the problem is the
+ * text of the SMTP answer. What was asked for is released, and the answer is queued, before it is acknowledged.
+ */
+export async function takeReply(
+  db: Database,
+  { raw, parsed, envelopeFrom, connection, resolve, now }: Given,
+): Promise<Parsed<ReadReply['kind'], string>> {
+  if (!parsed.ok) return no('5.6.0 The reply can not be read')
+  const message = parsed.value
+  const read = readReply({
+    headers: message.headers,
+    envelopeFrom,
+    subject: message.subject,
+    text: message.text,
+    htmlText: message.html === null ? '' : readHtml(message.html).text,
+  })
+  const colleague = await findProvenColleague(db, { raw, message, envelopeFrom, connection, resolve, now })
+  // A notice of absence is taken and does nothing, whoever sent it: refusing it would make more mail.
+  if (read.kind === 'automatic' && typeof colleague === 'string') return yes(read.kind)
+  if (colleague === 'nobody') return no('5.7.1 Only colleagues get digests, and only they can answer them')
+  if (colleague === 'not-proven') return no('5.7.1 Nothing proves that this reply comes from you')
+  // A sender that did not hear our answer sends the same again.
+  const hash = createHash('sha256').update(raw).digest('hex')
+  if (await findRow(db, 'SELECT 1 AS yes FROM digest_replies WHERE source_hash = :hash', { hash }))
+    return yes(read.kind)
+  const facts = await act(db, colleague, read, now)
+  await keep(db, { raw, hash, message, colleague, read, facts, now })
+  return yes(read.kind)
+}
+
+interface LineRow {
+  readonly delivery_id: number
+  readonly reference: string
+  readonly mailbox_id: number
+  readonly subject: string
+  readonly state: string
+}
+
+async function act(
+  db: Database,
+  colleague: ProvenColleague,
+  read: ReadReply,
+  now: Date,
+): Promise<ReplyFacts> {
+  if (read.kind === 'automatic') return { fates: [], slips: [], sign: read.sign }
+  const mailboxIds = await ownMailboxes(db, colleague.id)
+  // A slip is told by the line it was most likely meant to be: any the colleague was ever sent.
+  const known = read.slips.length > 0 ? await linesOf(db, mailboxIds, null) : []
+  const references = known.map(line => line.reference)
+  const slips = read.slips.map(typed => ({ typed, meant: nearestReference(typed, references) ?? '' }))
+  if (read.kind !== 'asked') return { fates: [], slips, sign: '' }
+  const lines = await linesOf(db, mailboxIds, read.references)
+  const byReference = new Map(lines.map(line => [line.reference, line]))
+  const fates: ReplyFacts['fates'][number][] = []
+  for (const reference of read.references) {
+    const line = byReference.get(reference)
+    const fate = line ? await release(db, colleague, mailboxIds, line, now) : 'unknown'
+    fates.push({ reference, fate, subject: line?.subject ?? '' })
+  }
+  return { fates, slips, sign: '' }
+}
+
+/** Their own mailbox, and those they mind: whose digests they get. */
+async function ownMailboxes(db: Database, id: number): Promise<readonly number[]> {
+  const minded = await select<{ mailbox_id: number }>(
+    db,
+    'SELECT mailbox_id FROM minders WHERE minder_id = :id',
+    { id },
+  )
+  return [id, ...minded.map(({ mailbox_id }) => mailbox_id)]
+}
+
+function linesOf(
+  db: Database,
+  mailboxIds: readonly number[],
+  references: readonly string[] | null,
+): Promise<readonly LineRow[]> {
+  return select<LineRow>(
+    db,
+    `SELECT l.delivery_id, l.reference, l.mailbox_id, d.subject, d.state FROM digest_lines l JOIN deliveries d ON d.id = l.delivery_id
+     WHERE l.mailbox_id IN (:mailboxIds) AND ${references === null ? 'l.reference IS NOT NULL' : 'l.reference IN (:references)'}
+     ORDER BY l.delivery_id DESC LIMIT 5000`,
+    { mailboxIds, references: references ?? [] },
+  )
+}
+
+/** One after the other: that one can't be released is no reason to keep the others. */
+async function release(
+  db: Database,
+  colleague: ProvenColleague,
+  mailboxIds: readonly number[],
+  line: LineRow,
+  now: Date,
+): Promise<Fate> {
+  const fate = fateByState(line.state)
+  if (fate !== 'released') return fate
+  try {
+    await applyRuling(db, {
+      who: { colleague: { mailboxIds, name: colleague.name } },
+      deliveryIds: [line.delivery_id],
+      sentence: {
+        message: 'release',
+        learn: 'wanted',
+        sender: 'as-is',
+        width: 'address',
+        for: 'colleague',
+        withoutAuthentication: false,
+        reason: '',
+      },
+      token: randomUUID(),
+      now,
+    })
+    return 'released'
+  } catch (error) {
+    // Somebody was first, between our look and our act.
+    if (error instanceof AppError && error.code === 'ALREADY_RULED') return 'released-before'
+    if (error instanceof AppError) return 'gone'
+    throw error
+  }
+}
+
+function fateByState(state: string): Fate {
+  switch (state) {
+    case 'quarantined':
+    case 'junk':
+    case 'bounced':
+      return 'released'
+    case 'deferred':
+      return 'on-its-way'
+    case 'sealed':
+      return 'sealed'
+    case 'discarded':
+      return 'discarded'
+    case 'expired':
+      return 'gone'
+    default:
+      return 'released-before'
+  }
+}
+
+interface ToKeep {
+  readonly raw: Buffer
+  readonly hash: string
+  readonly message: Message
+  readonly colleague: ProvenColleague
+  readonly read: ReadReply
+  readonly facts: ReplyFacts
+  readonly now: Date
+}
+
+const settled: ReadonlySet<Fate> = new Set(['released', 'released-before', 'on-its-way'])
+
+/** The reply, what became of it, and the answer on its way: staffers see those that need a look. */
+async function keep(
+  db: Database,
+  { raw, hash, message, colleague, read, facts, now }: ToKeep,
+): Promise<void> {
+  const organisation = await readOrganisation(db)
+  const needsLook =
+    read.kind === 'nothing-left' ||
+    facts.slips.length > 0 ||
+    facts.fates.some(({ fate }) => !settled.has(fate))
+  await inTransaction(db, async tx => {
+    // RFC 3834 §2: what no person sent is not answered.
+    const answer =
+      read.kind === 'automatic' ? null : await buildAnswer(organisation, colleague, message, facts, now)
+    const [id = 0] = await insert(
+      db,
+      'digest_replies',
+      [
+        {
+          received_at: now,
+          mailbox_id: colleague.id,
+          subject: message.subject.slice(0, 500),
+          source: raw,
+          source_hash: hash,
+          outcome: read.kind,
+          needs_look: read.kind !== 'automatic' && needsLook,
+          facts,
+          answer,
+        },
+      ],
+      tx,
+    )
+    if (answer)
+      await insert(
+        db,
+        'outbox',
+        [{ kind: 'answer', subject_id: id, place: String(colleague.id), next_at: now }],
+        tx,
+      )
+    await writeRecord(db, tx, [
+      {
+        at: now,
+        act: 'digest-reply',
+        by: read.kind === 'automatic' ? pendro : { kind: 'colleague', id: null, name: colleague.name },
+        mailboxId: colleague.id,
+        facts: {
+          outcome: read.kind,
+          released: facts.fates.filter(({ fate }) => fate === 'released').length,
+          asked: facts.fates.length,
+        },
+      },
+    ])
+    await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: colleague.name }])
+  })
+}
+
+/** In the colleague's language, in thread (RFC 5322 §3.6.4), and marked as RFC 3834 §5 asks. */
+function buildAnswer(
+  organisation: Organisation,
+  colleague: ProvenColleague,
+  message: Message,
+  { fates, slips }: ReplyFacts,
+  now: Date,
+): Promise<Buffer> {
+  const t = translator(colleague.language)
+  const released = fates.filter(({ fate }) => fate === 'released').length
+  const lines = [
+    t('digestAnswer.greeting', { name: colleague.name }),
+    fates.length === 0 ? t('digestAnswer.nothing') : t('digestAnswer.released', { count: released }),
+    ...fates.map(({ reference, fate, subject }) =>
+      [reference, subject, t(`digestAnswer.fate.${fate}`)].filter(part => part !== '').join('\n  '),
+    ),
+    ...slips.map(({ typed, meant }) =>
+      t(meant === '' ? 'digestAnswer.slip' : 'digestAnswer.slipMeant', { typed, meant }),
+    ),
+    t('digestAnswer.help', { organisation: organisation.name }),
+  ]
+  const domain = organisation.digestAddress.split('@')[1] ?? 'invalid'
+  const composer = new MailComposer({
+    from: { name: `Pendro for ${organisation.name}`, address: organisation.digestAddress },
+    to: { name: colleague.name, address: colleague.address },
+    subject: /^re:/i.test(message.subject) ? message.subject : `Re: ${message.subject}`,
+    text: `${lines.join('\n\n')}\n`,
+    date: now,
+    messageId: `<answer-${randomUUID()}@${domain}>`,
+    ...(message.messageId
+      ? { inReplyTo: message.messageId, references: message.messageId }
+      : {}),
+    headers: { 'Auto-Submitted': 'auto-replied' },
+  })
+  return composer.compile().build()
+}
+
+export async function lookedAt(db: Database, id: number): Promise<void> {
+  await execute(db, 'UPDATE digest_replies SET needs_look = FALSE WHERE id = :id', { id })
+}

@@ -1,0 +1,99 @@
+import { nextDigest } from '@pendro/core/digest'
+import { execute, findRow, inTransaction, insert, select, type Database } from '../db/database.ts'
+import {
+  digestSchedule,
+  findMailboxRow,
+  findOrganisation,
+  mailboxRows,
+  type MailboxRow,
+  type Organisation,
+} from '../db/organisation.ts'
+import { cutDigest } from '../digests/digests.ts'
+import { announce } from '../live/events.ts'
+import { pendro, writeRecord } from '../record/write.ts'
+
+/** Cuts the digests that are due, one mailbox after the other; the number of mailboxes worked on. */
+export async function workDigests(db: Database, now: () => Date): Promise<number> {
+  const organisation = await findOrganisation(db)
+  if (!organisation) return 0
+  await planNew(db, organisation, now())
+  let worked = 0
+  while (worked < 200 && (await cutNext(db, organisation, now()))) worked += 1
+  return worked
+}
+
+/** Mailboxes that have no place in the plan yet. */
+async function planNew(db: Database, organisation: Organisation, now: Date): Promise<void> {
+  const missing = await select<{ id: number }>(
+    db,
+    'SELECT b.id FROM mailboxes b LEFT JOIN digest_due q ON q.mailbox_id = b.id WHERE q.mailbox_id IS NULL LIMIT 5000',
+  )
+  const mailboxes = await mailboxRows(
+    db,
+    missing.map(({ id }) => id),
+  )
+  if (mailboxes.size === 0) return
+  try {
+    await insert(
+      db,
+      'digest_due',
+      [...mailboxes.values()].map(mailbox => ({
+        mailbox_id: mailbox.id,
+        next_at: nextOf(mailbox, organisation, now),
+      })),
+    )
+  } catch {
+    // Another process planned them at the same moment; what is still missing is found at the next look.
+  }
+}
+
+function nextOf(mailbox: MailboxRow, organisation: Organisation, now: Date): Date | null {
+  const next = nextDigest(digestSchedule(mailbox, organisation), now.getTime())
+  return next === null ? null : new Date(next)
+}
+
+/** A schedule has changed: its next digest is worked out anew. */
+export async function planAgain(db: Database, mailboxId: number): Promise<void> {
+  await execute(db, 'DELETE FROM digest_due WHERE mailbox_id = :mailboxId', { mailboxId })
+}
+
+/**
+ * The mailbox that has waited longest. Its row stays locked until all is committed: that is the claim, and a
+ * process that dies leaves the mailbox as it was. After a stop the next moment is the first one to come, so
+ * that what was missed is told once.
+ */
+function cutNext(db: Database, organisation: Organisation, now: Date): Promise<boolean> {
+  return inTransaction(
+    db,
+    async tx => {
+      const due = await findRow<{ mailbox_id: number }>(
+        db,
+        'SELECT mailbox_id FROM digest_due WHERE next_at <= :now ORDER BY next_at LIMIT 1 FOR UPDATE SKIP LOCKED',
+        { now },
+        tx,
+      )
+      if (!due) return false
+      const mailbox = await findMailboxRow(db, due.mailbox_id, tx)
+      if (!mailbox) {
+        await execute(db, 'DELETE FROM digest_due WHERE mailbox_id = :id', { id: due.mailbox_id }, tx)
+        return true
+      }
+      const digest = await cutDigest(db, tx, organisation, mailbox, now)
+      await execute(
+        db,
+        'UPDATE digest_due SET next_at = :next WHERE mailbox_id = :id',
+        { id: mailbox.id, next: nextOf(mailbox, organisation, now) },
+        tx,
+      )
+      if (digest) {
+        const { listed, leftOut } = digest
+        await writeRecord(db, tx, [
+          { at: now, act: 'digest-sent', by: pendro, mailboxId: mailbox.id, facts: { listed, leftOut } },
+        ])
+        await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: '' }])
+      }
+      return true
+    },
+    { againOnDuplicate: true },
+  )
+}
