@@ -5,6 +5,7 @@ const views = [
   ['Review', '/review'],
   ['Review, nothing found', '/review?find=qqqqqqq'],
   ['Digests', '/digests'],
+  ['Digests, replies', '/digests/replies'],
   ['Senders', '/senders'],
   ['Senders, nothing found', '/senders?find=qqqqqqq'],
   ['Senders, findings', '/senders?panel=contradicts'],

@@ -23,6 +23,7 @@ import { insertEntries } from '../server/src/senders/entries.ts'
 import { setUp, type MailboxPlan } from '../server/src/set-up.ts'
 import type { SignedIn } from '../server/src/sign-in/sessions.ts'
 import { workOutbox } from '../server/src/work/outbox.ts'
+import { fillDigests } from './fill-digests.ts'
 import { demoStaffers } from './sign-ins.mjs'
 
 const day = 86_400_000
@@ -128,6 +129,7 @@ export async function fillDemo(
     say(`${last.toISOString().slice(0, 10)} …`)
   }
   await recalibrate(db, now)
+  await fillDigests(db, chanceOf(seed + 2), now)
   await settlePast(db, now)
   return {
     messages: happenings.length,

@@ -124,6 +124,9 @@ export const mailboxBrief = z.object({
   department: z.string(),
   kind: z.enum(['person', 'shared', 'list']),
   kept: z.number().int(),
+  /** Of these in no digest yet: listed in the next one, and left out of it. */
+  nextListed: z.number().int(),
+  nextLeftOut: z.number().int(),
 })
 export type MailboxBrief = z.infer<typeof mailboxBrief>
 
@@ -134,6 +137,8 @@ export const findMailboxes = endpoint({
   roles: everyone,
   query: z.object({
     find: z.string().trim().max(200).default(''),
+    /** Most kept back first, or fullest next digest. */
+    order: z.enum(['kept', 'digest']).default('kept'),
     limit: z.coerce.number().int().min(1).max(500).default(20),
   }),
   response: z.object({ mailboxes: z.array(mailboxBrief), total: z.number().int() }),
@@ -326,6 +331,85 @@ const composedDigest = z.object({
 })
 export type ComposedDigest = z.infer<typeof composedDigest>
 
+const digestSchedule = z.object({
+  /** Local times of the mailbox's zone; none: no digests. */
+  times: z.array(z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, { error: 'is a time such as 07:00' })).max(6),
+  /** 1 for Monday to 7 for Sunday. */
+  weekdays: z.array(z.number().int().min(1).max(7)).max(7),
+})
+export type DigestScheduleShape = z.infer<typeof digestSchedule>
+export const setDigestSchedule = endpoint({
+  method: 'post',
+  path: '/api/mailboxes/{id}/digest-schedule',
+  summary: 'When a mailbox gets its digests; `null`: as the organisation has it',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  body: z.object({ schedule: digestSchedule.nullable() }),
+  response: z.object({ next: moment.nullable() }),
+  problems: ['MAILBOX_NOT_FOUND'],
+})
+export const digestDay = endpoint({
+  method: 'get',
+  path: '/api/digests/day',
+  summary: 'When digests went in the last 24 hours and when they go in the next, with how many colleagues',
+  roles: everyone,
+  response: z.object({
+    now: moment,
+    timeZone: z.string(),
+    moments: z.array(
+      z.object({
+        at: moment,
+        past: z.boolean(),
+        mailboxes: z.number().int(),
+        /** Of past ones: refused by the mail store. */
+        bounced: z.number().int(),
+      }),
+    ),
+    repliesToLookAt: z.number().int(),
+  }),
+})
+export type DigestDay = z.infer<typeof digestDay.response>
+export const digestReplies = endpoint({
+  method: 'get',
+  path: '/api/digests/replies',
+  summary: 'Replies of colleagues, those that need a look first',
+  roles: everyone,
+  response: z.object({
+    replies: z.array(
+      z.object({
+        id,
+        at: moment,
+        mailboxId: id,
+        mailboxName: z.string(),
+        subject: z.string(),
+        outcome: z.enum(['asked', 'nothing-left', 'automatic']),
+        needsLook: z.boolean(),
+        fates: z.array(z.object({ reference: z.string(), fate: z.string(), subject: z.string() })),
+        slips: z.array(z.object({ typed: z.string(), meant: z.string() })),
+        /** What the colleague wrote, as text. */
+        text: z.string(),
+      }),
+    ),
+  }),
+})
+export type DigestReply = z.infer<typeof digestReplies.response>['replies'][number]
+export const lookedAtReply = endpoint({
+  method: 'post',
+  path: '/api/digests/replies/{id}/looked-at',
+  summary: 'Somebody has looked at a reply and dealt with it',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  response: z.object({}),
+})
+export const sentDigest = endpoint({
+  method: 'get',
+  path: '/api/digests/{id}',
+  summary: 'A past digest as it was sent',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  response: z.object({ at: moment, mailboxId: id, message: composedDigest }),
+  problems: ['DIGEST_NOT_FOUND'],
+})
 export const previewDigest = endpoint({
   method: 'get',
   path: '/api/mailboxes/{id}/digest',
@@ -339,6 +423,7 @@ export const previewDigest = endpoint({
     since: moment.nullable(),
     /** When the next one goes by itself; `null` for never. */
     next: moment.nullable(),
+    schedule: digestSchedule.extend({ usual: z.boolean() }),
     listed: z.number().int(),
     leftOut: z.number().int(),
     /** `null` when there is nothing to say. */
@@ -429,6 +514,11 @@ export const endpoints = {
   applyRuling,
   undoRuling,
   handIn,
+  setDigestSchedule,
+  digestDay,
+  digestReplies,
+  lookedAtReply,
+  sentDigest,
   previewDigest,
   sendDigest,
   readRecord,

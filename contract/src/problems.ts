@@ -44,6 +44,7 @@ export const problems = {
     text: 'This finding is no longer there: its entries have changed, or the lists were looked over again.',
   },
   REQUEST_NOT_FOUND: { status: 404, text: 'This request does not exist.' },
+  DIGEST_NOT_FOUND: { status: 404, text: 'This digest does not exist.' },
   IMPORT_NOT_FOUND: { status: 404, text: 'This import does not exist.' },
   RULING_NOT_FOUND: { status: 404, text: 'This ruling does not exist.' },
   SOURCE_GONE: { status: 410, text: 'The message itself has gone away; only its headers are kept.' },

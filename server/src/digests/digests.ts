@@ -127,7 +127,8 @@ export async function previewDigest(db: Database, mailboxId: number, now: Date):
   const rows = await waitingLines(db, mailboxId, now)
   // References are given when the digest is cut; the preview shows where they will stand.
   const { text, listed, leftOut } = compose(organisation, mailbox, rows, () => placeholder)
-  const next = nextDigest(digestSchedule(mailbox, organisation), now.getTime())
+  const schedule = digestSchedule(mailbox, organisation)
+  const next = nextDigest(schedule, now.getTime())
   const sent = await select<{
     id: number
     cut: Date
@@ -148,11 +149,18 @@ export async function previewDigest(db: Database, mailboxId: number, now: Date):
       department: mailbox.department,
       kind: mailbox.kind,
       kept: listed + leftOut,
+      nextListed: listed,
+      nextLeftOut: leftOut,
     },
     language: mailbox.language,
     timeZone: mailbox.time_zone,
     since: window.since === beginning ? null : window.since.toISOString(),
     next: next === null ? null : new Date(next).toISOString(),
+    schedule: {
+      times: [...schedule.times],
+      weekdays: [...schedule.weekdays],
+      usual: mailbox.digest_times === null && mailbox.digest_weekdays === null,
+    },
     listed,
     leftOut,
     message: text && {

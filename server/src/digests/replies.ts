@@ -11,6 +11,7 @@ import { announce } from '../live/events.ts'
 import { findProvenColleague, type ProvenColleague } from '../mail/proven-colleague.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 import { applyRuling } from '../review/rulings.ts'
+import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { translator } from '../wording.ts'
 
 interface Given {
@@ -269,14 +270,26 @@ function buildAnswer(
     text: `${lines.join('\n\n')}\n`,
     date: now,
     messageId: `<answer-${randomUUID()}@${domain}>`,
-    ...(message.messageId
-      ? { inReplyTo: message.messageId, references: message.messageId }
-      : {}),
+    ...(message.messageId ? { inReplyTo: message.messageId, references: message.messageId } : {}),
     headers: { 'Auto-Submitted': 'auto-replied' },
   })
   return composer.compile().build()
 }
 
-export async function lookedAt(db: Database, id: number): Promise<void> {
-  await execute(db, 'UPDATE digest_replies SET needs_look = FALSE WHERE id = :id', { id })
+/** Somebody has read a reply that the rules could not settle; who, stands in the record. */
+export async function lookedAt(db: Database, who: SignedIn, id: number, now: Date): Promise<void> {
+  await inTransaction(db, async tx => {
+    const reply = await findRow<{ mailbox_id: number }>(
+      db,
+      'SELECT mailbox_id FROM digest_replies WHERE id = :id AND needs_look FOR UPDATE',
+      { id },
+      tx,
+    )
+    if (!reply) return
+    await execute(db, 'UPDATE digest_replies SET needs_look = FALSE WHERE id = :id', { id }, tx)
+    await writeRecord(db, tx, [
+      { at: now, act: 'reply-looked-at', by: actor(who), mailboxId: reply.mailbox_id },
+    ])
+    await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: who.staffer.name }])
+  })
 }

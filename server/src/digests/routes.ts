@@ -1,8 +1,18 @@
 import type { Router } from 'express'
-import { previewDigest as previewEndpoint, sendDigest as sendEndpoint } from '@pendro/contract'
+import {
+  digestDay,
+  digestReplies,
+  lookedAtReply,
+  previewDigest as previewEndpoint,
+  sendDigest as sendEndpoint,
+  sentDigest,
+  setDigestSchedule,
+} from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { mount } from '../http.ts'
+import { readDay, readReplies, readSentDigest, setSchedule } from './day.ts'
 import { previewDigest, sendDigest } from './digests.ts'
+import { lookedAt } from './replies.ts'
 
 export function digestRoutes(router: Router, { db, now, queued }: Deps): void {
   mount(router, previewEndpoint, ({ params }) => previewDigest(db, params.id, now()))
@@ -11,4 +21,14 @@ export function digestRoutes(router: Router, { db, now, queued }: Deps): void {
     queued()
     return sent
   })
+  mount(router, setDigestSchedule, async ({ params, body, who }) => ({
+    next: await setSchedule(db, who, params.id, body.schedule, now()),
+  }))
+  mount(router, digestDay, () => readDay(db, now()))
+  mount(router, digestReplies, async () => ({ replies: await readReplies(db) }))
+  mount(router, lookedAtReply, async ({ params, who }) => {
+    await lookedAt(db, who, params.id, now())
+    return {}
+  })
+  mount(router, sentDigest, ({ params }) => readSentDigest(db, params.id))
 }

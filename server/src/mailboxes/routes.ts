@@ -4,6 +4,13 @@ import type { Deps } from '../app.ts'
 import { findRow, select } from '../db/database.ts'
 import { mount } from '../http.ts'
 
+/** Sums come as text. */
+const toBrief = (row: MailboxBrief): MailboxBrief => ({
+  ...row,
+  nextListed: Number(row.nextListed),
+  nextLeftOut: Number(row.nextLeftOut),
+})
+
 export function mailboxRoutes(router: Router, { db }: Deps): void {
   mount(router, findMailboxes, async ({ query }) => {
     const find = `%${query.find.replace(/[\\%_]/g, '\\$&')}%`
@@ -14,8 +21,12 @@ export function mailboxRoutes(router: Router, { db }: Deps): void {
     const mailboxes = await select<MailboxBrief>(
       db,
       `SELECT b.id, b.name, b.address, b.department, b.kind,
-         (SELECT COUNT(*) FROM deliveries d WHERE d.mailbox_id = b.id AND d.state IN ('quarantined', 'junk')) AS kept
-       FROM mailboxes b WHERE ${matching} ORDER BY kept DESC, b.name LIMIT :limit`,
+         COALESCE(k.kept, 0) AS kept, COALESCE(k.listed, 0) AS nextListed, COALESCE(k.left_out, 0) AS nextLeftOut
+       FROM mailboxes b LEFT JOIN (
+         SELECT d.mailbox_id, COUNT(*) AS kept, SUM(d.digest_id IS NULL AND NOT d.left_out) AS listed,
+           SUM(d.digest_id IS NULL AND d.left_out) AS left_out
+         FROM deliveries d WHERE d.state IN ('quarantined', 'junk') GROUP BY d.mailbox_id) k ON k.mailbox_id = b.id
+       WHERE ${matching} ORDER BY ${query.order === 'kept' ? '' : 'nextListed DESC, nextLeftOut DESC,'} kept DESC, b.name LIMIT :limit`,
       { find, limit: query.limit },
     )
     const total = await findRow<{ n: number }>(
@@ -23,6 +34,6 @@ export function mailboxRoutes(router: Router, { db }: Deps): void {
       `SELECT COUNT(*) AS n FROM mailboxes b WHERE ${matching}`,
       { find },
     )
-    return { mailboxes, total: total?.n ?? 0 }
+    return { mailboxes: mailboxes.map(toBrief), total: total?.n ?? 0 }
   })
 }

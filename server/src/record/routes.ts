@@ -21,7 +21,7 @@ const actsOf: Readonly<Record<string, readonly string[]>> = {
     'unsubscribed',
   ],
   reading: ['read'],
-  digests: ['digest-sent', 'digest-reply'],
+  digests: ['digest-sent', 'digest-reply', 'digest-schedule', 'reply-looked-at'],
   'signing-in': ['signed-in'],
 }
 

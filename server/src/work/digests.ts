@@ -1,5 +1,5 @@
 import { nextDigest } from '@pendro/core/digest'
-import { execute, findRow, inTransaction, insert, select, type Database } from '../db/database.ts'
+import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
 import {
   digestSchedule,
   findMailboxRow,
@@ -53,8 +53,8 @@ function nextOf(mailbox: MailboxRow, organisation: Organisation, now: Date): Dat
 }
 
 /** A schedule has changed: its next digest is worked out anew. */
-export async function planAgain(db: Database, mailboxId: number): Promise<void> {
-  await execute(db, 'DELETE FROM digest_due WHERE mailbox_id = :mailboxId', { mailboxId })
+export async function planAgain(db: Database, mailboxId: number, tx?: Tx): Promise<void> {
+  await execute(db, 'DELETE FROM digest_due WHERE mailbox_id = :mailboxId', { mailboxId }, tx)
 }
 
 /**

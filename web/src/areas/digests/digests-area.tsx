@@ -7,6 +7,7 @@ import {
   findMailboxes,
   previewDigest,
   sendDigest,
+  sentDigest,
   type ComposedDigest,
   type DigestPreview,
   type LiveEvent,
@@ -19,7 +20,11 @@ import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
+import { Sentence } from '../../parts/sentence.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+import { DayLine, useDigestDay } from './day-line.tsx'
+import { Replies } from './replies.tsx'
+import { ScheduleSlot } from './schedule.tsx'
 
 const forms = ['computer', 'phone', 'text'] as const
 type Form = (typeof forms)[number]
@@ -31,43 +36,69 @@ export function DigestsArea() {
   const [find, setFind] = useState('')
   const list = useQuery({
     queryKey: ['mailboxes', find, 'digests'],
-    queryFn: ({ signal }) => call(findMailboxes, { query: { find, limit: 300 }, signal }),
+    queryFn: ({ signal }) => call(findMailboxes, { query: { find, limit: 300, order: 'digest' }, signal }),
     placeholderData: keepPreviousData,
   })
   const openId = id !== undefined && /^\d{1,9}$/.test(id) ? Number(id) : null
+  const showsReplies = id === 'replies'
+  const toLookAt = useDigestDay().data?.repliesToLookAt ?? 0
   const first = list.data?.mailboxes[0]?.id
   useEffect(() => {
-    if (openId === null && first !== undefined) void navigate(`/digests/${first}`, { replace: true })
-  }, [openId, first, navigate])
+    if (openId === null && !showsReplies && first !== undefined)
+      void navigate(`/digests/${first}`, { replace: true })
+  }, [openId, showsReplies, first, navigate])
   return (
-    <div className="grid h-full grid-cols-[minmax(300px,400px)_minmax(0,1fr)]">
-      <div className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] border-r border-line-strong bg-sheet">
-        <div className="border-b border-line bg-ground px-5 py-3">
-          <input
-            value={find}
-            onChange={event => setFind(event.target.value)}
-            aria-label={t('digests.find')}
-            placeholder={t('digests.find')}
-            className="w-full rounded-md border border-line-strong bg-raised px-3 py-1.5"
-          />
-        </div>
-        <div className="overflow-y-auto" tabIndex={0} role="region" aria-label={t('digests.colleagues')}>
-          {list.isPending && <SkeletonRows count={9} height={56} />}
-          {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
-          {list.data?.mailboxes.length === 0 && (
-            <Empty title={t('digests.nobody')}>{t('digests.nobodyText', { find })}</Empty>
-          )}
-          {list.data?.mailboxes.map(mailbox => (
-            <MailboxRow
-              key={mailbox.id}
-              mailbox={mailbox}
-              chosen={mailbox.id === openId}
-              onOpen={() => void navigate(`/digests/${mailbox.id}`, { replace: true })}
+    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+      <DayLine />
+      <div className="grid min-h-0 grid-cols-[minmax(300px,400px)_minmax(0,1fr)]">
+        <div className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] border-r border-line-strong bg-sheet">
+          <div className="flex items-center gap-3 border-b border-line bg-ground px-5 py-3">
+            <input
+              value={find}
+              onChange={event => setFind(event.target.value)}
+              aria-label={t('digests.find')}
+              placeholder={t('digests.find')}
+              className="min-w-0 flex-1 rounded-md border border-line-strong bg-raised px-3 py-1.5"
             />
-          ))}
+            <Button
+              aria-pressed={showsReplies}
+              onClick={() => void navigate(showsReplies ? '/digests' : '/digests/replies')}
+            >
+              {t('digests.replies')}
+              {toLookAt > 0 && <b className="text-stop">{toLookAt}</b>}
+            </Button>
+          </div>
+          <div className="overflow-y-auto" tabIndex={0} role="region" aria-label={t('digests.colleagues')}>
+            {list.isPending && <SkeletonRows count={9} height={56} />}
+            {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
+            {list.data?.mailboxes.length === 0 && (
+              <Empty title={t('digests.nobody')}>{t('digests.nobodyText', { find })}</Empty>
+            )}
+            {list.data?.mailboxes.map(mailbox => (
+              <MailboxRow
+                key={mailbox.id}
+                mailbox={mailbox}
+                chosen={mailbox.id === openId}
+                onOpen={() => void navigate(`/digests/${mailbox.id}`, { replace: true })}
+              />
+            ))}
+          </div>
         </div>
+        {showsReplies ? (
+          <div
+            className="overflow-y-auto px-6 py-4"
+            tabIndex={0}
+            role="region"
+            aria-label={t('digests.replies')}
+          >
+            <Replies />
+          </div>
+        ) : openId === null ? (
+          <span />
+        ) : (
+          <Preview key={openId} mailboxId={openId} />
+        )}
       </div>
-      {openId === null ? <span /> : <Preview key={openId} mailboxId={openId} />}
     </div>
   )
 }
@@ -94,7 +125,9 @@ function MailboxRow({
     >
       <span className="truncate font-bold">{mailbox.name}</span>
       <span className="text-ink-2">
-        {mailbox.kept === 0 ? t('digests.nothing') : t('digests.kept', { count: mailbox.kept })}
+        {mailbox.nextListed + mailbox.nextLeftOut === 0
+          ? t('digests.nothing')
+          : t('digests.nextHolds', { listed: mailbox.nextListed, leftOut: mailbox.nextLeftOut })}
       </span>
       <span className="col-span-2 truncate text-[0.92rem] text-ink-2">
         {mailbox.department} ·{' '}
@@ -158,7 +191,7 @@ function Preview({ mailboxId }: { mailboxId: number }) {
         ) : (
           <AsSeen message={data.message} form={form} setForm={setForm} />
         )}
-        <SentBefore sent={data.sent} />
+        <SentBefore sent={data.sent} form={form} setForm={setForm} />
       </div>
     </div>
   )
@@ -167,6 +200,7 @@ function Preview({ mailboxId }: { mailboxId: number }) {
 function PreviewSentence({ data }: { data: DigestPreview }) {
   const { t } = useTranslation()
   const times = useTimes()
+  const session = useSession()
   const since =
     data.since === null ? t('digests.noneBefore') : t('digests.since', { time: times.full(data.since) })
   return (
@@ -176,7 +210,13 @@ function PreviewSentence({ data }: { data: DigestPreview }) {
         listed: t('digests.listed', { count: data.listed }),
         leftOut: t('digests.leftOut', { count: data.leftOut }),
       })}{' '}
-      <span className="text-ink-2">{since}</span>
+      <span className="text-ink-2">{since}</span>{' '}
+      <Sentence
+        text={t(data.next === null ? 'digests.noNext' : 'digests.next', {
+          time: data.next === null ? '' : times.full(data.next),
+        })}
+        slots={{ schedule: <ScheduleSlot data={data} disabled={!mayWrite(session)} /> }}
+      />
     </p>
   )
 }
@@ -229,9 +269,23 @@ function AsSeen({
   )
 }
 
-function SentBefore({ sent }: { sent: DigestPreview['sent'] }) {
+function SentBefore({
+  sent,
+  form,
+  setForm,
+}: {
+  sent: DigestPreview['sent']
+  form: Form
+  setForm: (form: Form) => void
+}) {
   const { t } = useTranslation()
   const times = useTimes()
+  const [open, setOpen] = useState<number | null>(null)
+  const past = useQuery({
+    queryKey: ['digest', 'sent', open],
+    enabled: open !== null,
+    queryFn: ({ signal }) => call(sentDigest, { params: { id: open ?? 0 }, signal }),
+  })
   if (sent.length === 0) return null
   return (
     <section className="mx-auto mt-6 max-w-2xl">
@@ -240,7 +294,15 @@ function SentBefore({ sent }: { sent: DigestPreview['sent'] }) {
         {sent.map(({ id, at, listed, leftOut, state, problem }) => (
           <li key={id} className="border-b border-line py-1.5">
             {times.full(at)} · {t('digests.listed', { count: listed })},{' '}
-            {t('digests.leftOut', { count: leftOut })} · <b>{t(`digests.state.${state}`)}</b> {problem}
+            {t('digests.leftOut', { count: leftOut })} · <b>{t(`digests.state.${state}`)}</b> {problem}{' '}
+            <Button kind="link" aria-expanded={open === id} onClick={() => setOpen(open === id ? null : id)}>
+              {t(open === id ? 'digests.hideSent' : 'digests.showSent')}
+            </Button>
+            {open === id && past.data && (
+              <div className="mt-2">
+                <AsSeen message={past.data.message} form={form} setForm={setForm} />
+              </div>
+            )}
           </li>
         ))}
       </ol>

@@ -1,0 +1,155 @@
+import type { ComposedDigest, DigestDay, DigestReply, DigestScheduleShape } from '@pendro/contract'
+import { parseMessage } from '@pendro/core/message'
+import { nextDigest } from '@pendro/core/digest'
+import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import { digestSchedule, findMailboxRow, readOrganisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { announce } from '../live/events.ts'
+import { writeRecord } from '../record/write.ts'
+import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { planAgain } from '../work/digests.ts'
+import type { ReplyFacts } from './replies.ts'
+
+const day = 86_400_000
+
+/** The day on a line: when digests went, and when they will go. */
+export async function readDay(db: Database, now: Date): Promise<DigestDay> {
+  const values = { now, from: new Date(now.getTime() - day), to: new Date(now.getTime() + day) }
+  const [{ timeZone }, past, coming, replies] = await Promise.all([
+    readOrganisation(db),
+    select<{ at: Date; n: number; bounced: number }>(
+      db,
+      `SELECT MIN(cut) AS at, COUNT(*) AS n, SUM(state = 'bounced') AS bounced FROM digests
+       WHERE cut > :from AND cut <= :now GROUP BY FLOOR(UNIX_TIMESTAMP(cut) / 300) ORDER BY at`,
+      values,
+    ),
+    select<{ at: Date; n: number }>(
+      db,
+      'SELECT next_at AS at, COUNT(*) AS n FROM digest_due WHERE next_at > :now AND next_at <= :to GROUP BY next_at ORDER BY next_at',
+      values,
+    ),
+    findRow<{ n: number }>(db, 'SELECT COUNT(*) AS n FROM digest_replies WHERE needs_look'),
+  ])
+  return {
+    now: now.toISOString(),
+    timeZone,
+    moments: [
+      ...past.map(({ at, n, bounced }) => ({
+        at: at.toISOString(),
+        past: true,
+        mailboxes: n,
+        bounced: Number(bounced),
+      })),
+      ...coming.map(({ at, n }) => ({ at: at.toISOString(), past: false, mailboxes: n, bounced: 0 })),
+    ],
+    repliesToLookAt: replies?.n ?? 0,
+  }
+}
+
+interface ReplyRow {
+  readonly id: number
+  readonly received_at: Date
+  readonly mailbox_id: number
+  readonly mailbox_name: string
+  readonly subject: string
+  readonly outcome: DigestReply['outcome']
+  readonly needs_look: number
+  readonly facts: ReplyFacts
+  readonly source: Buffer
+}
+
+/** What a person has to read of a reply; the rest of the digest below it is known. */
+const shownCharacters = 1500
+
+export async function readReplies(db: Database): Promise<DigestReply[]> {
+  const rows = await select<ReplyRow>(
+    db,
+    `SELECT r.id, r.received_at, r.mailbox_id, b.name AS mailbox_name, r.subject, r.outcome, r.needs_look, r.facts, r.source
+     FROM digest_replies r JOIN mailboxes b ON b.id = r.mailbox_id ORDER BY r.needs_look DESC, r.id DESC LIMIT 40`,
+  )
+  return Promise.all(
+    rows.map(async row => {
+      const parsed = await parseMessage(row.source)
+      return {
+        id: row.id,
+        at: row.received_at.toISOString(),
+        mailboxId: row.mailbox_id,
+        mailboxName: row.mailbox_name,
+        subject: row.subject,
+        outcome: row.outcome,
+        needsLook: row.needs_look === 1,
+        fates: [...row.facts.fates],
+        slips: [...row.facts.slips],
+        text: parsed.ok ? parsed.value.text.slice(0, shownCharacters) : '',
+      }
+    }),
+  )
+}
+
+/** A past digest, read back from the bytes that went. */
+export async function readSentDigest(
+  db: Database,
+  id: number,
+): Promise<{ at: string; mailboxId: number; message: ComposedDigest }> {
+  const row = await findRow<{ cut: Date; mailbox_id: number; source: Buffer }>(
+    db,
+    'SELECT cut, mailbox_id, source FROM digests WHERE id = :id',
+    { id },
+  )
+  const parsed = row && (await parseMessage(row.source))
+  if (!row || !parsed?.ok) throw new AppError('DIGEST_NOT_FOUND')
+  const { from, to, subject, text, html } = parsed.value
+  const shown = (parties: typeof from) => parties.map(party => `${party.name} <${party.text}>`).join(', ')
+  return {
+    at: row.cut.toISOString(),
+    mailboxId: row.mailbox_id,
+    message: {
+      from: shown(from),
+      to: to.map(party => party.text).join(', '),
+      subject,
+      text,
+      html: html ?? '',
+    },
+  }
+}
+
+export async function setSchedule(
+  db: Database,
+  who: SignedIn,
+  mailboxId: number,
+  schedule: DigestScheduleShape | null,
+  now: Date,
+): Promise<string | null> {
+  await inTransaction(db, async tx => {
+    const mailbox = await findMailboxRow(db, mailboxId, tx)
+    if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
+    const sorted = schedule && {
+      times: [...new Set(schedule.times)].sort(),
+      weekdays: [...new Set(schedule.weekdays)].sort((a, b) => a - b),
+    }
+    await execute(
+      db,
+      'UPDATE mailboxes SET digest_times = :times, digest_weekdays = :weekdays WHERE id = :mailboxId',
+      {
+        mailboxId,
+        times: sorted && JSON.stringify(sorted.times),
+        weekdays: sorted && JSON.stringify(sorted.weekdays),
+      },
+      tx,
+    )
+    await planAgain(db, mailboxId, tx)
+    await writeRecord(db, tx, [
+      {
+        at: now,
+        act: 'digest-schedule',
+        by: actor(who),
+        mailboxId,
+        facts: { times: sorted?.times.join(', ') ?? '', days: sorted?.weekdays.join(', ') ?? '' },
+      },
+    ])
+    await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: who.staffer.name }])
+  })
+  const [organisation, mailbox] = await Promise.all([readOrganisation(db), findMailboxRow(db, mailboxId)])
+  const next = mailbox && nextDigest(digestSchedule(mailbox, organisation), now.getTime())
+  return next === null ? null : new Date(next).toISOString()
+}
