@@ -93,6 +93,7 @@ test('a digest is seen before it goes, and goes as a real message', async ({ pag
     from: `Quorl <desk@quorl-${serial}.example>`,
     to: ingrid,
     subject: subject('Quarnby'),
+    replyTo: 'answers@elsewhere.example',
     html: '<p>Quillby narvost: <a href="https://elsewhere.example/x">narvost</a></p>',
     headers: {
       'Authentication-Results': `mx1.vindholm.example; dmarc=pass header.from=quorl-${serial}.example`,

@@ -331,6 +331,10 @@ const composedDigest = z.object({
 })
 export type ComposedDigest = z.infer<typeof composedDigest>
 
+/** Languages digests are written in. */
+export const digestLanguage = z.enum(['en', 'nb', 'de', 'pl'])
+export type DigestLanguage = z.infer<typeof digestLanguage>
+
 const digestSchedule = z.object({
   /** Local times of the mailbox's zone; none: no digests. */
   times: z.array(z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, { error: 'is a time such as 07:00' })).max(6),
@@ -416,6 +420,10 @@ export const previewDigest = endpoint({
   summary: "What a mailbox's digest would say now: everything kept back since the last one",
   roles: everyone,
   params: z.object({ id: idInPath }),
+  query: z.object({
+    /** Another than the mailbox's own, to see how it reads. */
+    language: digestLanguage.optional(),
+  }),
   response: z.object({
     mailbox: mailboxBrief,
     language: z.string(),

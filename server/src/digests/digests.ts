@@ -119,9 +119,15 @@ function compose(
 }
 
 /** The digest as a colleague would get it now, and the ones that went before. */
-export async function previewDigest(db: Database, mailboxId: number, now: Date): Promise<DigestPreview> {
-  const mailbox = await findMailboxRow(db, mailboxId)
-  if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
+export async function previewDigest(
+  db: Database,
+  mailboxId: number,
+  now: Date,
+  language?: string,
+): Promise<DigestPreview> {
+  const found = await findMailboxRow(db, mailboxId)
+  if (!found) throw new AppError('MAILBOX_NOT_FOUND')
+  const mailbox = { ...found, language: language ?? found.language }
   const organisation = await readOrganisation(db)
   const window = await windowOf(db, mailboxId, now)
   const rows = await waitingLines(db, mailboxId, now)

@@ -15,7 +15,7 @@ import { previewDigest, sendDigest } from './digests.ts'
 import { lookedAt } from './replies.ts'
 
 export function digestRoutes(router: Router, { db, now, queued }: Deps): void {
-  mount(router, previewEndpoint, ({ params }) => previewDigest(db, params.id, now()))
+  mount(router, previewEndpoint, ({ params, query }) => previewDigest(db, params.id, now(), query.language))
   mount(router, sendEndpoint, async ({ params, who }) => {
     const sent = await sendDigest(db, who, params.id, now())
     queued()

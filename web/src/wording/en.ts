@@ -581,6 +581,8 @@ export const en = {
     emptyText: 'Nothing was kept back for {{name}} since the last digest, so none would go out.',
     fromTo: '{{from}} to {{to}}',
     formLabel: 'how it is seen',
+    languageLabel: 'in which language',
+    language: { en: 'in English', nb: 'in Norwegian', de: 'in German', pl: 'in Polish' },
     form: { computer: 'on a computer', phone: 'on a phone', text: 'as plain text' },
     day: 'The day of the digests',
     daySentence:

@@ -1,14 +1,16 @@
-import { useCallback, useEffect, useState } from 'react'
+import { useCallback, useEffect, useState, type ReactNode } from 'react'
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import { useNavigate, useParams } from 'react-router'
 import {
+  digestLanguage,
   findMailboxes,
   previewDigest,
   sendDigest,
   sentDigest,
   type ComposedDigest,
+  type DigestLanguage,
   type DigestPreview,
   type LiveEvent,
   type MailboxBrief,
@@ -144,9 +146,11 @@ function Preview({ mailboxId }: { mailboxId: number }) {
   const show = useNotices(state => state.show)
   const [form, setForm] = useState<Form>('computer')
   const [busy, setBusy] = useState(false)
+  const [language, setLanguage] = useState<DigestLanguage | undefined>()
   const { data, error, refetch } = useQuery({
-    queryKey: ['digest', mailboxId],
-    queryFn: ({ signal }) => call(previewDigest, { params: { id: mailboxId }, signal }),
+    queryKey: ['digest', mailboxId, language],
+    queryFn: ({ signal }) => call(previewDigest, { params: { id: mailboxId }, query: { language }, signal }),
+    placeholderData: keepPreviousData,
   })
   useLiveEvents(
     useCallback(
@@ -189,7 +193,18 @@ function Preview({ mailboxId }: { mailboxId: number }) {
         {data.message === null ? (
           <Empty title={t('digests.empty')}>{t('digests.emptyText', { name: data.mailbox.name })}</Empty>
         ) : (
-          <AsSeen message={data.message} form={form} setForm={setForm} />
+          <AsSeen message={data.message} form={form} setForm={setForm}>
+            <SentenceSlot
+              label={t('digests.languageLabel')}
+              text={t(`digests.language.${data.language}`)}
+              value={data.language}
+              options={digestLanguage.options.map(value => ({
+                value: value as string,
+                text: t(`digests.language.${value}`),
+              }))}
+              onPick={value => setLanguage(value as DigestLanguage)}
+            />
+          </AsSeen>
         )}
         <SentBefore sent={data.sent} form={form} setForm={setForm} />
       </div>
@@ -225,10 +240,13 @@ function AsSeen({
   message,
   form,
   setForm,
+  children,
 }: {
   message: ComposedDigest
   form: Form
   setForm: (form: Form) => void
+  /** More to choose beside the form. */
+  children?: ReactNode
 }) {
   const { t } = useTranslation()
   return (
@@ -250,7 +268,8 @@ function AsSeen({
             value={form}
             options={forms.map(value => ({ value, text: t(`digests.form.${value}`) }))}
             onPick={setForm}
-          />
+          />{' '}
+          {children}
         </p>
       </div>
       {form === 'text' ? (
