@@ -352,6 +352,16 @@ export const setDigestSchedule = endpoint({
   response: z.object({ next: moment.nullable() }),
   problems: ['MAILBOX_NOT_FOUND'],
 })
+export const noteDigestLine = endpoint({
+  method: 'post',
+  path: '/api/deliveries/{id}/digest-note',
+  summary: 'Leave a line out of the coming digest, or add a word for the colleague; the record shows it',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  body: z.object({ leaveOut: z.boolean(), note: z.string().trim().max(500).default('') }),
+  response: z.object({}),
+  problems: ['DELIVERY_NOT_FOUND', 'DIGEST_GONE'],
+})
 export const digestDay = endpoint({
   method: 'get',
   path: '/api/digests/day',
@@ -434,6 +444,16 @@ export const previewDigest = endpoint({
     schedule: digestSchedule.extend({ usual: z.boolean() }),
     listed: z.number().int(),
     leftOut: z.number().int(),
+    /** Lines a staffer may leave out or say something about, likeliest-wanted first. */
+    lines: z.array(
+      z.object({
+        deliveryId: id,
+        from: z.string(),
+        subject: z.string(),
+        leaveOut: z.boolean(),
+        note: z.string(),
+      }),
+    ),
     /** `null` when there is nothing to say. */
     message: composedDigest.nullable(),
     sent: z.array(
@@ -523,6 +543,7 @@ export const endpoints = {
   undoRuling,
   handIn,
   setDigestSchedule,
+  noteDigestLine,
   digestDay,
   digestReplies,
   lookedAtReply,

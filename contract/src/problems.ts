@@ -66,6 +66,7 @@ export const problems = {
     status: 409,
     text: 'This message offers no way out that may be used by itself: it names none, or nothing proves who sent it.',
   },
+  DIGEST_GONE: { status: 409, text: 'The digest with this line has gone out already.' },
   NOTHING_TO_SEND: {
     status: 409,
     text: 'Nothing is kept back for this mailbox since its last digest, so there is nothing to send.',

@@ -61,6 +61,36 @@ test('each kept-back message falls into one digest; what was ruled on falls into
   expect(body.sent).toHaveLength(1)
 })
 
+test('a line is left out, another gets a word from the help desk; both stand in the record', async () => {
+  const per = await signedIn(server, 'per')
+  const path = `/api/mailboxes/${server.mailbox('ingrid')}/digest`
+  const [out = 0] = await arrive(server, { subject: 'Leave me out' })
+  const [noted = 0] = await arrive(server, { subject: 'Say something', from: 'Shop <a@shop.example>' })
+  tick()
+  await per.post(`/api/deliveries/${out}/digest-note`, { leaveOut: true })
+  await per.post(`/api/deliveries/${noted}/digest-note`, {
+    leaveOut: false,
+    note: 'Is this the <b>order</b>?',
+  })
+  const { body } = await per.get(path)
+  const lineOf = (id: number) => body.lines.find((line: { deliveryId: number }) => line.deliveryId === id)
+  expect([lineOf(out).leaveOut, lineOf(noted).leaveOut]).toEqual([true, false])
+  expect(body.message.text).toContain('Your help desk says: Is this the <b>order</b>?')
+  expect(body.message.html).not.toContain('<b>order</b>')
+  expect(body.message.text).not.toContain('Leave me out')
+  expect([body.listed, body.leftOut]).toEqual([1, 1])
+  await per.post(path, {})
+  expect((await per.post(`/api/deliveries/${noted}/digest-note`, { leaveOut: true })).body.code).toBe(
+    'DIGEST_GONE',
+  )
+  const { lines } = (await per.get('/api/record?what=digests')).body
+  expect(lines.map(({ act }: { act: string }) => act)).toEqual([
+    'digest-sent',
+    'digest-note',
+    'digest-left-out',
+  ])
+})
+
 test('two staffers at the same moment send one digest', async () => {
   await arrive(server)
   tick()

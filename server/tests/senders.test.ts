@@ -165,6 +165,7 @@ describe('changing the lists', () => {
       change({ add: [draft('*.x.example', { replaces: id })] }),
     )
     expect([late.status, late.body.code]).toEqual([409, 'ENTRY_CHANGED'])
+    expect(late.body.text).toContain('it is now x.example, safe, until 2026-12-24')
     expect(late.body.facts).toMatchObject({
       by: 'Oda Rask',
       now: { pattern: 'x.example', until: '2026-12-24T23:00:00.000Z' },

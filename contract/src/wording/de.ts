@@ -56,6 +56,7 @@ export const de = {
       '{{count}} weitere ist fast sicher unerwünscht und hier nicht genannt. Sie bleibt bis {{date}}.',
     leftOut_other:
       '{{count}} weitere sind fast sicher unerwünscht und hier nicht genannt. Sie bleiben bis {{date}}.',
+    note: 'Ihre Hilfestelle sagt:',
     howToAsk:
       'Wenn Sie eine Nachricht möchten, antworten Sie auf diese Mail und löschen Sie die Zeilen, die Sie nicht möchten: Was in Ihrer Antwort noch mit seinem Code steht, wird Ihnen geschickt. Der Code allein genügt auch.',
     help: 'Gesendet von Pendro für {{organisation}}.',

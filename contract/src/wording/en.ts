@@ -147,6 +147,7 @@ export const en = {
       'these messages looked like junk, so they were kept back. Nothing else needs to be done if you do not want them.',
     leftOut_one: '{{count}} more is near-certain junk and not listed. It stays until {{date}}.',
     leftOut_other: '{{count}} more are near-certain junk and not listed. They stay until {{date}}.',
+    note: 'Your help desk says:',
     howToAsk:
       'To get a message, answer this mail and delete the lines you do not want: what is still named by its code in your answer is sent to you. The code alone in an answer does, too.',
     help: 'Sent by Pendro for {{organisation}}.',

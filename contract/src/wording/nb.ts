@@ -52,6 +52,7 @@ export const nb = {
       'disse meldingene så ut som søppel, så de ble holdt tilbake. Vil du ikke ha dem, trenger du ikke gjøre noe.',
     leftOut_one: '{{count}} til er nesten sikkert søppel og står ikke her. Den beholdes til {{date}}.',
     leftOut_other: '{{count}} til er nesten sikkert søppel og står ikke her. De beholdes til {{date}}.',
+    note: 'Brukerstøtten sier:',
     howToAsk:
       'Vil du ha en melding, svar på denne e-posten og slett linjene du ikke vil ha: det som fortsatt står med koden sin i svaret, blir sendt til deg. Du kan også svare med bare koden.',
     help: 'Sendt av Pendro for {{organisation}}.',

@@ -62,6 +62,7 @@ export const pl = {
       'Jeszcze {{count}} jest prawie na pewno niechcianych i nie ma ich tutaj. Zostają do {{date}}.',
     leftOut_other:
       'Jeszcze {{count}} jest prawie na pewno niechcianych i nie ma ich tutaj. Zostają do {{date}}.',
+    note: 'Dział pomocy dodaje:',
     howToAsk:
       'Jeśli chcesz dostać wiadomość, odpowiedz na tę i usuń wiersze, których nie chcesz: to, co zostanie w odpowiedzi ze swoim kodem, zostanie do Ciebie wysłane. Wystarczy też sam kod.',
     help: 'Wysłane przez Pendro dla {{organisation}}.',

@@ -9,6 +9,8 @@ export interface DigestLine {
   readonly reason: string
   /** By which it is asked for in a reply, such as `K7Q-4MD`; '' in a preview of what has none yet. */
   readonly reference: string
+  /** What the help desk adds for the colleague; '' for nothing. */
+  readonly note: string
 }
 
 export interface DigestInput {
@@ -45,6 +47,7 @@ export function composeDigest(input: DigestInput, t: Translate): DigestText | nu
     subject: t('digest.subject', { count }),
     greeting: t('digest.greeting', { name: input.colleague }),
     intro: t('digest.intro', { count }),
+    note: t('digest.note'),
     leftOut:
       input.leftOut === 0 || input.leftOutUntil === null
         ? ''
@@ -61,6 +64,7 @@ interface Words {
   readonly subject: string
   readonly greeting: string
   readonly intro: string
+  readonly note: string
   readonly leftOut: string
   readonly help: string
 }
@@ -71,6 +75,7 @@ function textBody(input: DigestInput, words: Words): string {
       `${visible(line.name) || line.address} <${line.address}>`,
       `  ${visible(line.subject)}`,
       `  ${timeText(line.receivedAt, input)} · ${line.reason}`,
+      ...(line.note === '' ? [] : [`  ${words.note} ${visible(line.note)}`]),
       ...(line.reference === '' ? [] : [`  ${line.reference}`]),
     ].join('\n'),
   )
@@ -88,6 +93,7 @@ function htmlBody(input: DigestInput, words: Words): string {
 <div><b>${escape(visible(line.name) || line.address)}</b> <span style="font-family:monospace;color:#52606A">${escape(line.address)}</span></div>
 <div style="margin:4px 0">${escape(visible(line.subject))}</div>
 <div style="font-size:13px;color:#52606A">${escape(line.reason)}</div>
+${line.note === '' ? '' : `<div style="margin-top:4px"><b>${escape(words.note)}</b> ${escape(visible(line.note))}</div>`}
 <div style="font-family:monospace;margin-top:4px">${escape(line.reference)}</div>
 </div>`,
   )

@@ -65,7 +65,11 @@ interface LineRow {
   readonly subject: string
   readonly received_at: Date
   readonly expires_at: Date
+  readonly score: number
+  /** Near-certain junk, or left out by a staffer. */
   readonly left_out: number
+  readonly leave_out: number
+  readonly note: string
   readonly reasons: { finding: string }[]
 }
 
@@ -76,9 +80,11 @@ interface LineRow {
 function waitingLines(db: Database, mailboxId: number, cut: Date, tx?: Tx): Promise<readonly LineRow[]> {
   return select<LineRow>(
     db,
-    `SELECT id, from_name, from_address, subject, received_at, expires_at, left_out, reasons FROM deliveries
-     WHERE mailbox_id = :mailboxId AND digest_id IS NULL AND state IN ('quarantined', 'junk') AND received_at <= :cut
-     ORDER BY score, id ${tx ? 'FOR UPDATE' : ''}`,
+    `SELECT d.id, d.from_name, d.from_address, d.subject, d.received_at, d.expires_at, d.score, d.reasons,
+       d.left_out OR COALESCE(n.leave_out, FALSE) AS left_out, COALESCE(n.leave_out, FALSE) AS leave_out, COALESCE(n.note, '') AS note
+     FROM deliveries d LEFT JOIN digest_notes n ON n.delivery_id = d.id
+     WHERE d.mailbox_id = :mailboxId AND d.digest_id IS NULL AND d.state IN ('quarantined', 'junk') AND d.received_at <= :cut
+     ORDER BY d.score, d.id ${tx ? 'FOR UPDATE' : ''}`,
     { mailboxId, cut },
     tx,
   )
@@ -100,6 +106,7 @@ function compose(
       receivedAt: row.received_at.getTime(),
       reason: t(`held.${row.reasons[0]?.finding ?? 'words-junk'}`),
       reference: referenceFor(row.id),
+      note: row.note,
     }))
   const leftOut = rows.filter(row => row.left_out === 1)
   const leftOutUntil = leftOut.length === 0 ? null : Math.max(...leftOut.map(row => row.expires_at.getTime()))
@@ -116,6 +123,44 @@ function compose(
     t,
   )
   return { text, listed: lines.length, leftOut: leftOut.length }
+}
+
+/** A staffer leaves a line out of the coming digest, or adds a word for the colleague. */
+export async function noteLine(
+  db: Database,
+  who: SignedIn,
+  deliveryId: number,
+  { leaveOut, note }: { leaveOut: boolean; note: string },
+  now: Date,
+): Promise<void> {
+  await inTransaction(db, async tx => {
+    const delivery = await findRow<{ mailbox_id: number; digest_id: number | null; subject: string }>(
+      db,
+      'SELECT mailbox_id, digest_id, subject FROM deliveries WHERE id = :deliveryId FOR UPDATE',
+      { deliveryId },
+      tx,
+    )
+    if (!delivery) throw new AppError('DELIVERY_NOT_FOUND')
+    if (delivery.digest_id !== null) throw new AppError('DIGEST_GONE')
+    await execute(
+      db,
+      'REPLACE INTO digest_notes (delivery_id, leave_out, note, by_name, at) VALUES (:deliveryId, :leaveOut, :note, :by, :now)',
+      { deliveryId, leaveOut, note, by: who.staffer.name, now },
+      tx,
+    )
+    await writeRecord(db, tx, [
+      {
+        at: now,
+        act: leaveOut ? 'digest-left-out' : 'digest-note',
+        by: actor(who),
+        mailboxId: delivery.mailbox_id,
+        deliveryId,
+        reason: note,
+        facts: { subject: delivery.subject },
+      },
+    ])
+    await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: who.staffer.name }])
+  })
 }
 
 /** The digest as a colleague would get it now, and the ones that went before. */
@@ -169,6 +214,15 @@ export async function previewDigest(
     },
     listed,
     leftOut,
+    lines: rows
+      .filter(row => row.left_out === 0 || row.leave_out === 1)
+      .map(row => ({
+        deliveryId: row.id,
+        from: row.from_name || row.from_address,
+        subject: row.subject,
+        leaveOut: row.leave_out === 1,
+        note: row.note,
+      })),
     message: text && {
       from: senderName(organisation),
       to: `${mailbox.name} <${mailbox.address}>`,

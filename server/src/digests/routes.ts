@@ -3,6 +3,7 @@ import {
   digestDay,
   digestReplies,
   lookedAtReply,
+  noteDigestLine,
   previewDigest as previewEndpoint,
   sendDigest as sendEndpoint,
   sentDigest,
@@ -11,7 +12,7 @@ import {
 import type { Deps } from '../app.ts'
 import { mount } from '../http.ts'
 import { readDay, readReplies, readSentDigest, setSchedule } from './day.ts'
-import { previewDigest, sendDigest } from './digests.ts'
+import { noteLine, previewDigest, sendDigest } from './digests.ts'
 import { lookedAt } from './replies.ts'
 
 export function digestRoutes(router: Router, { db, now, queued }: Deps): void {
@@ -24,6 +25,10 @@ export function digestRoutes(router: Router, { db, now, queued }: Deps): void {
   mount(router, setDigestSchedule, async ({ params, body, who }) => ({
     next: await setSchedule(db, who, params.id, body.schedule, now()),
   }))
+  mount(router, noteDigestLine, async ({ params, body, who }) => {
+    await noteLine(db, who, params.id, body, now())
+    return {}
+  })
   mount(router, digestDay, () => readDay(db, now()))
   mount(router, digestReplies, async () => ({ replies: await readReplies(db) }))
   mount(router, lookedAtReply, async ({ params, who }) => {

@@ -21,7 +21,14 @@ const actsOf: Readonly<Record<string, readonly string[]>> = {
     'unsubscribed',
   ],
   reading: ['read'],
-  digests: ['digest-sent', 'digest-reply', 'digest-schedule', 'reply-looked-at'],
+  digests: [
+    'digest-sent',
+    'digest-reply',
+    'digest-schedule',
+    'reply-looked-at',
+    'digest-note',
+    'digest-left-out',
+  ],
   'signing-in': ['signed-in'],
 }
 

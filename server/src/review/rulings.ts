@@ -76,7 +76,7 @@ export async function applyRuling(
       [{ token, staffer_id: 'staffer' in who ? who.staffer.id : null, at: now, sentence }],
       tx,
     )
-    await changeRegister(db, tx, rulingId, change, existing, sentence, now)
+    const entryId = await changeRegister(db, tx, rulingId, change, existing, sentence, now)
     await moveDeliveries(db, tx, rulingId, moves, now)
     if (sentence.learn !== 'nothing') {
       const messageIds = deliveries.map(({ message_id }) => message_id)
@@ -107,6 +107,7 @@ export async function applyRuling(
             .slice(0, 5)
             .join(', '),
           ended: change.end.length,
+          entry: entryId,
         },
       },
     ])
@@ -254,6 +255,7 @@ async function queueRelease(db: Database, tx: Tx, deliveryId: number, now: Date)
   )
 }
 
+/** The number of the first entry it touched; 0 for none. */
 async function changeRegister(
   db: Database,
   tx: Tx,
@@ -262,8 +264,8 @@ async function changeRegister(
   existing: readonly SenderEntry[],
   { reason }: RulingSentence,
   now: Date,
-): Promise<void> {
-  if (change.add.length + change.end.length === 0) return
+): Promise<number> {
+  if (change.add.length + change.end.length === 0) return 0
   // Entries whose time ran out are ended for good here, so that a new one can take their place.
   const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())
   await endEntries(
@@ -283,6 +285,7 @@ async function changeRegister(
     tx,
   )
   await askUpkeep(db, tx, now)
+  return added[0]?.id ?? change.end[0]?.id ?? 0
 }
 
 async function describeRuling(db: Database, tx: Tx, id: number): Promise<AppliedRuling> {

@@ -96,6 +96,18 @@ export async function liveEntries(
   return rows.map(toEntry)
 }
 
+/** 'x.example, safe, until 2026-12-24': enough to see what is another. */
+function sayEntry({ pattern, standing, binding, withoutAuthentication, until }: SenderEntry): string {
+  return [
+    displayPattern(pattern),
+    standing,
+    ...(binding ? ['binding'] : []),
+    ...(withoutAuthentication ? ['also without proof'] : []),
+    // The stored moment is the end of the last day that counts.
+    ...(until === null ? [] : [`until ${new Date(until - 1).toISOString().slice(0, 10)}`]),
+  ].join(', ')
+}
+
 /** Who was first, and what the entry is now. */
 async function changedMeanwhile(db: Database, row: EntryRow, tx?: Tx): Promise<AppError> {
   const entry = toEntry(row)
@@ -122,7 +134,7 @@ async function changedMeanwhile(db: Database, row: EntryRow, tx?: Tx): Promise<A
   return new AppError(
     'ENTRY_CHANGED',
     now
-      ? `${by} changed the entry ${pattern} before you. Look at what it says now, and decide again.`
+      ? `${by} changed the entry ${pattern} before you. You meant ${sayEntry(entry)}; it is now ${sayEntry(now)}.`
       : `${by} ended the entry ${pattern} before you. Nothing was changed.`,
     {
       entryId: row.id,
@@ -247,6 +259,7 @@ export async function writeChange(
       facts: {
         added: change.add.length,
         ended: change.end.length,
+        entry: added[0]?.id ?? change.end[0]?.id ?? 0,
         standing: change.add[0]?.standing ?? change.end[0]?.standing ?? '',
         patterns: [...new Set([...change.add, ...change.end].map(({ pattern }) => displayPattern(pattern)))]
           .slice(0, 5)

@@ -21,6 +21,14 @@ export const statements: readonly string[] = [
     UNIQUE KEY k_reference (mailbox_id, reference),
     KEY k_digest (digest_id, place)
   )`,
+  // What a staffer has to say about a line before it goes.
+  `CREATE TABLE digest_notes (
+    delivery_id BIGINT UNSIGNED NOT NULL PRIMARY KEY,
+    leave_out BOOLEAN NOT NULL,
+    note VARCHAR(500) NOT NULL,
+    by_name VARCHAR(200) NOT NULL,
+    at DATETIME(3) NOT NULL
+  )`,
   `CREATE TABLE digest_replies (
     id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
     received_at DATETIME(3) NOT NULL,

@@ -25,6 +25,7 @@ import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { DayLine, useDigestDay } from './day-line.tsx'
+import { LineNotes } from './line-notes.tsx'
 import { Replies } from './replies.tsx'
 import { ScheduleSlot } from './schedule.tsx'
 
@@ -206,6 +207,7 @@ function Preview({ mailboxId }: { mailboxId: number }) {
             />
           </AsSeen>
         )}
+        {mayWrite(session) && <LineNotes lines={data.lines} />}
         <SentBefore sent={data.sent} form={form} setForm={setForm} />
       </div>
     </div>

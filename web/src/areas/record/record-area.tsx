@@ -182,12 +182,17 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
           <p>
             <Sentence text={sentenceOf(line, t)} />
           </p>
-          {(line.reason !== '' || line.deliveryId !== null) && (
+          {(line.reason !== '' || line.deliveryId !== null || Number(line.facts.entry ?? 0) > 0) && (
             <p className="text-[0.95rem] text-ink-2">
               {line.reason !== '' && <span>{t('record.because', { reason: line.reason })} </span>}
               {line.deliveryId !== null && (
                 <Link to={`/review/${line.deliveryId}`} className="border-b border-current">
                   {t('record.openMessage')}
+                </Link>
+              )}{' '}
+              {Number(line.facts.entry ?? 0) > 0 && (
+                <Link to={`/senders/${line.facts.entry}`} className="border-b border-current">
+                  {t('record.openEntry')}
                 </Link>
               )}
             </p>
