@@ -50,7 +50,10 @@ function Line({ day: { now, moments } }: { day: DigestDay }) {
   const shown = moments.filter(({ at }) => x(at) >= 0 && x(at) <= width)
   const most = Math.max(...shown.map(({ mailboxes }) => mailboxes), 1)
   const firstHour = Math.ceil(from / 7_200_000) * 7_200_000
-  const hours = Array.from({ length: 12 }, (_, i) => firstHour + i * 7_200_000)
+  // A label at the very edge would be cut off.
+  const hours = Array.from({ length: 12 }, (_, i) => firstHour + i * 7_200_000).filter(
+    hour => x(hour) > 20 && x(hour) < width - 20,
+  )
   return (
     <svg
       viewBox={`0 0 ${width} ${height}`}
