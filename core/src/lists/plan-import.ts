@@ -14,7 +14,7 @@ import {
   type SenderEntry,
   type Standing,
 } from '../senders/index.ts'
-import { findCover, oppositeTo, sortByText } from '../upkeep/index.ts'
+import { findCover, sendingElsewhere, sortByText } from '../upkeep/index.ts'
 import type { ListedEntry, LineProblem, ListLine } from './line.ts'
 
 /** What becomes of one line. */
@@ -62,7 +62,7 @@ export function planImport(lines: readonly ListLine[], context: ImportContext): 
   const own = new Map(
     live.filter(entry => isOwner(entry.owner, owner)).map(entry => [keyOf(entry), entry] as const),
   )
-  const opposite = oppositeTo(live)
+  const otherwise = sendingElsewhere(live)
   const taken = new Map<string, number>()
   const fates = lines.map((line): FatedLine => ({ line, fate: fateOf(line) }))
 
@@ -81,7 +81,7 @@ export function planImport(lines: readonly ListLine[], context: ImportContext): 
     if (there) return { outcome: 'there', by: there }
     const ends = own.get(other) ?? null
     if (ends !== null && !context.takeContradicting) return { outcome: 'contradicts', by: ends }
-    const cover = ends === null ? findCover({ ...proposed, id: 0 }, byText, opposite) : null
+    const cover = ends === null ? findCover({ ...proposed, id: 0 }, byText, otherwise) : null
     if (cover !== null) return { outcome: 'covered', by: cover }
     taken.set(same, line)
     return { outcome: 'added', entry: proposed, ends }

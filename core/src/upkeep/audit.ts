@@ -3,7 +3,7 @@ import type { OrganisationPolicy } from '../judgement/index.ts'
 import { findCaution, planChange, type ProposedEntry, type SeenDeliveries } from '../rulings/index.ts'
 import { isExpired, isOwner, patternText, type SenderPattern } from '../senders/index.ts'
 import { findContradictions } from './contradictions.ts'
-import { findCover, oppositeTo, sortByText } from './covering.ts'
+import { findCover, sendingElsewhere, sortByText } from './covering.ts'
 import {
   ending,
   finding,
@@ -63,10 +63,10 @@ export function createAudit(entries: readonly RegisteredEntry[], context: AuditC
     if (!(n >= 1)) throw new RangeError(`${name} is 1 or more, got ${n}`)
   const live = entries.filter(entry => !isExpired(entry, now))
   const byText = sortByText(live, now)
-  const opposite = oppositeTo(live)
+  const otherwise = sendingElsewhere(live)
   const covered = new Map<number, RegisteredEntry>()
   for (const entry of live) {
-    const cover = findCover(entry, byText, opposite)
+    const cover = findCover(entry, byText, otherwise)
     if (cover) covered.set(entry.id, cover)
   }
   const tallies = createTallies(entries, { policy, now }, new Set(covered.keys()))

@@ -25,12 +25,13 @@ export function entriesOver<E extends SenderEntry>(entry: E, byText: ByText<E>):
 
 /**
  * An entry that would decide just as `entry` does if that were gone, for any mail; `null` when there is
- * none. Nothing of opposite standing may come between the two.
+ * none. Nothing that sends mail elsewhere may come between the two: a colleague's own block counts as that
+ * between two of the organisation's, since it sends to junk and not to quarantine.
  */
 export function findCover<E extends SenderEntry>(
   entry: E,
   byText: ByText<E>,
-  opposite: (entry: E) => readonly E[],
+  otherwise: (entry: E) => readonly E[],
 ): E | null {
   const over = entriesOver(entry, byText).filter(
     other =>
@@ -41,7 +42,7 @@ export function findCover<E extends SenderEntry>(
       (effect(other) === effect(entry) || comparePrecedence(other, entry) > 0),
   )
   if (over.length === 0) return null
-  const between = opposite(entry)
+  const between = otherwise(entry)
   return (
     over.find(cover =>
       between.every(other => !(comparePrecedence(other, cover) > 0 && comparePrecedence(other, entry) < 0)),
@@ -54,8 +55,8 @@ function speaksForAll(cover: SenderEntry, entry: SenderEntry): boolean {
   return cover.owner.kind === 'organisation' || entry.owner.kind === 'mailbox'
 }
 
-/** Live entries of opposite standing that could meet the same mail for one of the same mailboxes. */
-export function oppositeTo<E extends SenderEntry>(live: readonly E[]): (entry: E) => readonly E[] {
+/** Live entries that could meet the same mail for one of the same mailboxes, and send it elsewhere. */
+export function sendingElsewhere<E extends SenderEntry>(live: readonly E[]): (entry: E) => readonly E[] {
   const lists = live.filter(({ pattern }) => pattern.kind === 'list')
   const byDomain = new Map<string, E[]>()
   for (const entry of live) {
@@ -70,7 +71,7 @@ export function oppositeTo<E extends SenderEntry>(live: readonly E[]): (entry: E
     const near = key === null ? live : [...(byDomain.get(key) ?? []), ...lists]
     return near.filter(
       other =>
-        other.standing !== entry.standing && meet(other, entry) && overlaps(other.pattern, entry.pattern),
+        effect(other) !== effect(entry) && meet(other, entry) && overlaps(other.pattern, entry.pattern),
     )
   }
 }

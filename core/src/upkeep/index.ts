@@ -1,5 +1,5 @@
 export { createAudit, usualLimits, type Audit, type AuditContext, type AuditLimits } from './audit.ts'
-export { findCover, oppositeTo, sortByText } from './covering.ts'
+export { findCover, sendingElsewhere, sortByText } from './covering.ts'
 export {
   findingKinds,
   tidyKinds,
