@@ -170,7 +170,7 @@ export async function applyWanted(
   const work = async (tx: Tx) => {
     const organisation = await readOrganisation(db, tx)
     const before = await findToken(db, tx, token)
-    if (before) return describe(db, tx, before)
+    if (before) return describeChange(db, tx, before)
     const planned = await planWanted(db, wanted, organisation, now, { tx, lock: true })
     return writeChange(db, tx, {
       who,
@@ -270,7 +270,7 @@ export async function writeChange(
   ])
   await announce(db, tx, now, [{ kind: 'senders', deliveryId: null, state: null, by: who.staffer.name }])
   await askUpkeep(db, tx, now)
-  return describe(db, tx, rulingId)
+  return describeChange(db, tx, rulingId)
 }
 
 const replacing = (id: number | undefined) => (id === undefined ? {} : { replacesId: id })
@@ -286,7 +286,8 @@ const listsOnly = (reason: string) => ({
   reason,
 })
 
-async function describe(db: Database, tx: Tx, rulingId: number): Promise<Applied> {
+/** What a change did, read again from its ruling: a request sent twice gets the same answer twice. */
+export async function describeChange(db: Database, tx: Tx, rulingId: number): Promise<Applied> {
   const ruling = await findRow<{ at: Date }>(
     db,
     'SELECT at FROM rulings WHERE id = :rulingId',

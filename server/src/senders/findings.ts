@@ -10,7 +10,14 @@ import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { isLookingOver } from '../work/upkeep.ts'
-import { findToken, liveEntries, writeChange, type Applied, type PlannedChange } from './changes.ts'
+import {
+  describeChange,
+  findToken,
+  liveEntries,
+  writeChange,
+  type Applied,
+  type PlannedChange,
+} from './changes.ts'
 import { briefs, entriesFor, entryColumns, toEntry, type EntryRow } from './entries.ts'
 import { asideFindings, openFindings } from './findings-sql.ts'
 import { reachOf } from './reach.ts'
@@ -233,7 +240,7 @@ export async function applyRemedies(
     async tx => {
       const organisation = await readOrganisation(db, tx)
       const before = await findToken(db, tx, body.token)
-      if (before !== null) throw new AppError('ALREADY_RULED', 'This has been applied already.')
+      if (before !== null) return describeChange(db, tx, before)
       const { planned, findings } = await gather(db, body, now, { tx, lock: true })
       // What promises to change nothing has to prove it on the mail of this moment.
       if ('tidy' in body) {

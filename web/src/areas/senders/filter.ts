@@ -1,27 +1,17 @@
 import { useCallback, useMemo } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
-import type { FindingKind, SenderFilter } from '@pendro/contract'
+import { findingKind, senderFilter, senderOrder, type FindingKind, type SenderFilter } from '@pendro/contract'
 
-export const standings = ['both', 'safe', 'blocked'] as const
-export const owners = ['all', 'organisation', 'colleagues'] as const
-export const kinds = ['any', 'address', 'domain', 'subtree', 'list'] as const
-export const states = ['live', 'expired', 'ended'] as const
-export const matches = ['any', 'month', 'not-lately', 'never'] as const
-export const orders = ['matched', 'newest', 'pattern', 'worst'] as const
-export const findingKinds = [
-  'contradicts',
-  'lets-in-too-much',
-  'let-harm-in',
-  'blocks-wanted',
-  'for-everyone',
-  'covered',
-  'duplicate',
-  'never-authenticated',
-  'slip',
-  'quiet',
-  'expired',
-] as const satisfies readonly FindingKind[]
-export const findings = ['all', 'any', ...findingKinds] as const
+const { shape } = senderFilter
+
+// The screen offers what the server takes, in the same order.
+export const standings = shape.standing.unwrap().options
+export const owners = shape.owner.unwrap().options
+export const kinds = shape.kind.unwrap().options
+export const states = shape.state.unwrap().options
+export const matches = shape.matched.unwrap().options
+export const orders = senderOrder.options
+export const findings = ['all', 'any', ...findingKind.options] as const
 
 export interface Filter extends SenderFilter {
   readonly order: (typeof orders)[number]
@@ -58,7 +48,7 @@ export function readFilter(search: URLSearchParams): Filter {
 }
 
 /** What is open at the right and at the foot; the filter keeps its own names in the address. */
-export type Panel = (typeof findingKinds)[number] | 'requests' | 'accuracy' | null
+export type Panel = FindingKind | 'requests' | 'accuracy' | null
 
 const filterNames = [...Object.keys(usualFilter), 'mailbox', 'find']
 
@@ -68,7 +58,7 @@ export function useSendersAddress() {
   const filter = useMemo(() => readFilter(search), [search])
   const panel = useMemo(
     (): Panel =>
-      oneOf(search.get('panel'), [...findingKinds, 'requests', 'accuracy', ''] as const, '') || null,
+      oneOf(search.get('panel'), [...findingKind.options, 'requests', 'accuracy', ''] as const, '') || null,
     [search],
   )
   const change = useCallback(
