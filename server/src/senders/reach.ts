@@ -199,14 +199,6 @@ export function firstOf<T>(
   return null
 }
 
-export function numbersOf({
-  looked,
-  letThrough,
-  keptBack,
-  elsewhere,
-  colleagues,
-  refused,
-  sealed,
-}: Reach): ReachNumbers {
-  return { looked, letThrough, keptBack, elsewhere, colleagues, refused, sealed }
+export function numbersOf({ overruledBy: _, ...numbers }: Reach): ReachNumbers {
+  return numbers
 }
