@@ -16,6 +16,7 @@ import {
   senderFilter,
   senderOrder,
   standing,
+  tidyKind,
   width,
 } from './shapes.ts'
 
@@ -220,7 +221,7 @@ const chosen = z.union([
       .max(500),
   }),
   /** All findings of a kind that provably changes nothing. */
-  z.object({ tidy: z.enum(['covered', 'duplicate', 'expired']) }),
+  z.object({ tidy: tidyKind }),
 ])
 export const previewRemedy = endpoint({
   method: 'post',

@@ -218,6 +218,10 @@ export const findingKind = z.enum([
 ])
 export type FindingKind = z.infer<typeof findingKind>
 
+/** Findings whose remedy changes nothing about any mail, and that can be tidied all at once. */
+export const tidyKind = findingKind.extract(['covered', 'duplicate', 'expired'])
+export type TidyKind = z.infer<typeof tidyKind>
+
 export const entryOrigin = z.enum([
   'by hand',
   'ruling',

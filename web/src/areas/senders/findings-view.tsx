@@ -10,6 +10,8 @@ import {
   type EntryBrief,
   type FindingKind,
   type FindingShape,
+  tidyKind,
+  type TidyKind,
 } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { useNotices } from '../../app/notices.ts'
@@ -23,9 +25,7 @@ import { factsText } from './finding-text.ts'
 import { SidePanel } from './side-panel.tsx'
 import { useListActs } from './use-senders.ts'
 
-const tidyKinds = ['covered', 'duplicate', 'expired'] as const
-type TidyKind = (typeof tidyKinds)[number]
-const isTidy = (kind: FindingKind): kind is TidyKind => (tidyKinds as readonly string[]).includes(kind)
+const isTidy = (kind: FindingKind): kind is TidyKind => tidyKind.safeParse(kind).success
 
 /** The findings of one kind, each with its remedies. */
 export function FindingsView({ kind, onClose }: { kind: FindingKind; onClose: () => void }) {

@@ -1,13 +1,12 @@
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
-import type { UpkeepShape } from '@pendro/contract'
+import { tidyKind, type UpkeepShape } from '@pendro/contract'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { Failed } from '../../parts/states.tsx'
 import { factsText } from './finding-text.ts'
 import type { Panel } from './filter.ts'
 import { useUpkeep } from './use-senders.ts'
 
-const tidyKinds = ['covered', 'duplicate', 'expired']
 const grave = ['contradicts', 'lets-in-too-much', 'let-harm-in', 'blocks-wanted']
 const mild = ['covered', 'duplicate', 'quiet', 'expired']
 
@@ -60,7 +59,7 @@ export function UpkeepPanel({ onOpen }: { onOpen: (panel: Panel) => void }) {
               .filter(text => text !== '')
               .join(' ')}
             act={t(
-              `senders.upkeep.act.${tidyKinds.includes(kind) ? 'tidy' : kind === 'quiet' ? 'look' : 'decide'}`,
+              `senders.upkeep.act.${tidyKind.safeParse(kind).success ? 'tidy' : kind === 'quiet' ? 'look' : 'decide'}`,
             )}
             onOpen={() => onOpen(kind)}
           />
