@@ -20,7 +20,12 @@ export async function benchDigests(db: Database): Promise<Section> {
     for (const id of mailboxIds) {
       await inTransaction(db, async tx => {
         const mailbox = await findMailboxRow(db, id, tx)
-        if (mailbox) await cutDigest(db, tx, organisation, mailbox, now)
+        if (mailbox)
+          await cutDigest(db, tx, mailbox, {
+            organisation,
+            publicUrl: 'https://pendro.harbour.example',
+            cut: now,
+          })
         throw undo
       }).catch(error => {
         if (error !== undo) throw error

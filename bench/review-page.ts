@@ -63,6 +63,7 @@ export async function benchReview(db: Database, deliveries: number): Promise<Sec
       PENDRO_SECURE_COOKIES: 'no',
       PENDRO_PICTURES: 'off',
       PENDRO_UNSUBSCRIBE: 'off',
+      PENDRO_PUBLIC_URL: '',
     },
     queued: () => {},
     live: null,

@@ -21,6 +21,7 @@ export default async function globalSetup() {
     PENDRO_STORE_PORT: String(storePort),
     PENDRO_STORE_HTTP_PORT: String(storeHttpPort),
     PENDRO_WEB_DIR: join(root, 'web/dist'),
+    PENDRO_PUBLIC_URL: `http://127.0.0.1:${port}`,
     PENDRO_LOG_LEVEL: 'error',
     PENDRO_DEMO_SCALE: '0.3',
   }

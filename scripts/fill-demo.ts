@@ -348,7 +348,7 @@ function createDesk(
         await applyRuling(db, { who, deliveryIds: ids, token: randomUUID(), now: at, sentence })
       }
       const last = due.at(-1)
-      if (last) while ((await workOutbox({ db, log, now: () => last.at, send: taken })) > 0);
+      if (last) while ((await workOutbox({ db, log, publicUrl: '', now: () => last.at, send: taken })) > 0);
     },
   }
 }

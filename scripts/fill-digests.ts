@@ -13,8 +13,10 @@ import {
 } from '../server/src/db/organisation.ts'
 import { cutDigest } from '../server/src/digests/digests.ts'
 import { takeReply } from '../server/src/digests/replies.ts'
+import { hashPassword } from '../server/src/sign-in/passwords.ts'
 import { createLog } from '../server/src/log.ts'
 import { workOutbox } from '../server/src/work/outbox.ts'
+import { demoColleague } from './sign-ins.mjs'
 
 const day = 86_400_000
 
@@ -22,6 +24,9 @@ const day = 86_400_000
 const pastDays = 2
 
 const log = createLog('silent')
+
+/** Links of the demo's digests lead to where the demo will be. */
+const publicUrl = process.env.PENDRO_PUBLIC_URL ?? ''
 
 /** What some mailboxes asked for in place of "daily at 07:00". */
 async function chooseSchedules(db: Database, ids: readonly number[], chance: Chance): Promise<void> {
@@ -51,9 +56,19 @@ async function chooseSchedules(db: Database, ids: readonly number[], chance: Cha
   }
 }
 
+/** All have been welcomed before; one password for all of them, as for the staffers. */
+async function giveAccess(db: Database, now: Date): Promise<void> {
+  await execute(
+    db,
+    "INSERT INTO colleague_access (mailbox_id, password, welcomed_at) SELECT id, :password, :at FROM mailboxes WHERE kind = 'person'",
+    { password: await hashPassword(demoColleague.password), at: new Date(now.getTime() - 90 * day) },
+  )
+}
+
 export async function fillDigests(db: Database, chance: Chance, now: Date): Promise<void> {
   const ids = (await select<{ id: number }>(db, 'SELECT id FROM mailboxes ORDER BY id')).map(row => row.id)
   await chooseSchedules(db, ids, chance)
+  await giveAccess(db, now)
   const organisation = await readOrganisation(db)
   const mailboxes = await mailboxRows(db, ids)
   // What is older was in digests of its day, which are not kept in the demo.
@@ -67,7 +82,7 @@ export async function fillDigests(db: Database, chance: Chance, now: Date): Prom
   await execute(db, "UPDATE outbox SET done_at = next_at WHERE kind = 'digest'")
   await answerSome(db, now)
   const taken = () => Promise.resolve({ status: 'taken' } as const)
-  while ((await workOutbox({ db, log, now: () => now, send: taken })) > 0);
+  while ((await workOutbox({ db, log, now: () => now, send: taken, publicUrl })) > 0);
 }
 
 async function cutPast(
@@ -85,7 +100,7 @@ async function cutPast(
   )
     cuts.unshift(at)
   await inTransaction(db, async tx => {
-    for (const cut of cuts) await cutDigest(db, tx, organisation, mailbox, new Date(cut))
+    for (const cut of cuts) await cutDigest(db, tx, mailbox, { organisation, publicUrl, cut: new Date(cut) })
   })
 }
 

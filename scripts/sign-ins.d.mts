@@ -4,3 +4,4 @@ export const demoStaffers: readonly {
   readonly role: 'steward' | 'helpdesk' | 'observer'
   readonly password: string
 }[]
+export const demoColleague: { readonly address: string; readonly password: string }

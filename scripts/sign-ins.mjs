@@ -4,3 +4,6 @@ export const demoStaffers = [
   { name: 'Per Dalvåg', signIn: 'per', role: 'helpdesk', password: 'ferry-at-noon' },
   { name: 'Una Sjøgren', signIn: 'una', role: 'observer', password: 'ferry-at-dusk' },
 ]
+
+/** Every colleague of the demo signs in to their own page with this; one of them by name. */
+export const demoColleague = { address: 'tore.vik@vindholm.example', password: 'ferry-at-tea' }

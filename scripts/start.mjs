@@ -91,6 +91,7 @@ try {
     PENDRO_PORT,
     PENDRO_SMTP_PORT,
     PENDRO_WEB_DIR: web,
+    PENDRO_PUBLIC_URL: process.env.PENDRO_PUBLIC_URL ?? `http://127.0.0.1:${PENDRO_PORT}`,
     PENDRO_LOG_LEVEL: process.env.PENDRO_LOG_LEVEL ?? 'warn',
   }
   if (!empty) await program('scripts/fill-demo-main.ts', env)
@@ -112,10 +113,13 @@ try {
     say(`The stand-in mail store shows what it has at http://127.0.0.1:${PENDRO_STORE_HTTP_PORT}/messages.`)
   if (empty) say('It is empty: open the address, and it asks for what it needs to begin.')
   else {
-    const { demoStaffers } = await import('./sign-ins.mjs')
+    const { demoColleague, demoStaffers } = await import('./sign-ins.mjs')
     say('Sign in as:')
     for (const { signIn, password, role } of demoStaffers)
       say(`  ${signIn.padEnd(4)} ${password.padEnd(14)} ${role}`)
+    say(
+      `A colleague's own page is at http://127.0.0.1:${served.httpPort}/own: ${demoColleague.address}, ${demoColleague.password}`,
+    )
     if (process.env.PENDRO_TRICKLE !== 'off') {
       await program('scripts/trickle-main.ts', env)
       say('New mail trickles in; PENDRO_TRICKLE=off starts without it.')

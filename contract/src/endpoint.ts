@@ -1,6 +1,7 @@
 import { z } from 'zod'
 
 export type Role = 'helpdesk' | 'steward' | 'observer'
+export type Roles = readonly Role[] | 'colleague' | 'anyone'
 
 /**
  * One request of the API. The server mounts it, the web calls it, and OpenAPI is made from it: there is
@@ -15,8 +16,8 @@ export interface Endpoint<
   readonly method: 'get' | 'post' | 'delete'
   readonly path: string
   readonly summary: string
-  /** Who may call it; 'anyone' needs no session. */
-  readonly roles: readonly Role[] | 'anyone'
+  /** Who may call it: staffers of these roles, a colleague about their own mail; 'anyone' needs no session. */
+  readonly roles: Roles
   readonly params: P
   readonly query: Q
   readonly body: B
@@ -37,7 +38,7 @@ export function endpoint<
   method: 'get' | 'post' | 'delete'
   path: string
   summary: string
-  roles: readonly Role[] | 'anyone'
+  roles: Roles
   response: R
   params?: P
   query?: Q

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { endpoint, everyone, writers } from './endpoint.ts'
+import { digestLanguage, digestSchedule, ownEndpoints } from './own-endpoints.ts'
 import { senderEndpoints } from './sender-endpoints.ts'
 import {
   day,
@@ -331,17 +332,6 @@ const composedDigest = z.object({
 })
 export type ComposedDigest = z.infer<typeof composedDigest>
 
-/** Languages digests are written in. */
-export const digestLanguage = z.enum(['en', 'nb', 'de', 'pl'])
-export type DigestLanguage = z.infer<typeof digestLanguage>
-
-const digestSchedule = z.object({
-  /** Local times of the mailbox's zone; none: no digests. */
-  times: z.array(z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, { error: 'is a time such as 07:00' })).max(6),
-  /** 1 for Monday to 7 for Sunday. */
-  weekdays: z.array(z.number().int().min(1).max(7)).max(7),
-})
-export type DigestScheduleShape = z.infer<typeof digestSchedule>
 export const setDigestSchedule = endpoint({
   method: 'post',
   path: '/api/mailboxes/{id}/digest-schedule',
@@ -454,6 +444,19 @@ export const previewDigest = endpoint({
         note: z.string(),
       }),
     ),
+    /** What was ruled on since the last digest, newest first. */
+    changed: z.array(
+      z.object({
+        deliveryId: id,
+        from: z.string(),
+        subject: z.string(),
+        state: deliveryState,
+        /** It was in an earlier digest; else it will be in none. */
+        wasListed: z.boolean(),
+        /** The staffer's name; '' for the colleague. */
+        by: z.string(),
+      }),
+    ),
     /** `null` when there is nothing to say. */
     message: composedDigest.nullable(),
     sent: z.array(
@@ -552,6 +555,7 @@ export const endpoints = {
   sendDigest,
   readRecord,
   ...senderEndpoints,
+  ...ownEndpoints,
   health,
 }
 

@@ -1,5 +1,6 @@
 export * from './endpoint.ts'
 export * from './endpoints.ts'
+export * from './own-endpoints.ts'
 export * from './pattern-text.ts'
 export * from './problems.ts'
 export * from './sender-endpoints.ts'

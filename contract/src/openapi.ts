@@ -27,7 +27,10 @@ export function openApiDocument(version: string): JsonSchema {
     },
     paths: { ...paths, '/api/senders/export': { get: takeOut } },
     components: {
-      securitySchemes: { session: { type: 'apiKey', in: 'cookie', name: 'pendro_session' } },
+      securitySchemes: {
+        session: { type: 'apiKey', in: 'cookie', name: 'pendro_session' },
+        colleague: { type: 'apiKey', in: 'cookie', name: 'pendro_colleague' },
+      },
       schemas: {
         Problem: {
           type: 'object',
@@ -60,7 +63,9 @@ function operation(operationId: string, endpoint: AnyEndpoint): JsonSchema {
     summary: endpoint.summary,
     ...(endpoint.roles === 'anyone'
       ? {}
-      : { security: [{ session: [] }], description: `Roles: ${endpoint.roles.join(', ')}.` }),
+      : endpoint.roles === 'colleague'
+        ? { security: [{ colleague: [] }], description: 'Roles: colleague.' }
+        : { security: [{ session: [] }], description: `Roles: ${endpoint.roles.join(', ')}.` }),
     parameters: [...parameters('path', endpoint.params), ...parameters('query', endpoint.query)],
     ...(hasBody
       ? {

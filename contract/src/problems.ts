@@ -26,6 +26,10 @@ export const problems = {
   UNTIL_PASSED: { status: 400, text: 'That date has passed; choose one in the future.' },
   SIGN_IN_FIRST: { status: 401, text: 'Sign in first.' },
   SIGN_IN_FAILED: { status: 401, text: 'Name and password do not belong together.' },
+  OWN_SIGN_IN_FAILED: {
+    status: 401,
+    text: 'That does not open this mailbox. A code counts for ten minutes and once; you can have a new one sent.',
+  },
   CSRF: { status: 403, text: 'The request lacks the token of your session. Reload the page and try again.' },
   OBSERVER: {
     status: 403,

@@ -20,7 +20,8 @@ test.each(Object.entries(languages))(
       Object.entries(part).flatMap(([key, value]) =>
         typeof value === 'string' ? [`${path}${key}`] : keysOf(value as object, `${path}${key}.`),
       )
-    const told = keysOf({ held: en.held, digest: en.digest, digestAnswer: en.digestAnswer })
+    const { held, act, digest, digestAnswer, welcome, code } = en
+    const told = keysOf({ held, act, digest, digestAnswer, welcome, code })
     const said = keysOf(texts)
     expect(told.filter(key => !said.includes(key))).toEqual([])
     // What a language adds are its own plural forms.

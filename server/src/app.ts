@@ -14,6 +14,7 @@ import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
 import { mailboxRoutes } from './mailboxes/routes.ts'
 import { organisationRoutes } from './organisation/routes.ts'
+import { ownRoutes, recogniseColleague } from './own/routes.ts'
 import { recordRoutes } from './record/routes.ts'
 import { reportRoutes } from './reports/routes.ts'
 import { reviewRoutes } from './review/routes.ts'
@@ -27,7 +28,11 @@ export interface Deps {
   readonly now: () => Date
   readonly settings: Pick<
     Settings,
-    'PENDRO_WEB_DIR' | 'PENDRO_SECURE_COOKIES' | 'PENDRO_PICTURES' | 'PENDRO_UNSUBSCRIBE'
+    | 'PENDRO_WEB_DIR'
+    | 'PENDRO_SECURE_COOKIES'
+    | 'PENDRO_PICTURES'
+    | 'PENDRO_UNSUBSCRIBE'
+    | 'PENDRO_PUBLIC_URL'
   >
   /** Something was queued; those who work it off need not wait for their next look. */
   readonly queued: () => void
@@ -96,6 +101,8 @@ export function createApp(deps: Deps): Express {
   mailboxRoutes(api, deps)
   digestRoutes(api, deps)
   recordRoutes(api, deps)
+  api.use('/api/own', recogniseColleague(deps))
+  ownRoutes(api, deps)
   live?.routes(api)
   api.all('/api/{*rest}', () => {
     throw new AppError('NOT_FOUND')

@@ -2,6 +2,7 @@ import type { Request, RequestHandler, Response, Router } from 'express'
 import type { z } from 'zod'
 import type { Endpoint } from '@pendro/contract'
 import { AppError } from './errors.ts'
+import type { SignedInColleague } from './own/access.ts'
 import type { SignedIn } from './sign-in/sessions.ts'
 
 export interface Call<P, Q, B> {
@@ -10,6 +11,8 @@ export interface Call<P, Q, B> {
   readonly body: B
   /** Who is signed in; for endpoints open to anyone there may be nobody, and `who` throws. */
   readonly who: SignedIn
+  /** The colleague on whose own pages we are; throws when nobody is signed in there. */
+  readonly colleague: SignedInColleague
   readonly req: Request
   readonly res: Response
 }
@@ -31,6 +34,9 @@ export function mount<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodT
       get who() {
         return whoIs(res)
       },
+      get colleague() {
+        return colleagueIs(res)
+      },
       req,
       res,
     }
@@ -45,12 +51,23 @@ export function whoIs(res: Response): SignedIn {
   return who
 }
 
+export function colleagueIs(res: Response): SignedInColleague {
+  const colleague = res.locals.colleague as SignedInColleague | undefined
+  if (!colleague) throw new AppError('SIGN_IN_FIRST')
+  return colleague
+}
+
 function checkRights(
   { roles, method }: Pick<Endpoint<z.ZodType, z.ZodType, z.ZodType, z.ZodType>, 'roles' | 'method'>,
   req: Request,
   res: Response,
 ): void {
   if (roles === 'anyone') return
+  if (roles === 'colleague') {
+    const { csrf } = colleagueIs(res)
+    if (method !== 'get' && req.get('X-Pendro-Token') !== csrf) throw new AppError('CSRF')
+    return
+  }
   const who = whoIs(res)
   // Asked before the token: an observer should hear what is really in the way.
   if (!roles.includes(who.staffer.role))

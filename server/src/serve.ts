@@ -32,8 +32,9 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const log = createLog(settings.PENDRO_LOG_LEVEL)
   const db = openDatabase(settings.DATABASE_URL)
   await migrate(db)
+  const publicUrl = settings.PENDRO_PUBLIC_URL
   const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
-  const outbox = startLoop('outbox', 500, () => workOutbox({ db, send, log, now }), log)
+  const outbox = startLoop('outbox', 500, () => workOutbox({ db, send, log, now, publicUrl }), log)
   const live = createLiveStream({ db, log })
   const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })
   const imports = startLoop('imports', 1000, () => workImports(db, { run: lists.run, now }), log)
@@ -47,7 +48,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     'digests',
     5000,
     async () => {
-      const worked = await workDigests(db, now)
+      const worked = await workDigests(db, { now, publicUrl })
       if (worked > 0) outbox.nudge()
       return worked
     },

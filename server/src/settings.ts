@@ -28,6 +28,13 @@ export const settingsSchema = z.object({
     .string()
     .regex(/^(on|off|https?:\/\/.+)$/, 'is on, off, or the address that stands in for all senders')
     .default('on'),
+  PENDRO_PUBLIC_URL: z
+    .string()
+    .regex(
+      /^(https?:\/\/[^/]+(\/[^?#]*[^/?#])?)?$/,
+      'is the address colleagues open, without a slash at its end',
+    )
+    .default(''),
   PENDRO_WORKERS: z.coerce.number().int().min(0).max(64).default(1),
   PENDRO_MAX_MESSAGE_BYTES: z.coerce.number().int().min(10_000).default(26_214_400),
   PENDRO_LOG_LEVEL: z.enum(['fatal', 'error', 'warn', 'info', 'debug', 'silent']).default('info'),

@@ -23,7 +23,7 @@ afterAll(() => server.close())
 const at = (iso: string) => {
   server.clock.now = new Date(iso)
 }
-const look = () => workDigests(server.db, () => server.clock.now)
+const look = () => workDigests(server.db, { now: () => server.clock.now, publicUrl: '' })
 const held = (to: string, subject: string) =>
   arrive(server, {
     to: [to],

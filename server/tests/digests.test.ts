@@ -24,6 +24,9 @@ afterAll(() => Promise.all(servers.map(({ close }) => close())))
 const arrive = (to: TestServer, { from = 'Deals <deals@promo.example>', ...given }: Sample = {}) =>
   arriveAsIs(to, { from, headers: [proven(/@([\w.-]+)>/.exec(from)?.[1] ?? '')], ...given })
 
+/** And not the welcome that goes beside somebody's first. */
+const isDigest = ({ raw }: { raw: string }) => /^List-Id:/im.test(raw)
+
 const tick = (minutes = 1) => {
   server.clock.now = new Date(server.clock.now.getTime() + minutes * 60_000)
 }
@@ -100,7 +103,7 @@ test('two staffers at the same moment send one digest', async () => {
   expect(answers.map(({ status }) => status).sort()).toEqual([200, 409])
   const store = fakeStore()
   await work(server, store.send)
-  expect(store.taken).toHaveLength(1)
+  expect(store.taken.filter(isDigest)).toHaveLength(1)
 })
 
 describe('the message', () => {
@@ -111,7 +114,7 @@ describe('the message', () => {
     await per.post(`/api/mailboxes/${server.mailbox('ingrid')}/digest`, {})
     const store = fakeStore()
     await work(server, store.send)
-    const raw = store.taken[0]?.raw ?? ''
+    const raw = store.taken.find(isDigest)?.raw ?? ''
     const parsed = await parseMessage(Buffer.from(raw))
     if (!parsed.ok) throw new Error(parsed.problem.code)
     const { headers, text, html, listId } = parsed.value
@@ -131,6 +134,11 @@ describe('the message', () => {
     await per.post(`/api/mailboxes/${server.mailbox('bookings')}/digest`, {})
     const store = fakeStore()
     await work(server, store.send)
-    expect(store.taken.map(({ to }) => to).sort()).toEqual(['aksel@harbour.example', 'kari@harbour.example'])
+    expect(
+      store.taken
+        .filter(isDigest)
+        .map(({ to }) => to)
+        .sort(),
+    ).toEqual(['aksel@harbour.example', 'kari@harbour.example'])
   })
 })

@@ -27,6 +27,7 @@ beforeAll(async () => {
       PENDRO_SECURE_COOKIES: 'no',
       PENDRO_PICTURES: 'off',
       PENDRO_UNSUBSCRIBE: 'off',
+      PENDRO_PUBLIC_URL: '',
     },
     queued: () => {},
     live,

@@ -89,6 +89,7 @@ export async function startTestServer(): Promise<TestServer> {
       PENDRO_SECURE_COOKIES: 'no',
       PENDRO_PICTURES: 'off',
       PENDRO_UNSUBSCRIBE: 'off',
+      PENDRO_PUBLIC_URL: 'http://pendro.harbour.example',
     },
     queued: () => {},
     live: null,
@@ -201,5 +202,11 @@ export function fakeStore() {
 }
 
 export function work(server: TestServer, send: Send): Promise<number> {
-  return workOutbox({ db: server.db, send, log, now: () => server.clock.now })
+  return workOutbox({
+    db: server.db,
+    send,
+    log,
+    now: () => server.clock.now,
+    publicUrl: 'http://pendro.harbour.example',
+  })
 }

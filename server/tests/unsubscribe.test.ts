@@ -24,6 +24,7 @@ beforeAll(async () => {
       PENDRO_SECURE_COOKIES: 'no',
       PENDRO_PICTURES: 'off',
       PENDRO_UNSUBSCRIBE: `http://127.0.0.1:${host.port}`,
+      PENDRO_PUBLIC_URL: '',
     },
     queued: () => {},
     live: null,

@@ -42,6 +42,12 @@ export const de = {
     'entry-blocked': 'Zurückgehalten, weil der Absender gesperrt ist.',
     'entry-safe': 'Zurückgehalten, obwohl der Absender als sicher gilt.',
   },
+  act: {
+    read: 'Sicher lesen',
+    send: 'Schicken Sie sie mir',
+    'send-trust': 'Schicken, und diesem Absender vertrauen',
+    refuse: 'Diesen Absender ablehnen',
+  },
   digest: {
     subject_zero: 'Für Sie zurückgehalten: nur fast sicher Unerwünschtes',
     subject_one: 'Für Sie zurückgehalten: {{count}} Nachricht',
@@ -56,6 +62,12 @@ export const de = {
       '{{count}} weitere ist fast sicher unerwünscht und hier nicht genannt. Sie bleibt bis {{date}}.',
     leftOut_other:
       '{{count}} weitere sind fast sicher unerwünscht und hier nicht genannt. Sie bleiben bis {{date}}.',
+    leftOutJunk_one:
+      '{{count}} weitere ist fast sicher unerwünscht oder liegt im Ordner für Unerwünschtes und ist hier nicht genannt. Sie bleibt bis {{date}}.',
+    leftOutJunk_other:
+      '{{count}} weitere sind fast sicher unerwünscht oder liegen im Ordner für Unerwünschtes und sind hier nicht genannt. Sie bleiben bis {{date}}.',
+    any: 'Lesen oder entscheiden:',
+    ownPage: 'Alles, was für Sie zurückgehalten wird, jederzeit:',
     note: 'Ihre Hilfestelle sagt:',
     howToAsk:
       'Wenn Sie eine Nachricht möchten, antworten Sie auf diese Mail und löschen Sie die Zeilen, die Sie nicht möchten: Was in Ihrer Antwort noch mit seinem Code steht, wird Ihnen geschickt. Der Code allein genügt auch.',
@@ -82,5 +94,22 @@ export const de = {
     slipMeant:
       '{{typed}} sieht aus wie ein Code mit einem Tippfehler; vermutlich meinten Sie {{meant}}. Dafür wurde nichts geschickt: Antworten Sie mit {{meant}}, wenn es so ist.',
     help: 'Gesendet von Pendro für {{organisation}}.',
+  },
+  welcome: {
+    subject: 'Für Sie zurückgehaltene Mail, und wie Sie sie bekommen',
+    greeting: 'Guten Tag {{name}},',
+    text: 'Pendro hält für {{organisation}} Mail zurück, die unerwünscht aussieht. Was für Sie zurückgehalten wurde, erfahren Sie in einer Übersicht. Von dort können Sie sich jede Nachricht schicken lassen: mit einer Antwort oder über die Links.',
+    secret:
+      'Wenn Sie auf einem Gerät zum ersten Mal einem Link folgen, melden Sie sich mit {{address}} und diesem Passwort an, das nur Ihnen gehört:\n\n    {{secret}}',
+    how: 'Sie können ein anderes wählen, alles Zurückgehaltene sehen und festlegen, wann Übersichten kommen: {{url}}',
+    never: 'Niemand von Ihrer Hilfestelle wird Sie je danach fragen.',
+  },
+  code: {
+    subject: '{{secret}} ist Ihr Code',
+    greeting: 'Guten Tag {{name}},',
+    text: 'jemand, hoffentlich Sie, möchte auf einem neuen Gerät die Mail sehen, die für {{address}} zurückgehalten wird.',
+    secret: 'Der Code ist {{secret}}. Er gilt {{minutes}} Minuten, und einmal.',
+    how: 'Wenn Sie es nicht waren, ist nichts zu tun: Ohne den Code kommt niemand hinein.',
+    never: 'Niemand von Ihrer Hilfestelle wird Sie je danach fragen.',
   },
 } as const

@@ -135,6 +135,13 @@ export const en = {
     'entry-blocked': 'Held because its sender is blocked.',
     'entry-safe': 'Held although its sender is safe.',
   },
+  /** What a colleague can do about a line of a digest (vocabulary.md). */
+  act: {
+    read: 'Read it safely',
+    send: 'Send it to me',
+    'send-trust': 'Send it, and trust this sender',
+    refuse: 'Refuse this sender',
+  },
   digest: {
     subject_zero: 'Kept back for you: near-certain junk only',
     subject_one: 'Kept back for you: {{count}} message',
@@ -147,6 +154,12 @@ export const en = {
       'these messages looked like junk, so they were kept back. Nothing else needs to be done if you do not want them.',
     leftOut_one: '{{count}} more is near-certain junk and not listed. It stays until {{date}}.',
     leftOut_other: '{{count}} more are near-certain junk and not listed. They stay until {{date}}.',
+    leftOutJunk_one:
+      '{{count}} more is near-certain junk or in your junk folder, and not listed. It stays until {{date}}.',
+    leftOutJunk_other:
+      '{{count}} more are near-certain junk or in your junk folder, and not listed. They stay until {{date}}.',
+    any: 'Read it, or decide:',
+    ownPage: 'All that is kept back for you, at any time:',
     note: 'Your help desk says:',
     howToAsk:
       'To get a message, answer this mail and delete the lines you do not want: what is still named by its code in your answer is sent to you. The code alone in an answer does, too.',
@@ -173,5 +186,22 @@ export const en = {
     slipMeant:
       '{{typed}} looks like a code with a slip in it; you probably meant {{meant}}. Nothing was sent for it: answer with {{meant}} if so.',
     help: 'Sent by Pendro for {{organisation}}.',
+  },
+  welcome: {
+    subject: 'Mail kept back for you, and how to get it',
+    greeting: 'Hello {{name}},',
+    text: 'Pendro keeps back mail for {{organisation}} that looks like junk. What is kept back for you comes to you in a digest, from which you can have any message sent to you: by answering it, or by its links.',
+    secret:
+      'The first time you follow a link on a device, you sign in with {{address}} and this password, which is yours alone:\n\n    {{secret}}',
+    how: 'You can choose another one, see all that is kept back, and set when digests come: {{url}}',
+    never: 'Nobody at your help desk will ever ask you for it.',
+  },
+  code: {
+    subject: '{{secret}} is your code',
+    greeting: 'Hello {{name}},',
+    text: 'somebody, we hope you, wants to see the mail that is kept back for {{address}} on a new device.',
+    secret: 'The code is {{secret}}. It counts for {{minutes}} minutes, and once.',
+    how: 'If it was not you, nothing needs to be done: without the code nobody gets in.',
+    never: 'Nobody at your help desk will ever ask you for it.',
   },
 } as const

@@ -40,6 +40,12 @@ export const nb = {
     'entry-blocked': 'Holdt tilbake fordi avsenderen er blokkert.',
     'entry-safe': 'Holdt tilbake selv om avsenderen er trygg.',
   },
+  act: {
+    read: 'Les den trygt',
+    send: 'Send den til meg',
+    'send-trust': 'Send den, og stol på avsenderen',
+    refuse: 'Avvis avsenderen',
+  },
   digest: {
     subject_zero: 'Holdt tilbake for deg: bare nesten sikkert søppel',
     subject_one: 'Holdt tilbake for deg: {{count}} melding',
@@ -52,6 +58,12 @@ export const nb = {
       'disse meldingene så ut som søppel, så de ble holdt tilbake. Vil du ikke ha dem, trenger du ikke gjøre noe.',
     leftOut_one: '{{count}} til er nesten sikkert søppel og står ikke her. Den beholdes til {{date}}.',
     leftOut_other: '{{count}} til er nesten sikkert søppel og står ikke her. De beholdes til {{date}}.',
+    leftOutJunk_one:
+      '{{count}} til er nesten sikkert søppel eller ligger i søppelmappen, og står ikke her. Den beholdes til {{date}}.',
+    leftOutJunk_other:
+      '{{count}} til er nesten sikkert søppel eller ligger i søppelmappen, og står ikke her. De beholdes til {{date}}.',
+    any: 'Les den, eller bestem:',
+    ownPage: 'Alt som holdes tilbake for deg, når som helst:',
     note: 'Brukerstøtten sier:',
     howToAsk:
       'Vil du ha en melding, svar på denne e-posten og slett linjene du ikke vil ha: det som fortsatt står med koden sin i svaret, blir sendt til deg. Du kan også svare med bare koden.',
@@ -78,5 +90,22 @@ export const nb = {
     slipMeant:
       '{{typed}} ser ut som en kode med en skrivefeil; du mente trolig {{meant}}. Ingenting ble sendt for den: svar med {{meant}} hvis det stemmer.',
     help: 'Sendt av Pendro for {{organisation}}.',
+  },
+  welcome: {
+    subject: 'E-post som holdes tilbake for deg, og hvordan du får den',
+    greeting: 'Hei {{name}},',
+    text: 'Pendro holder tilbake e-post for {{organisation}} som ser ut som søppel. Det som holdes tilbake for deg, får du vite om i en oversikt. Derfra kan du få hver melding sendt til deg: ved å svare, eller med lenkene.',
+    secret:
+      'Første gang du følger en lenke på en enhet, logger du inn med {{address}} og dette passordet, som bare er ditt:\n\n    {{secret}}',
+    how: 'Du kan velge et annet, se alt som holdes tilbake, og bestemme når oversikter kommer: {{url}}',
+    never: 'Ingen hos brukerstøtten vil noen gang be deg om det.',
+  },
+  code: {
+    subject: '{{secret}} er koden din',
+    greeting: 'Hei {{name}},',
+    text: 'noen, forhåpentligvis du, vil se e-posten som holdes tilbake for {{address}}, på en ny enhet.',
+    secret: 'Koden er {{secret}}. Den gjelder i {{minutes}} minutter, og én gang.',
+    how: 'Var det ikke deg, trenger du ikke gjøre noe: uten koden kommer ingen inn.',
+    never: 'Ingen hos brukerstøtten vil noen gang be deg om den.',
   },
 } as const

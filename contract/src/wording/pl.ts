@@ -40,6 +40,12 @@ export const pl = {
     'entry-blocked': 'Zatrzymana, bo nadawca jest zablokowany.',
     'entry-safe': 'Zatrzymana, choć nadawca jest bezpieczny.',
   },
+  act: {
+    read: 'Przeczytaj bezpiecznie',
+    send: 'Wyślij ją do mnie',
+    'send-trust': 'Wyślij i zaufaj temu nadawcy',
+    refuse: 'Odrzuć tego nadawcę',
+  },
   digest: {
     subject_zero: 'Zatrzymano dla Ciebie: tylko prawie na pewno niechciane',
     subject_one: 'Zatrzymano dla Ciebie: {{count}} wiadomość',
@@ -62,6 +68,16 @@ export const pl = {
       'Jeszcze {{count}} jest prawie na pewno niechcianych i nie ma ich tutaj. Zostają do {{date}}.',
     leftOut_other:
       'Jeszcze {{count}} jest prawie na pewno niechcianych i nie ma ich tutaj. Zostają do {{date}}.',
+    leftOutJunk_one:
+      'Jeszcze {{count}} jest prawie na pewno niechciana albo leży w folderze niechcianych i nie ma jej tutaj. Zostaje do {{date}}.',
+    leftOutJunk_few:
+      'Jeszcze {{count}} są prawie na pewno niechciane albo leżą w folderze niechcianych i nie ma ich tutaj. Zostają do {{date}}.',
+    leftOutJunk_many:
+      'Jeszcze {{count}} jest prawie na pewno niechcianych albo leży w folderze niechcianych i nie ma ich tutaj. Zostają do {{date}}.',
+    leftOutJunk_other:
+      'Jeszcze {{count}} jest prawie na pewno niechcianych albo leży w folderze niechcianych i nie ma ich tutaj. Zostają do {{date}}.',
+    any: 'Przeczytaj lub zdecyduj:',
+    ownPage: 'Wszystko, co dla Ciebie zatrzymano, o każdej porze:',
     note: 'Dział pomocy dodaje:',
     howToAsk:
       'Jeśli chcesz dostać wiadomość, odpowiedz na tę i usuń wiersze, których nie chcesz: to, co zostanie w odpowiedzi ze swoim kodem, zostanie do Ciebie wysłane. Wystarczy też sam kod.',
@@ -90,5 +106,22 @@ export const pl = {
     slipMeant:
       '{{typed}} wygląda na kod z literówką; zapewne chodziło o {{meant}}. Nic za niego nie wysłano: odpowiedz {{meant}}, jeśli tak.',
     help: 'Wysłane przez Pendro dla {{organisation}}.',
+  },
+  welcome: {
+    subject: 'Zatrzymana poczta i jak ją dostać',
+    greeting: 'Dzień dobry {{name}},',
+    text: 'Pendro zatrzymuje dla {{organisation}} pocztę, która wygląda na niechcianą. O tym, co zatrzymano dla Ciebie, mówi zestawienie. Z niego możesz dostać każdą wiadomość: odpowiadając na nie albo przez odnośniki.',
+    secret:
+      'Gdy pierwszy raz otworzysz odnośnik na jakimś urządzeniu, zaloguj się adresem {{address}} i tym hasłem, które jest tylko Twoje:\n\n    {{secret}}',
+    how: 'Możesz wybrać inne, zobaczyć wszystko, co zatrzymano, i ustalić, kiedy przychodzą zestawienia: {{url}}',
+    never: 'Nikt z działu pomocy nigdy o nie nie zapyta.',
+  },
+  code: {
+    subject: '{{secret}} to Twój kod',
+    greeting: 'Dzień dobry {{name}},',
+    text: 'ktoś, miejmy nadzieję Ty, chce zobaczyć na nowym urządzeniu pocztę zatrzymaną dla {{address}}.',
+    secret: 'Kod to {{secret}}. Jest ważny {{minutes}} minut i tylko raz.',
+    how: 'Jeśli to nie Ty, nie musisz nic robić: bez kodu nikt nie wejdzie.',
+    never: 'Nikt z działu pomocy nigdy o niego nie zapyta.',
   },
 } as const

@@ -1,3 +1,11 @@
+/** Where each of a line's links leads: to a page that shows what would be done, and waits. */
+export interface DigestLinks {
+  readonly read: string
+  readonly send: string
+  readonly trust: string
+  readonly refuse: string
+}
+
 /** One kept-back delivery as a digest shows it. */
 export interface DigestLine {
   readonly name: string
@@ -11,6 +19,8 @@ export interface DigestLine {
   readonly reference: string
   /** What the help desk adds for the colleague; '' for nothing. */
   readonly note: string
+  /** `null` where colleagues have no pages of their own. */
+  readonly links: DigestLinks | null
 }
 
 export interface DigestInput {
@@ -25,6 +35,10 @@ export interface DigestInput {
   readonly leftOut: number
   /** Epoch ms of the last day anything of it is kept; `null` when nothing was left out. */
   readonly leftOutUntil: number | null
+  /** Whether mail of the junk folder is among what is left out. */
+  readonly leavesOutJunk: boolean
+  /** The address of the colleague's own page; '' for none. */
+  readonly ownPage: string
 }
 
 export interface DigestText {
@@ -51,7 +65,18 @@ export function composeDigest(input: DigestInput, t: Translate): DigestText | nu
     leftOut:
       input.leftOut === 0 || input.leftOutUntil === null
         ? ''
-        : t('digest.leftOut', { count: input.leftOut, date: dayText(input.leftOutUntil, input) }),
+        : t(input.leavesOutJunk ? 'digest.leftOutJunk' : 'digest.leftOut', {
+            count: input.leftOut,
+            date: dayText(input.leftOutUntil, input),
+          }),
+    ownPage: input.ownPage === '' ? '' : t('digest.ownPage'),
+    act: {
+      read: t('act.read'),
+      send: t('act.send'),
+      trust: t('act.send-trust'),
+      refuse: t('act.refuse'),
+      any: t('digest.any'),
+    },
     help: [
       ...(count > 0 ? [t('digest.howToAsk')] : []),
       t('digest.help', { organisation: input.organisation }),
@@ -66,6 +91,8 @@ interface Words {
   readonly intro: string
   readonly note: string
   readonly leftOut: string
+  readonly ownPage: string
+  readonly act: DigestLinks & { readonly any: string }
   readonly help: string
 }
 
@@ -77,10 +104,18 @@ function textBody(input: DigestInput, words: Words): string {
       `  ${timeText(line.receivedAt, input)} · ${line.reason}`,
       ...(line.note === '' ? [] : [`  ${words.note} ${visible(line.note)}`]),
       ...(line.reference === '' ? [] : [`  ${line.reference}`]),
+      ...(line.links === null ? [] : [`  ${words.act.any} ${line.links.read}`]),
     ].join('\n'),
   )
   return (
-    [words.greeting, words.intro, ...lines, words.leftOut, words.help]
+    [
+      words.greeting,
+      words.intro,
+      ...lines,
+      words.leftOut,
+      words.ownPage === '' ? '' : `${words.ownPage} ${input.ownPage}`,
+      words.help,
+    ]
       .filter(part => part !== '')
       .join('\n\n') + '\n'
   )
@@ -95,7 +130,7 @@ function htmlBody(input: DigestInput, words: Words): string {
 <div style="font-size:13px;color:#52606A">${escape(line.reason)}</div>
 ${line.note === '' ? '' : `<div style="margin-top:4px"><b>${escape(words.note)}</b> ${escape(visible(line.note))}</div>`}
 <div style="font-family:monospace;margin-top:4px">${escape(line.reference)}</div>
-</div>`,
+${line.links === null ? '' : linkRow(line.links, words.act)}</div>`,
   )
   const paragraph = (text: string) => (text === '' ? '' : `<p style="margin:0 0 14px">${escape(text)}</p>`)
   return `<!doctype html>
@@ -104,9 +139,21 @@ ${line.note === '' ? '' : `<div style="margin-top:4px"><b>${escape(words.note)}<
 <div style="max-width:600px">
 ${paragraph(words.greeting)}${paragraph(words.intro)}
 ${lines.join('\n')}
-${paragraph(words.leftOut)}${paragraph(words.help)}
+${paragraph(words.leftOut)}${words.ownPage === '' ? '' : `<p style="margin:0 0 14px">${escape(words.ownPage)} <a href="${escape(input.ownPage)}" style="color:#125A63">${escape(input.ownPage)}</a></p>`}${paragraph(words.help)}
 </div></body></html>
 `
+}
+
+/** Room for a thumb on each; the one that most people want stands out. */
+function linkRow(links: DigestLinks, words: DigestLinks): string {
+  const link = (to: string, text: string, more: string) =>
+    `<a href="${escape(to)}" style="display:inline-block;padding:8px 12px;margin:6px 6px 0 0;border:1px solid #125A63;border-radius:6px;text-decoration:none;${more}">${escape(text)}</a>`
+  return [
+    link(links.read, words.read, 'color:#125A63'),
+    link(links.send, words.send, 'color:#FFFFFF;background:#125A63'),
+    link(links.trust, words.trust, 'color:#125A63'),
+    link(links.refuse, words.refuse, 'color:#7A2E5D;border-color:#7A2E5D'),
+  ].join('\n')
 }
 
 /** 'en' alone would give American dates. */

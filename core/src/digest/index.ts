@@ -2,6 +2,7 @@ export {
   composeDigest,
   type DigestInput,
   type DigestLine,
+  type DigestLinks,
   type DigestText,
   type Translate,
 } from './compose.ts'

@@ -4,12 +4,14 @@ import { statements as first } from './migrations/0001-first.ts'
 import { statements as judgement } from './migrations/0002-judgement.ts'
 import { statements as senders } from './migrations/0003-senders.ts'
 import { statements as digests } from './migrations/0004-digests.ts'
+import { statements as own } from './migrations/0005-own.ts'
 
 const migrations: Readonly<Record<string, readonly string[]>> = {
   '0001-first': first,
   '0002-judgement': judgement,
   '0003-senders': senders,
   '0004-digests': digests,
+  '0005-own': own,
 }
 
 /** Brings the schema up to date; the names of what was done. MariaDB commits each DDL statement by itself. */

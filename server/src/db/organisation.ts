@@ -56,10 +56,22 @@ export interface MailboxRow {
   readonly filtering: number
   readonly digest_times: readonly string[] | null
   readonly digest_weekdays: readonly number[] | null
+  readonly digest_lists_junk: number
+  readonly digest_lists_near_certain: number
 }
 
 export function findMailboxRow(db: Database, id: number, tx?: Tx): Promise<MailboxRow | null> {
   return findRow<MailboxRow>(db, 'SELECT * FROM mailboxes WHERE id = :id', { id }, tx)
+}
+
+/** A colleague's own mailbox, and those they mind: whose digests they get. */
+export async function ownMailboxes(db: Database, id: number): Promise<readonly number[]> {
+  const minded = await select<{ mailbox_id: number }>(
+    db,
+    'SELECT mailbox_id FROM minders WHERE minder_id = :id',
+    { id },
+  )
+  return [id, ...minded.map(({ mailbox_id }) => mailbox_id)]
 }
 
 export async function mailboxRows(

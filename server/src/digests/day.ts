@@ -1,7 +1,7 @@
 import type { ComposedDigest, DigestDay, DigestReply, DigestScheduleShape } from '@pendro/contract'
 import { parseMessage } from '@pendro/core/message'
 import { nextDigest } from '@pendro/core/digest'
-import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
 import { digestSchedule, findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
@@ -113,6 +113,31 @@ export async function readSentDigest(
   }
 }
 
+/** Sets a schedule in order and without doubles, and has its next digest worked out anew. */
+export async function changeSchedule(
+  db: Database,
+  tx: Tx,
+  mailboxId: number,
+  schedule: DigestScheduleShape | null,
+): Promise<DigestScheduleShape | null> {
+  const sorted = schedule && {
+    times: [...new Set(schedule.times)].sort(),
+    weekdays: [...new Set(schedule.weekdays)].sort((a, b) => a - b),
+  }
+  await execute(
+    db,
+    'UPDATE mailboxes SET digest_times = :times, digest_weekdays = :weekdays WHERE id = :mailboxId',
+    {
+      mailboxId,
+      times: sorted && JSON.stringify(sorted.times),
+      weekdays: sorted && JSON.stringify(sorted.weekdays),
+    },
+    tx,
+  )
+  await planAgain(db, mailboxId, tx)
+  return sorted
+}
+
 export async function setSchedule(
   db: Database,
   who: SignedIn,
@@ -123,21 +148,7 @@ export async function setSchedule(
   await inTransaction(db, async tx => {
     const mailbox = await findMailboxRow(db, mailboxId, tx)
     if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
-    const sorted = schedule && {
-      times: [...new Set(schedule.times)].sort(),
-      weekdays: [...new Set(schedule.weekdays)].sort((a, b) => a - b),
-    }
-    await execute(
-      db,
-      'UPDATE mailboxes SET digest_times = :times, digest_weekdays = :weekdays WHERE id = :mailboxId',
-      {
-        mailboxId,
-        times: sorted && JSON.stringify(sorted.times),
-        weekdays: sorted && JSON.stringify(sorted.weekdays),
-      },
-      tx,
-    )
-    await planAgain(db, mailboxId, tx)
+    const sorted = await changeSchedule(db, tx, mailboxId, schedule)
     await writeRecord(db, tx, [
       {
         at: now,

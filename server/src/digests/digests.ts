@@ -1,9 +1,7 @@
 import { randomInt } from 'node:crypto'
 import MailComposer from 'nodemailer/lib/mail-composer'
-import type { DigestPreview } from '@pendro/contract'
 import {
   composeDigest,
-  nextDigest,
   referenceCount,
   referenceOf,
   type DigestLine,
@@ -19,15 +17,10 @@ import {
   type Database,
   type Tx,
 } from '../db/database.ts'
-import {
-  digestSchedule,
-  findMailboxRow,
-  readOrganisation,
-  type MailboxRow,
-  type Organisation,
-} from '../db/organisation.ts'
+import { findMailboxRow, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
+import { linkSigner, linksOf, type LinkSigner } from '../own/links.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { spokenLanguage, translator } from '../wording.ts'
@@ -46,9 +39,9 @@ interface Content {
   readonly leftOut: number
 }
 
-const beginning = new Date(0)
+export const beginning = new Date(0)
 
-async function windowOf(db: Database, mailboxId: number, cut: Date, tx?: Tx): Promise<Window> {
+export async function windowOf(db: Database, mailboxId: number, cut: Date, tx?: Tx): Promise<Window> {
   const last = await findRow<{ cut: Date | null }>(
     db,
     'SELECT MAX(cut) AS cut FROM digests WHERE mailbox_id = :mailboxId',
@@ -66,7 +59,7 @@ interface LineRow {
   readonly received_at: Date
   readonly expires_at: Date
   readonly score: number
-  /** Near-certain junk, or left out by a staffer. */
+  /** Not listed: what the mailbox does not want listed, or a staffer left out. */
   readonly left_out: number
   readonly leave_out: number
   readonly note: string
@@ -77,12 +70,17 @@ interface LineRow {
  * What is still kept back and in no digest yet; what somebody ruled on is in another state by now. Not asked
  * for by the time of reception alone: what was looked at for a while is older than the cut before.
  */
-function waitingLines(db: Database, mailboxId: number, cut: Date, tx?: Tx): Promise<readonly LineRow[]> {
+export function waitingLines(
+  db: Database,
+  mailboxId: number,
+  cut: Date,
+  tx?: Tx,
+): Promise<readonly LineRow[]> {
   return select<LineRow>(
     db,
     `SELECT d.id, d.from_name, d.from_address, d.subject, d.received_at, d.expires_at, d.score, d.reasons,
-       d.left_out OR COALESCE(n.leave_out, FALSE) AS left_out, COALESCE(n.leave_out, FALSE) AS leave_out, COALESCE(n.note, '') AS note
-     FROM deliveries d LEFT JOIN digest_notes n ON n.delivery_id = d.id
+       (d.left_out AND NOT b.digest_lists_near_certain) OR (d.state = 'junk' AND NOT b.digest_lists_junk) OR COALESCE(n.leave_out, FALSE) AS left_out, COALESCE(n.leave_out, FALSE) AS leave_out, COALESCE(n.note, '') AS note
+     FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id LEFT JOIN digest_notes n ON n.delivery_id = d.id
      WHERE d.mailbox_id = :mailboxId AND d.digest_id IS NULL AND d.state IN ('quarantined', 'junk') AND d.received_at <= :cut
      ORDER BY d.score, d.id ${tx ? 'FOR UPDATE' : ''}`,
     { mailboxId, cut },
@@ -90,10 +88,18 @@ function waitingLines(db: Database, mailboxId: number, cut: Date, tx?: Tx): Prom
   )
 }
 
-function compose(
+/** Where colleagues reach their own pages, and what their links are signed with. */
+interface Pages {
+  /** '' where they have none. */
+  readonly publicUrl: string
+  readonly signer: LinkSigner
+}
+
+export function compose(
   organisation: Organisation,
   mailbox: MailboxRow,
   rows: readonly LineRow[],
+  { publicUrl, signer }: Pages,
   referenceFor: (deliveryId: number) => string,
 ): Content {
   const t = translator(mailbox.language)
@@ -107,6 +113,7 @@ function compose(
       reason: t(`held.${row.reasons[0]?.finding ?? 'words-junk'}`),
       reference: referenceFor(row.id),
       note: row.note,
+      links: publicUrl === '' ? null : linksOf(publicUrl, signer, row.id, row.expires_at),
     }))
   const leftOut = rows.filter(row => row.left_out === 1)
   const leftOutUntil = leftOut.length === 0 ? null : Math.max(...leftOut.map(row => row.expires_at.getTime()))
@@ -119,6 +126,8 @@ function compose(
       lines,
       leftOut: leftOut.length,
       leftOutUntil,
+      leavesOutJunk: mailbox.digest_lists_junk === 0,
+      ownPage: publicUrl === '' ? '' : `${publicUrl}/own`,
     },
     t,
   )
@@ -163,99 +172,19 @@ export async function noteLine(
   })
 }
 
-/** The digest as a colleague would get it now, and the ones that went before. */
-export async function previewDigest(
-  db: Database,
-  mailboxId: number,
-  now: Date,
-  language?: string,
-): Promise<DigestPreview> {
-  const found = await findMailboxRow(db, mailboxId)
-  if (!found) throw new AppError('MAILBOX_NOT_FOUND')
-  const mailbox = { ...found, language: language ?? found.language }
-  const organisation = await readOrganisation(db)
-  const window = await windowOf(db, mailboxId, now)
-  const rows = await waitingLines(db, mailboxId, now)
-  // References are given when the digest is cut; the preview shows where they will stand.
-  const { text, listed, leftOut } = compose(organisation, mailbox, rows, () => placeholder)
-  const schedule = digestSchedule(mailbox, organisation)
-  const next = nextDigest(schedule, now.getTime())
-  const sent = await select<{
-    id: number
-    cut: Date
-    listed: number
-    left_out: number
-    state: string
-    problem: string
-  }>(
-    db,
-    'SELECT id, cut, listed, left_out, state, problem FROM digests WHERE mailbox_id = :mailboxId ORDER BY id DESC LIMIT 10',
-    { mailboxId },
-  )
-  return {
-    mailbox: {
-      id: mailbox.id,
-      name: mailbox.name,
-      address: mailbox.address,
-      department: mailbox.department,
-      kind: mailbox.kind,
-      kept: listed + leftOut,
-      nextListed: listed,
-      nextLeftOut: leftOut,
-    },
-    language: mailbox.language,
-    timeZone: mailbox.time_zone,
-    since: window.since === beginning ? null : window.since.toISOString(),
-    next: next === null ? null : new Date(next).toISOString(),
-    schedule: {
-      times: [...schedule.times],
-      weekdays: [...schedule.weekdays],
-      usual: mailbox.digest_times === null && mailbox.digest_weekdays === null,
-    },
-    listed,
-    leftOut,
-    lines: rows
-      .filter(row => row.left_out === 0 || row.leave_out === 1)
-      .map(row => ({
-        deliveryId: row.id,
-        from: row.from_name || row.from_address,
-        subject: row.subject,
-        leaveOut: row.leave_out === 1,
-        note: row.note,
-      })),
-    message: text && {
-      from: senderName(organisation),
-      to: `${mailbox.name} <${mailbox.address}>`,
-      subject: text.subject,
-      text: text.text,
-      html: text.html,
-    },
-    sent: sent.map(row => ({
-      id: row.id,
-      at: row.cut.toISOString(),
-      listed: row.listed,
-      leftOut: row.left_out,
-      state: row.state,
-      problem: row.problem,
-    })),
-  }
-}
-
-const senderName = ({ name, digestAddress }: Organisation) => `Pendro for ${name} <${digestAddress}>`
-
 /** Cuts the digest now and queues it; two at once can't cut the same window. */
 export async function sendDigest(
   db: Database,
   who: SignedIn,
   mailboxId: number,
-  now: Date,
+  { now, publicUrl }: { now: Date; publicUrl: string },
 ): Promise<CutDigest> {
   try {
     return await inTransaction(db, async tx => {
       const mailbox = await findMailboxRow(db, mailboxId, tx)
       if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
       const organisation = await readOrganisation(db, tx)
-      const digest = await cutDigest(db, tx, organisation, mailbox, now)
+      const digest = await cutDigest(db, tx, mailbox, { organisation, publicUrl, cut: now })
       if (!digest) throw new AppError('NOTHING_TO_SEND')
       const { listed, leftOut } = digest
       await writeRecord(db, tx, [
@@ -268,6 +197,12 @@ export async function sendDigest(
     if (isDuplicate(error)) throw new AppError('DIGEST_RUNNING')
     throw error
   }
+}
+
+interface Cut {
+  readonly organisation: Organisation
+  readonly publicUrl: string
+  readonly cut: Date
 }
 
 export interface CutDigest {
@@ -283,9 +218,8 @@ export interface CutDigest {
 export async function cutDigest(
   db: Database,
   tx: Tx,
-  organisation: Organisation,
   mailbox: MailboxRow,
-  cut: Date,
+  { organisation, publicUrl, cut }: Cut,
 ): Promise<CutDigest | null> {
   const rows = await waitingLines(db, mailbox.id, cut, tx)
   const references = new Map(
@@ -293,7 +227,13 @@ export async function cutDigest(
       .filter(row => row.left_out === 0)
       .map(row => [row.id, referenceOf(randomInt(referenceCount))] as const),
   )
-  const { text, listed, leftOut } = compose(organisation, mailbox, rows, id => references.get(id) ?? '')
+  const { text, listed, leftOut } = compose(
+    organisation,
+    mailbox,
+    rows,
+    { publicUrl, signer: await linkSigner(db, mailbox.id, tx) },
+    id => references.get(id) ?? '',
+  )
   if (!text) return null
   const { since } = await windowOf(db, mailbox.id, cut, tx)
   const source = await buildMessage(organisation, mailbox, text, cut)
@@ -330,11 +270,21 @@ export async function cutDigest(
     readers.map(reader => ({ kind: 'digest', subject_id: digestId, place: String(reader), next_at: cut })),
     tx,
   )
+  if (publicUrl !== '') await welcome(db, tx, readers, cut)
   return { digestId, listed, leftOut }
 }
 
-/** Stands in a preview where a reference will be. */
-const placeholder = '\u2022\u2022\u2022-\u2022\u2022\u2022'
+/** Colleagues who get their first digest get a password of their own beside it. */
+async function welcome(db: Database, tx: Tx, readers: readonly number[], now: Date): Promise<void> {
+  await execute(
+    db,
+    `INSERT IGNORE INTO outbox (kind, subject_id, place, next_at)
+     SELECT 'welcome', b.id, b.id, :now FROM mailboxes b LEFT JOIN colleague_access a ON a.mailbox_id = b.id
+     WHERE b.id IN (:readers) AND b.kind = 'person' AND a.welcomed_at IS NULL`,
+    { readers, now },
+    tx,
+  )
+}
 
 /** A shared or list mailbox's digest goes to its minders; everybody else gets their own. */
 async function digestReaders(db: Database, tx: Tx, { id, kind }: MailboxRow): Promise<readonly number[]> {

@@ -5,7 +5,7 @@ import { no, yes, type Parsed } from '@pendro/core/address'
 import { nearestReference, readReply, type ReadReply } from '@pendro/core/digest'
 import { readHtml, type Message, type parseMessage } from '@pendro/core/message'
 import { execute, findRow, inTransaction, insert, select, type Database } from '../db/database.ts'
-import { readOrganisation, type Organisation } from '../db/organisation.ts'
+import { ownMailboxes, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { findProvenColleague, type ProvenColleague } from '../mail/proven-colleague.ts'
@@ -95,16 +95,6 @@ async function act(
   return { fates, slips, sign: '' }
 }
 
-/** Their own mailbox, and those they mind: whose digests they get. */
-async function ownMailboxes(db: Database, id: number): Promise<readonly number[]> {
-  const minded = await select<{ mailbox_id: number }>(
-    db,
-    'SELECT mailbox_id FROM minders WHERE minder_id = :id',
-    { id },
-  )
-  return [id, ...minded.map(({ mailbox_id }) => mailbox_id)]
-}
-
 function linesOf(
   db: Database,
   mailboxIds: readonly number[],
@@ -131,7 +121,7 @@ async function release(
   if (fate !== 'released') return fate
   try {
     await applyRuling(db, {
-      who: { colleague: { mailboxIds, name: colleague.name } },
+      who: { colleague: { id: colleague.id, mailboxIds, name: colleague.name } },
       deliveryIds: [line.delivery_id],
       sentence: {
         message: 'release',

@@ -12,13 +12,23 @@ import {
 import type { Deps } from '../app.ts'
 import { mount } from '../http.ts'
 import { readDay, readReplies, readSentDigest, setSchedule } from './day.ts'
-import { noteLine, previewDigest, sendDigest } from './digests.ts'
+import { noteLine, sendDigest } from './digests.ts'
+import { previewDigest } from './preview.ts'
 import { lookedAt } from './replies.ts'
 
-export function digestRoutes(router: Router, { db, now, queued }: Deps): void {
-  mount(router, previewEndpoint, ({ params, query }) => previewDigest(db, params.id, now(), query.language))
+export function digestRoutes(router: Router, { db, now, queued, settings }: Deps): void {
+  mount(router, previewEndpoint, ({ params, query }) =>
+    previewDigest(db, params.id, {
+      now: now(),
+      publicUrl: settings.PENDRO_PUBLIC_URL,
+      language: query.language,
+    }),
+  )
   mount(router, sendEndpoint, async ({ params, who }) => {
-    const sent = await sendDigest(db, who, params.id, now())
+    const sent = await sendDigest(db, who, params.id, {
+      now: now(),
+      publicUrl: settings.PENDRO_PUBLIC_URL,
+    })
     queued()
     return sent
   })

@@ -29,7 +29,7 @@ const actsOf: Readonly<Record<string, readonly string[]>> = {
     'digest-note',
     'digest-left-out',
   ],
-  'signing-in': ['signed-in'],
+  'signing-in': ['signed-in', 'links-revoked', 'own-password'],
 }
 
 interface Row {

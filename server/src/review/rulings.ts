@@ -14,10 +14,11 @@ import {
   entryColumns,
   insertEntries,
   toEntry,
+  type EntryOrigin,
   type EntryRow,
 } from '../senders/entries.ts'
 import { askUpkeep } from '../senders/upkeep-asked.ts'
-import { actor, isSteward, type Ruler, type SignedIn } from '../sign-in/sessions.ts'
+import { actor, isSteward, rulerColumns, type Ruler } from '../sign-in/sessions.ts'
 import { shiftClusters } from './clusters.ts'
 import { learn, unlearn } from './learning.ts'
 import { proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
@@ -51,6 +52,10 @@ export async function applyRuling(
   if (sentence.sender !== 'as-is' && sentence.for === 'everyone' && !isSteward(who))
     throw new AppError('NEEDS_STEWARD')
   const work = async (tx: Tx): Promise<AppliedRuling> => {
+    const organisation = await readOrganisation(db, tx)
+    const deliveries = await ruledDeliveries(db, deliveryIds, { tx, lock: true })
+    refuseOthersMail(who, deliveries)
+    // Asked behind the lock: the same request sent twice at once finds what the other one did.
     const before = await findRow<{ id: number }>(
       db,
       'SELECT id FROM rulings WHERE token = :token',
@@ -59,9 +64,6 @@ export async function applyRuling(
     )
     if (before) return describeRuling(db, tx, before.id)
 
-    const organisation = await readOrganisation(db, tx)
-    const deliveries = await ruledDeliveries(db, deliveryIds, { tx, lock: true })
-    refuseOthersMail(who, deliveries)
     const moves = await planMoves(db, tx, sentence, deliveries)
     const proposed = proposedEntries(sentence, deliveries, organisation, now)
     const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
@@ -73,10 +75,16 @@ export async function applyRuling(
     const [rulingId = 0] = await insert(
       db,
       'rulings',
-      [{ token, staffer_id: 'staffer' in who ? who.staffer.id : null, at: now, sentence }],
+      [{ token, ...rulerColumns(who), at: now, sentence }],
       tx,
     )
-    const entryId = await changeRegister(db, tx, rulingId, change, existing, sentence, now)
+    const entryId = await changeRegister(db, tx, rulingId, {
+      change,
+      existing,
+      reason: sentence.reason,
+      origin: 'colleague' in who ? 'digest' : 'ruling',
+      now,
+    })
     await moveDeliveries(db, tx, rulingId, moves, now)
     if (sentence.learn !== 'nothing') {
       const messageIds = deliveries.map(({ message_id }) => message_id)
@@ -255,15 +263,20 @@ async function queueRelease(db: Database, tx: Tx, deliveryId: number, now: Date)
   )
 }
 
+interface RegisterWrite {
+  readonly change: RegisterChange
+  readonly existing: readonly SenderEntry[]
+  readonly reason: string
+  readonly origin: EntryOrigin['origin']
+  readonly now: Date
+}
+
 /** The number of the first entry it touched; 0 for none. */
 async function changeRegister(
   db: Database,
   tx: Tx,
   rulingId: number,
-  change: RegisterChange,
-  existing: readonly SenderEntry[],
-  { reason }: RulingSentence,
-  now: Date,
+  { change, existing, reason, origin, now }: RegisterWrite,
 ): Promise<number> {
   if (change.add.length + change.end.length === 0) return 0
   // Entries whose time ran out are ended for good here, so that a new one can take their place.
@@ -274,7 +287,7 @@ async function changeRegister(
     [...change.end, ...expired].map(({ id }) => id),
     now,
   )
-  const added = await insertEntries(db, tx, change.add, { at: now, reason, origin: 'ruling' })
+  const added = await insertEntries(db, tx, change.add, { at: now, reason, origin })
   await insert(
     db,
     'ruling_entries',
@@ -322,19 +335,19 @@ export interface UndoneRuling {
 }
 
 /** Undoes a ruling as one act. What the mail store already has stays delivered, and is counted. */
-export async function undoRuling(db: Database, who: SignedIn, id: number, now: Date): Promise<UndoneRuling> {
+export async function undoRuling(db: Database, who: Ruler, id: number, now: Date): Promise<UndoneRuling> {
   return inTransaction(db, async tx => {
-    const ruling = await findRow<{ undone_at: Date | null; sentence: RulingSentence }>(
-      db,
-      'SELECT undone_at, sentence FROM rulings WHERE id = :id FOR UPDATE',
-      { id },
-      tx,
-    )
-    if (!ruling) throw new AppError('RULING_NOT_FOUND')
+    const ruling = await findRow<{
+      undone_at: Date | null
+      sentence: RulingSentence
+      colleague_id: number | null
+    }>(db, 'SELECT undone_at, sentence, colleague_id FROM rulings WHERE id = :id FOR UPDATE', { id }, tx)
+    const mine = 'staffer' in who || ruling?.colleague_id === who.colleague.id
+    if (!ruling || !mine) throw new AppError('RULING_NOT_FOUND')
     if (ruling.undone_at) throw new AppError('ALREADY_UNDONE')
     const entries = await rulingEntries(db, tx, id)
     await refuseBuiltOn(db, tx, id)
-    if (entries.some(row => row.mailbox_id === null) && who.staffer.role !== 'steward') {
+    if (entries.some(row => row.mailbox_id === null) && !isSteward(who)) {
       throw new AppError(
         'NEEDS_STEWARD',
         'This ruling changed the list of the organisation; only a steward can undo it.',
@@ -352,7 +365,7 @@ export async function undoRuling(db: Database, who: SignedIn, id: number, now: D
         tx,
       )
       await askUpkeep(db, tx, now)
-      await announce(db, tx, now, [{ kind: 'senders', deliveryId: null, state: null, by: who.staffer.name }])
+      await announce(db, tx, now, [{ kind: 'senders', deliveryId: null, state: null, by: actor(who).name }])
     }
     await unlearn(db, tx, id)
     const { learn: learned } = ruling.sentence
@@ -381,7 +394,7 @@ export async function undoRuling(db: Database, who: SignedIn, id: number, now: D
         kind: 'ruled',
         deliveryId,
         state,
-        by: who.staffer.name,
+        by: actor(who).name,
       })),
     )
     return { deliveries, stayedReleased }

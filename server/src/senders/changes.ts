@@ -7,7 +7,7 @@ import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord, type RecordEntry } from '../record/write.ts'
-import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { actor, rulerColumns, type Ruler } from '../sign-in/sessions.ts'
 import { checkEntries, readDraft } from './drafts.ts'
 import {
   briefs,
@@ -154,7 +154,7 @@ export interface Applied {
 }
 
 interface Request {
-  readonly who: SignedIn
+  readonly who: Ruler
   readonly wanted: Wanted
   readonly reason: string
   readonly token: string
@@ -197,7 +197,7 @@ export async function findToken(db: Database, tx: Tx, token: string): Promise<nu
 }
 
 interface Written {
-  readonly who: SignedIn
+  readonly who: Ruler
   readonly planned: PlannedChange
   readonly reason: string
   readonly token: string
@@ -221,7 +221,7 @@ export async function writeChange(
   const [rulingId = 0] = await insert(
     db,
     'rulings',
-    [{ token, staffer_id: who.staffer.id, at: now, sentence: listsOnly(reason) }],
+    [{ token, ...rulerColumns(who), at: now, sentence: listsOnly(reason) }],
     tx,
   )
   // Entries whose time ran out make room for new ones of the same pattern.
@@ -268,7 +268,7 @@ export async function writeChange(
       },
     },
   ])
-  await announce(db, tx, now, [{ kind: 'senders', deliveryId: null, state: null, by: who.staffer.name }])
+  await announce(db, tx, now, [{ kind: 'senders', deliveryId: null, state: null, by: actor(who).name }])
   await askUpkeep(db, tx, now)
   return describeChange(db, tx, rulingId)
 }

@@ -50,6 +50,12 @@ export function checkEntries(
   { policy }: Organisation,
 ): void {
   if (entries.some(entry => findRefusal(entry, policy) !== null)) throw new AppError('BLOCKS_OWN_DOMAIN')
+  if ('colleague' in who) {
+    const { mailboxIds } = who.colleague
+    const isOwn = ({ owner }: Pick<ProposedEntry, 'owner'>) =>
+      owner.kind === 'mailbox' && mailboxIds.includes(owner.mailboxId)
+    if (![...entries, ...touched].every(isOwn)) throw new AppError('ENTRY_NOT_FOUND')
+  }
   if (isSteward(who)) {
     if (reason === '' && entries.some(entry => findCaution(entry, policy) !== null))
       throw new AppError('NEEDS_REASON')

@@ -91,11 +91,22 @@ export async function closeSession(db: Database, token: string): Promise<void> {
   await execute(db, 'DELETE FROM sessions WHERE id = :id', { id: idOf(token) })
 }
 
-/** A colleague who answers a digest: they rule on their own mail, and on nothing else. */
+/** A colleague, by a digest or on their own page: they rule on their own mail, and on nothing else. */
 export interface AnsweringColleague {
-  readonly colleague: { readonly mailboxIds: readonly number[]; readonly name: string }
+  readonly colleague: {
+    readonly id: number
+    /** Their own mailbox, and those they mind. */
+    readonly mailboxIds: readonly number[]
+    readonly name: string
+  }
 }
 export type Ruler = SignedIn | AnsweringColleague
+
+/** Who made a ruling, as its row has it. */
+export const rulerColumns = (who: Ruler) =>
+  'colleague' in who
+    ? { staffer_id: null, colleague_id: who.colleague.id }
+    : { staffer_id: who.staffer.id, colleague_id: null }
 
 export function actor(who: Ruler): Actor {
   if ('colleague' in who) return { kind: 'colleague', id: null, name: who.colleague.name }

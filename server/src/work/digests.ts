@@ -13,12 +13,15 @@ import { announce } from '../live/events.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 
 /** Cuts the digests that are due, one mailbox after the other; the number of mailboxes worked on. */
-export async function workDigests(db: Database, now: () => Date): Promise<number> {
+export async function workDigests(
+  db: Database,
+  { now, publicUrl }: { now: () => Date; publicUrl: string },
+): Promise<number> {
   const organisation = await findOrganisation(db)
   if (!organisation) return 0
   await planNew(db, organisation, now())
   let worked = 0
-  while (worked < 200 && (await cutNext(db, organisation, now()))) worked += 1
+  while (worked < 200 && (await cutNext(db, { organisation, publicUrl, now: now() }))) worked += 1
   return worked
 }
 
@@ -62,7 +65,10 @@ export async function planAgain(db: Database, mailboxId: number, tx?: Tx): Promi
  * process that dies leaves the mailbox as it was. After a stop the next moment is the first one to come, so
  * that what was missed is told once.
  */
-function cutNext(db: Database, organisation: Organisation, now: Date): Promise<boolean> {
+function cutNext(
+  db: Database,
+  { organisation, publicUrl, now }: { organisation: Organisation; publicUrl: string; now: Date },
+): Promise<boolean> {
   return inTransaction(
     db,
     async tx => {
@@ -78,7 +84,7 @@ function cutNext(db: Database, organisation: Organisation, now: Date): Promise<b
         await execute(db, 'DELETE FROM digest_due WHERE mailbox_id = :id', { id: due.mailbox_id }, tx)
         return true
       }
-      const digest = await cutDigest(db, tx, organisation, mailbox, now)
+      const digest = await cutDigest(db, tx, mailbox, { organisation, publicUrl, cut: now })
       await execute(
         db,
         'UPDATE digest_due SET next_at = :next WHERE mailbox_id = :id',

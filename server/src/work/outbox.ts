@@ -3,6 +3,7 @@ import { execute, findRow, inTransaction, select, type Database } from '../db/da
 import { announce } from '../live/events.ts'
 import type { Log } from '../log.ts'
 import type { Send, SendResult } from '../mail/smtp-out.ts'
+import { writeLetter } from '../own/letters.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 
 interface Deps {
@@ -10,11 +11,13 @@ interface Deps {
   readonly send: Send
   readonly log: Log
   readonly now: () => Date
+  /** Where colleagues open their own pages. */
+  readonly publicUrl: string
 }
 
 interface Job {
   readonly id: number
-  readonly kind: 'delivery' | 'digest' | 'answer'
+  readonly kind: 'delivery' | 'digest' | 'answer' | 'welcome' | 'code'
   readonly subject_id: number
   readonly place: string
   readonly attempts: number
@@ -83,19 +86,28 @@ function traceHeaders({ subject_id, place }: Job): Buffer {
   )
 }
 
-/** A digest, or the answer to a reply. */
-async function sendOwnMail(deps: Deps, job: Job): Promise<void> {
+async function ownSource(
+  { db, now, publicUrl }: Deps,
+  { kind, subject_id: id }: Job,
+): Promise<Buffer | null> {
+  if (kind === 'welcome' || kind === 'code') return writeLetter(db, kind, id, { publicUrl, now: now() })
   const row = await findRow<{ source: Buffer | null }>(
-    deps.db,
-    job.kind === 'digest'
+    db,
+    kind === 'digest'
       ? 'SELECT source FROM digests WHERE id = :id'
       : 'SELECT answer AS source FROM digest_replies WHERE id = :id',
-    { id: job.subject_id },
+    { id },
   )
-  if (!row?.source) return finish(deps, job, { status: 'refused', problem: `the ${job.kind} is gone` })
+  return row?.source ?? null
+}
+
+/** Mail of our own: a digest, the answer to a reply, a welcome, a code. */
+async function sendOwnMail(deps: Deps, job: Job): Promise<void> {
+  const source = await ownSource(deps, job)
+  if (!source) return finish(deps, job, { status: 'refused', problem: `the ${job.kind} is gone` })
   const raw = Buffer.concat([
     Buffer.from(`Pendro-Delivery: ${job.kind}-${job.subject_id}.${job.id}\r\nPendro-Place: inbox\r\n`),
-    row.source,
+    source,
   ])
   const to = await findRow<{ address: string }>(deps.db, 'SELECT address FROM mailboxes WHERE id = :id', {
     id: Number(job.place),
@@ -130,7 +142,7 @@ async function finish({ db, log, now }: Deps, job: Job, result: SendResult): Pro
       { at, problem, id: job.id },
       tx,
     )
-    if (done === 0 || job.kind === 'answer') return
+    if (done === 0 || (job.kind !== 'delivery' && job.kind !== 'digest')) return
     if (job.kind === 'digest') {
       await execute(
         db,

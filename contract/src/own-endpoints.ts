@@ -1,0 +1,292 @@
+import { z } from 'zod'
+import { endpoint } from './endpoint.ts'
+import { day, deliveryState, id, idInPath, moment, standing } from './shapes.ts'
+
+/** Languages digests, and the colleagues' own pages, are written in. */
+export const digestLanguage = z.enum(['en', 'nb', 'de', 'pl'])
+export type DigestLanguage = z.infer<typeof digestLanguage>
+
+export const digestSchedule = z.object({
+  /** Local times of the mailbox's zone; none: no digests. */
+  times: z.array(z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, { error: 'is a time such as 07:00' })).max(6),
+  /** 1 for Monday to 7 for Sunday. */
+  weekdays: z.array(z.number().int().min(1).max(7)).max(7),
+})
+export type DigestScheduleShape = z.infer<typeof digestSchedule>
+
+const ownSession = z.object({
+  name: z.string(),
+  address: z.string(),
+  language: z.string(),
+  timeZone: z.string(),
+  organisation: z.string(),
+  csrf: z.string(),
+  hasPassword: z.boolean(),
+  /** Shared and list mailboxes whose digests this colleague gets; acts on their mail count, too. */
+  minds: z.array(z.object({ id, name: z.string() })),
+})
+export type OwnSession = z.infer<typeof ownSession>
+
+const address = z.string().trim().toLowerCase().min(3).max(320)
+
+export const askCode = endpoint({
+  method: 'post',
+  path: '/api/own/code',
+  summary: 'Send a one-time code to a mailbox; the answer is the same whether there is such a mailbox or not',
+  roles: 'anyone',
+  body: z.object({ address }),
+  response: z.object({ minutes: z.number().int() }),
+  problems: ['TOO_MANY_TRIES'],
+})
+export const enterOwn = endpoint({
+  method: 'post',
+  path: '/api/own/session',
+  summary: 'A colleague signs in on a device, by password or one-time code; sets the cookie',
+  roles: 'anyone',
+  body: z.union([
+    z.object({ address, password: z.string().min(1).max(500) }),
+    z.object({ address, code: z.string().trim().min(1).max(20) }),
+  ]),
+  response: ownSession,
+  problems: ['OWN_SIGN_IN_FAILED', 'TOO_MANY_TRIES'],
+})
+export const readOwnSession = endpoint({
+  method: 'get',
+  path: '/api/own/session',
+  summary: 'Which colleague is signed in on this device',
+  roles: 'colleague',
+  response: ownSession,
+})
+export const leaveOwn = endpoint({
+  method: 'delete',
+  path: '/api/own/session',
+  summary: 'Sign out on this device',
+  roles: 'colleague',
+  response: z.object({}),
+})
+
+export const digestLink = endpoint({
+  method: 'get',
+  path: '/api/own/links/{token}',
+  summary: 'What a link of a digest leads to; reading it changes nothing',
+  roles: 'anyone',
+  params: z.object({ token: z.string().max(200) }),
+  response: z.object({
+    state: z.enum(['good', 'expired', 'revoked', 'no-link']),
+    /** Whose it is, and their language; '' for what is no link of ours. */
+    address: z.string(),
+    language: z.string(),
+    /** Only for the colleague it belongs to. */
+    deliveryId: id.nullable(),
+  }),
+})
+
+export const ownRow = z.object({
+  id,
+  state: deliveryState,
+  receivedAt: moment,
+  expiresAt: moment,
+  fromName: z.string(),
+  fromAddress: z.string(),
+  subject: z.string(),
+  attachments: z.number().int(),
+  /** Near-certain junk: counted in digests, and not listed. */
+  leftOut: z.boolean(),
+  /** The finding whose sentence is `held.<finding>` of the wording. */
+  reason: z.string(),
+  /** '' for the colleague's own mailbox. */
+  mailbox: z.string(),
+})
+export type OwnRow = z.infer<typeof ownRow>
+
+export const ownMail = endpoint({
+  method: 'get',
+  path: '/api/own/mail',
+  summary: "A colleague's own kept-back mail, newest first",
+  roles: 'colleague',
+  query: z.object({
+    show: z.enum(['kept', 'near-certain', 'sent', 'refused']).default('kept'),
+    find: z.string().trim().max(200).default(''),
+    after: z.string().max(60).optional(),
+    limit: z.coerce.number().int().min(1).max(200).default(60),
+  }),
+  response: z.object({
+    rows: z.array(ownRow),
+    next: z.string().nullable(),
+    counts: z.object({ kept: z.number().int(), nearCertain: z.number().int() }),
+  }),
+})
+export const ownSheet = endpoint({
+  method: 'get',
+  path: '/api/own/mail/{id}',
+  summary: 'One of them, with what trusting its sender would come to',
+  roles: 'colleague',
+  params: z.object({ id: idInPath }),
+  response: z.object({
+    row: ownRow,
+    /** Why it was kept back, weightiest first: sentences `held.<finding>`. */
+    reasons: z.array(z.string()),
+    attachments: z.array(z.object({ name: z.string(), danger: z.string().nullable() })),
+    /** The message itself has gone away; only its headers are kept. */
+    gone: z.boolean(),
+    outlook: z.object({
+      /** Whether the same mail would arrive once the sender is trusted. */
+      arrives: z.boolean(),
+      why: z.enum(['', 'organisation', 'not-proven', 'harm', 'no-sender']),
+      /** The organisation's entry that stands above; '' for none. */
+      pattern: z.string(),
+    }),
+    /** Who ruled on it last and how; `null` when nobody has. */
+    ruled: z.object({ by: z.string(), at: moment, rulingId: id, own: z.boolean() }).nullable(),
+  }),
+  problems: ['DELIVERY_NOT_FOUND'],
+})
+export type OwnSheet = z.infer<typeof ownSheet.response>
+
+export const ownAct = z.enum(['send', 'send-trust', 'refuse'])
+export type OwnAct = z.infer<typeof ownAct>
+export const actOwn = endpoint({
+  method: 'post',
+  path: '/api/own/acts',
+  summary: 'Send messages to oneself, with or without trusting their senders, or refuse the senders',
+  roles: 'colleague',
+  body: z.object({
+    deliveries: z.array(id).min(1).max(200),
+    act: ownAct,
+    /** Made by the client; the same act sent again with it is not done again. */
+    token: z.uuid(),
+  }),
+  response: z.object({
+    rulingId: id,
+    deliveries: z.array(z.object({ id, state: deliveryState })),
+    /** Patterns that were made safe or blocked. */
+    patterns: z.array(z.string()),
+  }),
+  problems: [
+    'DELIVERY_NOT_FOUND',
+    'SEALED',
+    'ALREADY_RULED',
+    'WRONG_STATE',
+    'NO_SENDER',
+    'BLOCKS_OWN_DOMAIN',
+  ],
+})
+export const undoOwn = endpoint({
+  method: 'post',
+  path: '/api/own/acts/{id}/undo',
+  summary: 'Undo an act of one’s own; what has arrived stays, and is counted',
+  roles: 'colleague',
+  params: z.object({ id: idInPath }),
+  response: z.object({ stayedReleased: z.number().int() }),
+  problems: ['RULING_NOT_FOUND', 'ALREADY_UNDONE', 'LATER_RULING'],
+})
+
+const ownEntry = z.object({
+  id,
+  pattern: z.string(),
+  standing,
+  until: moment.nullable(),
+  createdAt: moment,
+  lastMatchedAt: moment.nullable(),
+  reason: z.string(),
+  mailbox: z.string(),
+  /** The organisation's binding entry that stands above it; '' for none. */
+  overruledBy: z.string(),
+})
+export type OwnEntry = z.infer<typeof ownEntry>
+export const ownSenders = endpoint({
+  method: 'get',
+  path: '/api/own/senders',
+  summary: "A colleague's own safe and blocked senders",
+  roles: 'colleague',
+  response: z.object({ entries: z.array(ownEntry) }),
+})
+export const changeOwnSenders = endpoint({
+  method: 'post',
+  path: '/api/own/senders',
+  summary: 'Add entries to one’s own lists, or end some',
+  roles: 'colleague',
+  body: z.object({
+    add: z
+      .array(
+        z.object({
+          pattern: z.string().trim().min(1).max(400),
+          standing,
+          until: day.nullable().default(null),
+        }),
+      )
+      .max(50)
+      .default([]),
+    end: z.array(id).max(500).default([]),
+    token: z.uuid(),
+  }),
+  response: z.object({ rulingId: id }),
+  problems: [
+    'BAD_PATTERN',
+    'NOTHING_TO_DO',
+    'NEEDS_STEWARD',
+    'BLOCKS_OWN_DOMAIN',
+    'ENTRY_NOT_FOUND',
+    'ENTRY_CHANGED',
+  ],
+})
+
+const ownSettings = z.object({
+  language: digestLanguage,
+  schedule: digestSchedule.nullable(),
+  /** Whether mail in the junk folder is listed in digests, too, and near-certain junk. */
+  listsJunk: z.boolean(),
+  listsNearCertain: z.boolean(),
+})
+export const readOwnSettings = endpoint({
+  method: 'get',
+  path: '/api/own/settings',
+  summary: 'Digest times, language and what is listed',
+  roles: 'colleague',
+  response: ownSettings.extend({
+    /** What counts now, their own or the organisation's. */
+    inForce: digestSchedule,
+    next: moment.nullable(),
+  }),
+})
+export const setOwnSettings = endpoint({
+  method: 'post',
+  path: '/api/own/settings',
+  summary: 'Set them; a `null` schedule is the organisation’s',
+  roles: 'colleague',
+  body: ownSettings,
+  response: z.object({ next: moment.nullable() }),
+})
+export const setOwnPassword = endpoint({
+  method: 'post',
+  path: '/api/own/password',
+  summary: 'Choose a password of one’s own',
+  roles: 'colleague',
+  body: z.object({ password: z.string().min(10).max(500) }),
+  response: z.object({}),
+})
+export const revokeOwn = endpoint({
+  method: 'post',
+  path: '/api/own/revoke',
+  summary: 'Make all links of earlier digests useless and sign out every other device',
+  roles: 'colleague',
+  response: z.object({}),
+})
+
+export const ownEndpoints = {
+  askCode,
+  enterOwn,
+  readOwnSession,
+  leaveOwn,
+  digestLink,
+  ownMail,
+  ownSheet,
+  actOwn,
+  undoOwn,
+  ownSenders,
+  changeOwnSenders,
+  readOwnSettings,
+  setOwnSettings,
+  setOwnPassword,
+  revokeOwn,
+}

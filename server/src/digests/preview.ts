@@ -1,0 +1,126 @@
+import type { DigestPreview } from '@pendro/contract'
+import { nextDigest } from '@pendro/core/digest'
+import { select, type Database } from '../db/database.ts'
+import { digestSchedule, findMailboxRow, readOrganisation, type Organisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { linkSigner } from '../own/links.ts'
+import { beginning, compose, waitingLines, windowOf } from './digests.ts'
+
+/** Stands in a preview where a reference will be. */
+const placeholder = '\u2022\u2022\u2022-\u2022\u2022\u2022'
+
+/** The digest as a colleague would get it now, and the ones that went before. */
+export async function previewDigest(
+  db: Database,
+  mailboxId: number,
+  { now, publicUrl, language }: { now: Date; publicUrl: string; language?: string },
+): Promise<DigestPreview> {
+  const found = await findMailboxRow(db, mailboxId)
+  if (!found) throw new AppError('MAILBOX_NOT_FOUND')
+  const mailbox = { ...found, language: language ?? found.language }
+  const organisation = await readOrganisation(db)
+  const window = await windowOf(db, mailboxId, now)
+  const rows = await waitingLines(db, mailboxId, now)
+  // References are given when the digest is cut; the preview shows where they will stand.
+  const { text, listed, leftOut } = compose(
+    organisation,
+    mailbox,
+    rows,
+    { publicUrl, signer: await linkSigner(db, mailboxId) },
+    () => placeholder,
+  )
+  const schedule = digestSchedule(mailbox, organisation)
+  const next = nextDigest(schedule, now.getTime())
+  const sent = await select<{
+    id: number
+    cut: Date
+    listed: number
+    left_out: number
+    state: string
+    problem: string
+  }>(
+    db,
+    'SELECT id, cut, listed, left_out, state, problem FROM digests WHERE mailbox_id = :mailboxId ORDER BY id DESC LIMIT 10',
+    { mailboxId },
+  )
+  return {
+    mailbox: {
+      id: mailbox.id,
+      name: mailbox.name,
+      address: mailbox.address,
+      department: mailbox.department,
+      kind: mailbox.kind,
+      kept: listed + leftOut,
+      nextListed: listed,
+      nextLeftOut: leftOut,
+    },
+    language: mailbox.language,
+    timeZone: mailbox.time_zone,
+    since: window.since === beginning ? null : window.since.toISOString(),
+    next: next === null ? null : new Date(next).toISOString(),
+    schedule: {
+      times: [...schedule.times],
+      weekdays: [...schedule.weekdays],
+      usual: mailbox.digest_times === null && mailbox.digest_weekdays === null,
+    },
+    listed,
+    leftOut,
+    lines: rows
+      .filter(row => row.left_out === 0 || row.leave_out === 1)
+      .map(row => ({
+        deliveryId: row.id,
+        from: row.from_name || row.from_address,
+        subject: row.subject,
+        leaveOut: row.leave_out === 1,
+        note: row.note,
+      })),
+    message: text && {
+      from: senderName(organisation),
+      to: `${mailbox.name} <${mailbox.address}>`,
+      subject: text.subject,
+      text: text.text,
+      html: text.html,
+    },
+    changed: await ruledSince(db, mailboxId, window.since),
+    sent: sent.map(row => ({
+      id: row.id,
+      at: row.cut.toISOString(),
+      listed: row.listed,
+      leftOut: row.left_out,
+      state: row.state,
+      problem: row.problem,
+    })),
+  }
+}
+
+const senderName = ({ name, digestAddress }: Organisation) => `Pendro for ${name} <${digestAddress}>`
+
+/** What was ruled on since the last digest: lines of that one, and mail that will be in none. */
+async function ruledSince(db: Database, mailboxId: number, since: Date): Promise<DigestPreview['changed']> {
+  const rows = await select<{
+    id: number
+    from_name: string
+    from_address: string
+    subject: string
+    state: DigestPreview['changed'][number]['state']
+    listed: number
+    staffer: string | null
+  }>(
+    db,
+    `SELECT d.id, d.from_name, d.from_address, d.subject, d.state, d.digest_id IS NOT NULL AS listed, s.name AS staffer
+     FROM deliveries d JOIN ruling_deliveries x ON x.delivery_id = d.id JOIN rulings r ON r.id = x.ruling_id
+     LEFT JOIN staffers s ON s.id = r.staffer_id
+     WHERE d.mailbox_id = :mailboxId AND d.state IN ('released', 'discarded', 'deferred', 'bounced')
+       AND r.at > :since AND r.undone_at IS NULL AND x.from_state IN ('quarantined', 'junk') AND x.from_state <> x.to_state
+     ORDER BY r.id DESC LIMIT 20`,
+    { mailboxId, since },
+  )
+  return rows.map(row => ({
+    deliveryId: row.id,
+    from: row.from_name || row.from_address,
+    subject: row.subject,
+    state: row.state,
+    wasListed: row.listed === 1,
+    by: row.staffer ?? '',
+  }))
+}

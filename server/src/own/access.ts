@@ -1,0 +1,256 @@
+import { createHash, randomBytes, randomInt } from 'node:crypto'
+import { execute, findRow, inTransaction, insert, isDuplicate, type Database } from '../db/database.ts'
+import { ownMailboxes } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { writeRecord } from '../record/write.ts'
+import { hashPassword, isPassword } from '../sign-in/passwords.ts'
+
+/** A colleague on their own pages. */
+export interface SignedInColleague {
+  readonly id: number
+  readonly name: string
+  readonly address: string
+  readonly mailboxIds: readonly number[]
+  readonly csrf: string
+}
+
+export const colleagueCookie = 'pendro_colleague'
+/** A device stays signed in for half a year after it was last used: digests are read on the phone at breakfast. */
+export const colleagueSessionLength = 180 * 86_400_000
+
+export const codeMinutes = 10
+const quarter = 15 * 60_000
+const mostFailures = 10
+const mostCodes = 5
+
+const idOf = (token: string) => createHash('sha256').update(token).digest('hex')
+
+/** The person's mailbox an address belongs to, aliases included; `null` for none, and for shared mailboxes. */
+export async function personOf(
+  db: Database,
+  address: string,
+): Promise<{ id: number; name: string; address: string } | null> {
+  return findRow(
+    db,
+    `SELECT b.id, b.name, b.address FROM mailbox_addresses a JOIN mailboxes b ON b.id = a.mailbox_id
+     WHERE a.address = :address AND b.kind = 'person'`,
+    { address: address.toLowerCase() },
+  )
+}
+
+interface AccessRow {
+  readonly password: string | null
+  readonly code: string | null
+  readonly code_until: Date | null
+  readonly failed: number
+  readonly failed_since: Date | null
+}
+
+export interface Proof {
+  readonly address: string
+  readonly password?: string
+  readonly code?: string
+}
+
+const tooMany = () =>
+  new AppError(
+    'TOO_MANY_TRIES',
+    'Too many tries for this mailbox. Wait a quarter of an hour; your help desk can send you messages meanwhile.',
+  )
+
+// Checked for an address nobody has, so that the answer takes as long.
+const nobodysHash = hashPassword(randomBytes(16).toString('hex'))
+
+/** Whose mailbox the proof opens. Throws when it opens none, and when too many were tried. */
+export async function prove(db: Database, { address, password, code }: Proof, now: Date): Promise<number> {
+  const person = await personOf(db, address)
+  const access =
+    person &&
+    (await findRow<AccessRow>(
+      db,
+      'SELECT password, code, code_until, failed, failed_since FROM colleague_access WHERE mailbox_id = :id',
+      { id: person.id },
+    ))
+  const lately =
+    access?.failed_since && now.getTime() - access.failed_since.getTime() < quarter ? access.failed : 0
+  if (lately >= mostFailures) throw tooMany()
+  const typed = password ?? (code ?? '').replace(/\s/g, '')
+  const stored =
+    password !== undefined
+      ? access?.password
+      : access?.code_until && access.code_until > now
+        ? access.code
+        : null
+  const right = await isPassword(typed, stored ?? (await nobodysHash))
+  if (!person) throw new AppError('OWN_SIGN_IN_FAILED')
+  if (right && stored && (await takeProof(db, person.id, password === undefined ? stored : null)))
+    return person.id
+  await execute(
+    db,
+    `INSERT INTO colleague_access (mailbox_id, failed, failed_since) VALUES (:id, 1, :now)
+     ON DUPLICATE KEY UPDATE failed = IF(failed_since > :since, failed + 1, 1), failed_since = IF(failed_since > :since, failed_since, :now)`,
+    { id: person.id, now, since: new Date(now.getTime() - quarter) },
+  )
+  throw new AppError('OWN_SIGN_IN_FAILED')
+}
+
+/** A code opens once, whoever comes second. */
+async function takeProof(db: Database, mailboxId: number, code: string | null): Promise<boolean> {
+  const changed = await execute(
+    db,
+    code === null
+      ? 'UPDATE colleague_access SET failed = 0, failed_since = NULL WHERE mailbox_id = :mailboxId'
+      : 'UPDATE colleague_access SET failed = 0, failed_since = NULL, code = NULL WHERE mailbox_id = :mailboxId AND code = :code',
+    { mailboxId, code },
+  )
+  return code === null || changed === 1
+}
+
+/** Opens a session on a device; the token goes into the cookie and is nowhere else. */
+export async function openColleagueSession(db: Database, mailboxId: number, now: Date): Promise<string> {
+  const token = randomBytes(32).toString('base64url')
+  await execute(db, 'DELETE FROM colleague_sessions WHERE expires_at < :now', { now })
+  await inTransaction(db, async tx => {
+    await insert(
+      db,
+      'colleague_sessions',
+      [
+        {
+          id: idOf(token),
+          mailbox_id: mailboxId,
+          csrf: randomBytes(32).toString('base64url'),
+          expires_at: new Date(now.getTime() + colleagueSessionLength),
+        },
+      ],
+      tx,
+    )
+    const person = await findRow<{ name: string }>(
+      db,
+      'SELECT name FROM mailboxes WHERE id = :mailboxId',
+      { mailboxId },
+      tx,
+    )
+    await writeRecord(db, tx, [
+      {
+        at: now,
+        act: 'signed-in',
+        by: { kind: 'colleague', id: null, name: person?.name ?? '' },
+        mailboxId,
+      },
+    ])
+  })
+  return token
+}
+
+export async function findColleague(
+  db: Database,
+  token: string,
+  now: Date,
+): Promise<SignedInColleague | null> {
+  const row = await findRow<{ id: number; name: string; address: string; csrf: string; expires_at: Date }>(
+    db,
+    `SELECT b.id, b.name, b.address, x.csrf, x.expires_at FROM colleague_sessions x JOIN mailboxes b ON b.id = x.mailbox_id
+     WHERE x.id = :id AND x.expires_at > :now`,
+    { id: idOf(token), now },
+  )
+  if (!row) return null
+  // Once a day is often enough to say that the device is in use.
+  if (row.expires_at.getTime() - now.getTime() < colleagueSessionLength - 86_400_000)
+    await execute(db, 'UPDATE colleague_sessions SET expires_at = :until WHERE id = :id', {
+      id: idOf(token),
+      until: new Date(now.getTime() + colleagueSessionLength),
+    })
+  const { id, name, address, csrf } = row
+  return { id, name, address, csrf, mailboxIds: await ownMailboxes(db, id) }
+}
+
+export async function closeColleagueSession(db: Database, token: string): Promise<void> {
+  await execute(db, 'DELETE FROM colleague_sessions WHERE id = :id', { id: idOf(token) })
+}
+
+/** Queues a one-time code for a mailbox. Says nothing of whether there is such a mailbox. */
+export async function askForCode(db: Database, address: string, now: Date): Promise<void> {
+  const person = await personOf(db, address)
+  if (!person) return
+  const row = await findRow<{ codes_sent: number; codes_since: Date | null }>(
+    db,
+    'SELECT codes_sent, codes_since FROM colleague_access WHERE mailbox_id = :id',
+    { id: person.id },
+  )
+  const lately = row?.codes_since && now.getTime() - row.codes_since.getTime() < quarter ? row.codes_sent : 0
+  if (lately >= mostCodes) throw tooMany()
+  await inTransaction(db, async tx => {
+    await execute(
+      db,
+      `INSERT INTO colleague_access (mailbox_id, codes_sent, codes_since) VALUES (:id, 1, :now)
+       ON DUPLICATE KEY UPDATE codes_sent = IF(codes_since > :since, codes_sent + 1, 1), codes_since = IF(codes_since > :since, codes_since, :now)`,
+      { id: person.id, now, since: new Date(now.getTime() - quarter) },
+      tx,
+    )
+    await execute(
+      db,
+      "DELETE FROM outbox WHERE kind = 'code' AND subject_id = :id AND done_at IS NOT NULL",
+      { id: person.id },
+      tx,
+    )
+    await insert(
+      db,
+      'outbox',
+      [{ kind: 'code', subject_id: person.id, place: String(person.id), next_at: now }],
+      tx,
+    )
+  }).catch(error => {
+    // One is on its way already, and serves.
+    if (!isDuplicate(error)) throw error
+  })
+}
+
+/** A new code of six digits; only its hash is kept. */
+export async function makeCode(db: Database, mailboxId: number, now: Date): Promise<string> {
+  const code = String(randomInt(1_000_000)).padStart(6, '0')
+  await execute(
+    db,
+    `INSERT INTO colleague_access (mailbox_id, code, code_until) VALUES (:mailboxId, :hash, :until)
+     ON DUPLICATE KEY UPDATE code = :hash, code_until = :until`,
+    { mailboxId, hash: await hashPassword(code), until: new Date(now.getTime() + codeMinutes * 60_000) },
+  )
+  return code
+}
+
+export async function setPassword(db: Database, mailboxId: number, password: string): Promise<void> {
+  await execute(
+    db,
+    `INSERT INTO colleague_access (mailbox_id, password) VALUES (:mailboxId, :hash) ON DUPLICATE KEY UPDATE password = :hash`,
+    { mailboxId, hash: await hashPassword(password) },
+  )
+}
+
+export async function hasPassword(db: Database, mailboxId: number): Promise<boolean> {
+  const row = await findRow(
+    db,
+    'SELECT 1 AS yes FROM colleague_access WHERE mailbox_id = :mailboxId AND password IS NOT NULL',
+    { mailboxId },
+  )
+  return row !== null
+}
+
+/** Links of earlier digests lead nowhere from now on, and other devices are signed out. */
+export async function revoke(db: Database, { id, name, csrf }: SignedInColleague, now: Date): Promise<void> {
+  await inTransaction(db, async tx => {
+    await execute(
+      db,
+      `INSERT INTO colleague_access (mailbox_id, links_epoch) VALUES (:id, 2) ON DUPLICATE KEY UPDATE links_epoch = links_epoch + 1`,
+      { id },
+      tx,
+    )
+    await execute(
+      db,
+      'DELETE FROM colleague_sessions WHERE mailbox_id = :id AND csrf <> :csrf',
+      { id, csrf },
+      tx,
+    )
+    await writeRecord(db, tx, [
+      { at: now, act: 'links-revoked', by: { kind: 'colleague', id: null, name }, mailboxId: id },
+    ])
+  })
+}

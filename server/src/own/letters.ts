@@ -1,0 +1,61 @@
+import { randomInt, randomUUID } from 'node:crypto'
+import MailComposer from 'nodemailer/lib/mail-composer'
+import { execute, type Database } from '../db/database.ts'
+import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
+import { translator } from '../wording.ts'
+import { codeMinutes, makeCode, setPassword } from './access.ts'
+
+/**
+ * The welcome of a colleague with a password of their own, or a one-time code. The secret is made when the
+ * message is about to go, so that it lies nowhere readable; a second try has a new one. `null`: the mailbox
+ * is gone.
+ */
+export async function writeLetter(
+  db: Database,
+  kind: 'welcome' | 'code',
+  mailboxId: number,
+  { publicUrl, now }: { readonly publicUrl: string; readonly now: Date },
+): Promise<Buffer | null> {
+  const mailbox = await findMailboxRow(db, mailboxId)
+  if (!mailbox) return null
+  const organisation = await readOrganisation(db)
+  const t = translator(mailbox.language)
+  const facts = {
+    name: mailbox.name,
+    address: mailbox.address,
+    organisation: organisation.name,
+    url: `${publicUrl}/own`,
+    minutes: codeMinutes,
+  }
+  const secret = kind === 'welcome' ? makePassword() : await makeCode(db, mailboxId, now)
+  if (kind === 'welcome') {
+    await setPassword(db, mailboxId, secret)
+    await execute(db, 'UPDATE colleague_access SET welcomed_at = :now WHERE mailbox_id = :mailboxId', {
+      now,
+      mailboxId,
+    })
+  }
+  const parts = ['greeting', 'text', 'secret', 'how', 'never'].map(part =>
+    t(`${kind}.${part}`, { ...facts, secret }),
+  )
+  const domain = organisation.digestAddress.split('@')[1] ?? 'invalid'
+  return new MailComposer({
+    from: { name: `Pendro for ${organisation.name}`, address: organisation.digestAddress },
+    to: { name: mailbox.name, address: mailbox.address },
+    subject: t(`${kind}.subject`, { ...facts, secret: kind === 'code' ? secret : '' }),
+    text: `${parts.join('\n\n')}\n`,
+    date: now,
+    messageId: `<${kind}-${randomUUID()}@${domain}>`,
+    headers: { 'Auto-Submitted': 'auto-generated' },
+  })
+    .compile()
+    .build()
+}
+
+/** Symbols that are hard to take for one another; 16 of them are 79 bits. */
+const symbols = 'abcdefghjkmnpqrstuvwxyz23456789'
+
+function makePassword(): string {
+  const four = () => Array.from({ length: 4 }, () => symbols[randomInt(symbols.length)]).join('')
+  return [four(), four(), four(), four()].join('-')
+}

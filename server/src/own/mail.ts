@@ -1,0 +1,233 @@
+import type { OwnAct, OwnRow, OwnSheet, RulingSentence } from '@pendro/contract'
+import { decide } from '@pendro/core/judgement'
+import { parseMessage } from '@pendro/core/message'
+import { candidateTexts, displayPattern, patternAtWidth, type SenderFacts } from '@pendro/core/senders'
+import { findRow, select, type Database } from '../db/database.ts'
+import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { registerOf } from '../mail/judge.ts'
+import { applyRuling, type AppliedRuling } from '../review/rulings.ts'
+import { findSource } from '../review/safe-view.ts'
+import { entriesFor } from '../senders/entries.ts'
+import type { SignedInColleague } from './access.ts'
+
+interface MailRow {
+  readonly id: number
+  readonly state: OwnRow['state']
+  readonly received_at: Date
+  readonly expires_at: Date
+  readonly from_name: string
+  readonly from_address: string
+  readonly subject: string
+  readonly attachments: number
+  readonly left_out: number
+  readonly reasons: readonly { readonly finding: string }[]
+  readonly mailbox_id: number
+  readonly mailbox_name: string
+}
+
+const columns = `d.id, d.state, d.received_at, d.expires_at, d.from_name, d.from_address, d.subject, d.attachments, d.left_out,
+  d.reasons, d.mailbox_id, b.name AS mailbox_name`
+
+const toRow = (row: MailRow, { id }: SignedInColleague): OwnRow => ({
+  id: row.id,
+  state: row.state,
+  receivedAt: row.received_at.toISOString(),
+  expiresAt: row.expires_at.toISOString(),
+  fromName: row.from_name,
+  fromAddress: row.from_address,
+  subject: row.subject,
+  attachments: row.attachments,
+  leftOut: row.left_out === 1,
+  reason: row.reasons[0]?.finding ?? 'words-junk',
+  mailbox: row.mailbox_id === id ? '' : row.mailbox_name,
+})
+
+const shows = {
+  kept: "d.state IN ('quarantined', 'junk', 'sealed') AND NOT d.left_out",
+  'near-certain': "d.state IN ('quarantined', 'junk') AND d.left_out",
+  // On its way counts: the colleague has asked for it.
+  sent: "(d.state = 'released' OR (d.state = 'deferred' AND d.bound_for = 'released'))",
+  refused: "d.state = 'discarded'",
+} as const
+
+interface Asked {
+  readonly show: keyof typeof shows
+  readonly find: string
+  readonly after?: string
+  readonly limit: number
+}
+
+/** A page of a colleague's own mail, newest first; the cursor is 'time.id' of the last row. */
+export async function ownPage(
+  db: Database,
+  who: SignedInColleague,
+  { show, find, after, limit }: Asked,
+): Promise<{ rows: OwnRow[]; next: string | null; counts: { kept: number; nearCertain: number } }> {
+  const [, time = '', last = ''] = /^(\d{1,16})\.(\d{1,16})$/.exec(after ?? '') ?? []
+  const rows = await select<MailRow>(
+    db,
+    `SELECT ${columns} FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id
+     WHERE d.mailbox_id IN (:mailboxIds) AND ${shows[show]}
+       ${time === '' ? '' : 'AND (d.received_at, d.id) < (:time, :last)'}
+       ${find === '' ? '' : 'AND (d.from_name LIKE :find OR d.from_address LIKE :find OR d.subject LIKE :find)'}
+     ORDER BY d.received_at DESC, d.id DESC LIMIT :limit`,
+    {
+      mailboxIds: who.mailboxIds,
+      time: new Date(Number(time)),
+      last: Number(last),
+      find: `%${find.replace(/[\\%_]/g, '\\$&')}%`,
+      limit: limit + 1,
+    },
+  )
+  const counts = await findRow<{ kept: number | null; near: number | null }>(
+    db,
+    `SELECT SUM(${shows.kept}) AS kept, SUM(${shows['near-certain']}) AS near FROM deliveries d
+     WHERE d.mailbox_id IN (:mailboxIds) AND d.state IN ('quarantined', 'junk', 'sealed')`,
+    { mailboxIds: who.mailboxIds },
+  )
+  const end = rows.length > limit ? rows[limit - 1] : undefined
+  return {
+    rows: rows.slice(0, limit).map(row => toRow(row, who)),
+    next: end ? `${end.received_at.getTime()}.${end.id}` : null,
+    counts: { kept: Number(counts?.kept ?? 0), nearCertain: Number(counts?.near ?? 0) },
+  }
+}
+
+/** Somebody else's delivery is told as little as that it exists. */
+export async function refuseOthers(
+  db: Database,
+  { mailboxIds }: SignedInColleague,
+  id: number,
+): Promise<void> {
+  const own = await findRow(
+    db,
+    'SELECT 1 AS yes FROM deliveries WHERE id = :id AND mailbox_id IN (:mailboxIds)',
+    { id, mailboxIds },
+  )
+  if (!own) throw new AppError('DELIVERY_NOT_FOUND')
+}
+
+export async function ownMessage(
+  db: Database,
+  who: SignedInColleague,
+  id: number,
+  now: Date,
+): Promise<OwnSheet> {
+  await refuseOthers(db, who, id)
+  const row = await findRow<
+    MailRow & { sender_facts: SenderFacts; harm: unknown; bulk: number; score: string }
+  >(
+    db,
+    `SELECT ${columns}, d.score, m.sender_facts, m.harm, m.bulk FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id
+     JOIN messages m ON m.id = d.message_id WHERE d.id = :id`,
+    { id },
+  )
+  if (!row) throw new AppError('DELIVERY_NOT_FOUND')
+  const raw = await findSource(db, id)
+  const parsed = raw && (await parseMessage(raw))
+  const [outlook, ruled] = await Promise.all([trustOutlook(db, row, now), lastRuling(db, who, id)])
+  return {
+    row: toRow(row, who),
+    reasons: row.reasons.map(({ finding }) => finding),
+    attachments: parsed?.ok
+      ? parsed.value.attachments.filter(({ inline }) => !inline).map(({ name, danger }) => ({ name, danger }))
+      : [],
+    gone: raw === null,
+    outlook,
+    ruled,
+  }
+}
+
+interface Judged {
+  readonly mailbox_id: number
+  readonly sender_facts: SenderFacts
+  readonly harm: unknown
+  readonly bulk: number
+  readonly score: string
+}
+
+/** What trusting the sender would come to: the same mail, judged with the entry that would be made. */
+async function trustOutlook(db: Database, row: Judged, now: Date): Promise<OwnSheet['outlook']> {
+  const { sender_facts: sender } = row
+  const pattern = patternAtWidth('address', { address: sender.from[0] ?? null, listId: sender.listId })
+  if (!pattern) return { arrives: false, why: 'no-sender', pattern: '' }
+  const [organisation, mailbox, entries] = await Promise.all([
+    readOrganisation(db),
+    findMailboxRow(db, row.mailbox_id),
+    entriesFor(db, candidateTexts(sender), [row.mailbox_id]),
+  ])
+  if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
+  const wish = {
+    id: 0,
+    pattern,
+    standing: 'safe' as const,
+    owner: { kind: 'mailbox' as const, mailboxId: mailbox.id },
+    binding: false,
+    withoutAuthentication: false,
+    until: null,
+  }
+  // An own entry about the very same sender would make place for the new one.
+  const others = entries.filter(
+    ({ owner, pattern: known }) =>
+      owner.kind === 'organisation' || displayPattern(known) !== displayPattern(pattern),
+  )
+  const decision = decide(
+    { sender, harm: row.harm as null, score: Number(row.score), bulk: row.bulk === 1, unreadable: false },
+    mailboxPolicy(mailbox, organisation),
+    registerOf([...others, wish], mailbox.id),
+    { policy: organisation.policy, now: now.getTime() },
+  )
+  if (decision.state === 'inbox' || decision.state === 'aside') return { arrives: true, why: '', pattern: '' }
+  const deciding = decision.path.find(({ outcome }) => outcome === 'decided')
+  if (deciding?.stage === 'harm') return { arrives: false, why: 'harm', pattern: '' }
+  if (deciding?.stage === 'binding' && deciding.decided)
+    return { arrives: false, why: 'organisation', pattern: displayPattern(deciding.decided.pattern) }
+  return { arrives: false, why: 'not-proven', pattern: '' }
+}
+
+async function lastRuling(db: Database, who: SignedInColleague, id: number): Promise<OwnSheet['ruled']> {
+  const row = await findRow<{ id: number; at: Date; staffer: string | null; colleague_id: number | null }>(
+    db,
+    `SELECT r.id, r.at, s.name AS staffer, r.colleague_id FROM ruling_deliveries x JOIN rulings r ON r.id = x.ruling_id
+     LEFT JOIN staffers s ON s.id = r.staffer_id
+     WHERE x.delivery_id = :id AND r.undone_at IS NULL AND x.from_state <> x.to_state ORDER BY r.id DESC LIMIT 1`,
+    { id },
+  )
+  return (
+    row && {
+      by: row.staffer ?? '',
+      at: row.at.toISOString(),
+      rulingId: row.id,
+      own: row.colleague_id === who.id,
+    }
+  )
+}
+
+const sentences: Readonly<Record<OwnAct, Pick<RulingSentence, 'message' | 'learn' | 'sender'>>> = {
+  send: { message: 'release', learn: 'wanted', sender: 'as-is' },
+  'send-trust': { message: 'release', learn: 'wanted', sender: 'safe' },
+  refuse: { message: 'discard', learn: 'junk', sender: 'blocked' },
+}
+
+/** What a colleague decides about their own mail is a ruling like any other: in the record, and undoable. */
+export function actOn(
+  db: Database,
+  who: SignedInColleague,
+  { deliveries, act, token }: { deliveries: readonly number[]; act: OwnAct; token: string },
+  now: Date,
+): Promise<AppliedRuling> {
+  return applyRuling(db, {
+    who: { colleague: who },
+    deliveryIds: deliveries,
+    sentence: {
+      ...sentences[act],
+      width: 'address',
+      for: 'colleague',
+      withoutAuthentication: false,
+      reason: '',
+    },
+    token,
+    now,
+  })
+}

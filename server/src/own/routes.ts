@@ -1,0 +1,219 @@
+import type { Request, RequestHandler, Response, Router } from 'express'
+import { rateLimit } from 'express-rate-limit'
+import {
+  actOwn,
+  askCode,
+  changeOwnSenders,
+  digestLink,
+  enterOwn,
+  leaveOwn,
+  ownMail,
+  ownSenders,
+  ownSheet,
+  readOwnSession,
+  readOwnSettings,
+  revokeOwn,
+  setOwnPassword,
+  setOwnSettings,
+  undoOwn,
+  type OwnSession,
+} from '@pendro/contract'
+import type { Deps } from '../app.ts'
+import { inTransaction, select, type Database } from '../db/database.ts'
+import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { colleagueIs, mount } from '../http.ts'
+import { writeRecord } from '../record/write.ts'
+import { readSafeView, safeViewPolicy } from '../review/safe-view.ts'
+import { undoRuling } from '../review/rulings.ts'
+import { actor } from '../sign-in/sessions.ts'
+import { spokenLanguage } from '../wording.ts'
+import {
+  askForCode,
+  closeColleagueSession,
+  codeMinutes,
+  colleagueCookie,
+  colleagueSessionLength,
+  findColleague,
+  hasPassword,
+  openColleagueSession,
+  prove,
+  revoke,
+  setPassword,
+  type SignedInColleague,
+} from './access.ts'
+import { readLink } from './links.ts'
+import { actOn, ownMessage, ownPage, refuseOthers } from './mail.ts'
+import { changeOwn, ownEntries } from './senders.ts'
+import { readSettingsOf, writeSettingsOf } from './settings.ts'
+
+/** Puts the colleague of this device into `res.locals.colleague`; nobody is no error here. */
+export function recogniseColleague({ db, now }: Deps): RequestHandler {
+  return async (req, res, next) => {
+    const token = readCookie(req)
+    if (token) res.locals.colleague = (await findColleague(db, token, now())) ?? undefined
+    next()
+  }
+}
+
+function readCookie(req: Request): string | null {
+  const found = (req.headers.cookie ?? '').split(/;\s*/).find(part => part.startsWith(`${colleagueCookie}=`))
+  return found?.slice(colleagueCookie.length + 1) ?? null
+}
+
+/** Beside the limit of each mailbox: one device can't try many mailboxes. */
+const throttle = (limit: number) =>
+  rateLimit({
+    windowMs: 60_000,
+    limit,
+    skip: req => req.method !== 'POST',
+    skipSuccessfulRequests: true,
+    standardHeaders: 'draft-7',
+    legacyHeaders: false,
+    handler: () => {
+      throw new AppError('TOO_MANY_TRIES')
+    },
+  })
+
+export function ownRoutes(router: Router, deps: Deps): void {
+  signInRoutes(router, deps)
+  mailRoutes(router, deps)
+  settingRoutes(router, deps)
+}
+
+function signInRoutes(router: Router, { db, now, queued, settings }: Deps): void {
+  router.use('/api/own/session', throttle(20))
+  router.use('/api/own/code', throttle(20))
+  mount(router, askCode, async ({ body }) => {
+    await askForCode(db, body.address, now())
+    queued()
+    return { minutes: codeMinutes }
+  })
+  mount(router, enterOwn, async ({ body, res }) => {
+    const mailboxId = await prove(db, body, now())
+    const token = await openColleagueSession(db, mailboxId, now())
+    setCookie(res, token, settings.PENDRO_SECURE_COOKIES === 'yes')
+    const colleague = await findColleague(db, token, now())
+    if (!colleague) throw new AppError('OWN_SIGN_IN_FAILED')
+    return describe(db, colleague)
+  })
+  mount(router, readOwnSession, ({ colleague }) => describe(db, colleague))
+  mount(router, leaveOwn, async ({ req, res }) => {
+    const token = readCookie(req)
+    if (token) await closeColleagueSession(db, token)
+    res.clearCookie(colleagueCookie, { path: '/' })
+    return {}
+  })
+  mount(router, digestLink, async ({ params, res }) => {
+    const { state, facts } = await readLink(db, params.token, now())
+    const mailbox = facts && (await findMailboxRow(db, facts.mailboxId))
+    if (!facts || !mailbox) return { state: 'no-link' as const, address: '', language: '', deliveryId: null }
+    const reader = res.locals.colleague as SignedInColleague | undefined
+    return {
+      state,
+      // The minders of a shared mailbox sign in as themselves.
+      address: mailbox.kind === 'person' ? mailbox.address : '',
+      language: spokenLanguage(mailbox.language),
+      deliveryId: reader?.mailboxIds.includes(facts.mailboxId) ? facts.deliveryId : null,
+    }
+  })
+}
+
+function setCookie(res: Response, token: string, secure: boolean): void {
+  res.cookie(colleagueCookie, token, {
+    httpOnly: true,
+    sameSite: 'strict',
+    secure,
+    path: '/',
+    maxAge: colleagueSessionLength,
+  })
+}
+
+async function describe(
+  db: Database,
+  { id, name, address, csrf, mailboxIds }: SignedInColleague,
+): Promise<OwnSession> {
+  const [organisation, mailbox, known, minds] = await Promise.all([
+    readOrganisation(db),
+    findMailboxRow(db, id),
+    hasPassword(db, id),
+    select<{ id: number; name: string }>(
+      db,
+      'SELECT id, name FROM mailboxes WHERE id IN (:mailboxIds) AND id <> :id ORDER BY name',
+      { mailboxIds, id },
+    ),
+  ])
+  return {
+    name,
+    address,
+    csrf,
+    language: spokenLanguage(mailbox?.language ?? 'en'),
+    timeZone: mailbox?.time_zone ?? organisation.timeZone,
+    organisation: organisation.name,
+    hasPassword: known,
+    minds,
+  }
+}
+
+function mailRoutes(router: Router, { db, now, queued, log }: Deps): void {
+  mount(router, ownMail, ({ query, colleague }) => ownPage(db, colleague, query))
+  mount(router, ownSheet, ({ params, colleague }) => ownMessage(db, colleague, params.id, now()))
+  mount(router, actOwn, async ({ body, colleague }) => {
+    const ruling = await actOn(db, colleague, body, now())
+    log.ruled(ruling.id, colleague.id, ruling.deliveries.length)
+    queued()
+    return {
+      rulingId: ruling.id,
+      deliveries: [...ruling.deliveries],
+      patterns: ruling.added.map(({ pattern }) => pattern),
+    }
+  })
+  mount(router, undoOwn, async ({ params, colleague }) => {
+    const { stayedReleased } = await undoRuling(db, { colleague }, params.id, now())
+    return { stayedReleased }
+  })
+  // A page and not JSON: outside the table of endpoints. Pictures stay out: fetching one tells the sender.
+  router.get('/api/own/mail/:id/view', async (req, res) => {
+    const colleague = colleagueIs(res)
+    const id = /^\d{1,15}$/.test(req.params.id) ? Number(req.params.id) : 0
+    await refuseOthers(db, colleague, id)
+    const html = await readSafeView(db, id, {
+      form: req.query.as === 'text' ? 'text' : 'html',
+      pictures: false,
+      pictureSetting: 'off',
+    })
+    res.set({
+      'Content-Security-Policy': safeViewPolicy,
+      'Content-Type': 'text/html; charset=utf-8',
+      'Referrer-Policy': 'no-referrer',
+      'Cache-Control': 'private, no-store',
+      'X-Frame-Options': 'SAMEORIGIN',
+    })
+    res.send(html)
+  })
+}
+
+function settingRoutes(router: Router, { db, now }: Deps): void {
+  mount(router, ownSenders, async ({ colleague }) => ({ entries: await ownEntries(db, colleague, now()) }))
+  mount(router, changeOwnSenders, async ({ body, colleague }) => ({
+    rulingId: await changeOwn(db, colleague, body, now()),
+  }))
+  mount(router, readOwnSettings, ({ colleague }) => readSettingsOf(db, colleague, now()))
+  mount(router, setOwnSettings, async ({ body, colleague }) => {
+    await writeSettingsOf(db, colleague, body, now())
+    return { next: (await readSettingsOf(db, colleague, now())).next }
+  })
+  mount(router, setOwnPassword, async ({ body, colleague }) => {
+    await setPassword(db, colleague.id, body.password)
+    await inTransaction(db, tx =>
+      writeRecord(db, tx, [
+        { at: now(), act: 'own-password', by: actor({ colleague }), mailboxId: colleague.id },
+      ]),
+    )
+    return {}
+  })
+  mount(router, revokeOwn, async ({ colleague }) => {
+    await revoke(db, colleague, now())
+    return {}
+  })
+}

@@ -1,0 +1,68 @@
+import type { DigestScheduleShape } from '@pendro/contract'
+import { nextDigest } from '@pendro/core/digest'
+import { execute, inTransaction, type Database } from '../db/database.ts'
+import { digestSchedule, findMailboxRow, readOrganisation } from '../db/organisation.ts'
+import { changeSchedule } from '../digests/day.ts'
+import { AppError } from '../errors.ts'
+import { announce } from '../live/events.ts'
+import { writeRecord } from '../record/write.ts'
+import { actor } from '../sign-in/sessions.ts'
+import { spokenLanguage } from '../wording.ts'
+import type { SignedInColleague } from './access.ts'
+
+export interface OwnSettings {
+  readonly language: 'en' | 'nb' | 'de' | 'pl'
+  /** `null`: as the organisation has it. */
+  readonly schedule: DigestScheduleShape | null
+  readonly listsJunk: boolean
+  readonly listsNearCertain: boolean
+}
+
+export async function readSettingsOf(
+  db: Database,
+  { id }: SignedInColleague,
+  now: Date,
+): Promise<OwnSettings & { inForce: DigestScheduleShape; next: string | null }> {
+  const [organisation, mailbox] = await Promise.all([readOrganisation(db), findMailboxRow(db, id)])
+  if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
+  const schedule = digestSchedule(mailbox, organisation)
+  const inForce = { times: [...schedule.times], weekdays: [...schedule.weekdays] }
+  const next = nextDigest(schedule, now.getTime())
+  return {
+    language: spokenLanguage(mailbox.language) as OwnSettings['language'],
+    schedule: mailbox.digest_times === null && mailbox.digest_weekdays === null ? null : inForce,
+    listsJunk: mailbox.digest_lists_junk === 1,
+    listsNearCertain: mailbox.digest_lists_near_certain === 1,
+    inForce,
+    next: next === null ? null : new Date(next).toISOString(),
+  }
+}
+
+/** Sets all of it as one act. */
+export async function writeSettingsOf(
+  db: Database,
+  who: SignedInColleague,
+  { language, schedule, listsJunk, listsNearCertain }: OwnSettings,
+  now: Date,
+): Promise<void> {
+  await inTransaction(db, async tx => {
+    await execute(
+      db,
+      `UPDATE mailboxes SET language = :language, digest_lists_junk = :listsJunk, digest_lists_near_certain = :listsNearCertain WHERE id = :id`,
+      { id: who.id, language, listsJunk, listsNearCertain },
+      tx,
+    )
+    const sorted = await changeSchedule(db, tx, who.id, schedule)
+    const by = actor({ colleague: who })
+    await writeRecord(db, tx, [
+      {
+        at: now,
+        act: 'digest-schedule',
+        by,
+        mailboxId: who.id,
+        facts: { times: sorted?.times.join(', ') ?? '', days: sorted?.weekdays.join(', ') ?? '', language },
+      },
+    ])
+    await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: by.name }])
+  })
+}
