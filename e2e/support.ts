@@ -81,3 +81,32 @@ export async function storeMood(mood: 'up' | 'down' | 'refusing'): Promise<void>
     body: JSON.stringify({ mood }),
   })
 }
+
+/** Puts a block on a colleague's own list, as a staffer would. */
+export async function blockFor(address: string, pattern: string): Promise<void> {
+  const json = { 'Content-Type': 'application/json' }
+  const staffer = demoStaffers.find(({ signIn: name }) => name === 'per')
+  const entered = await fetch(`${place().base}/api/session`, {
+    method: 'POST',
+    headers: json,
+    body: JSON.stringify({ signIn: 'per', password: staffer?.password }),
+  })
+  const { csrf } = (await entered.json()) as { csrf: string }
+  const headers = {
+    ...json,
+    'X-Pendro-Token': csrf,
+    Cookie: entered.headers.get('set-cookie')?.split(';')[0] ?? '',
+  }
+  const found = await fetch(`${place().base}/api/mailboxes?find=${encodeURIComponent(address)}`, { headers })
+  const { mailboxes } = (await found.json()) as { mailboxes: { id: number }[] }
+  const answer = await fetch(`${place().base}/api/senders/changes`, {
+    method: 'POST',
+    headers,
+    body: JSON.stringify({
+      add: [{ pattern, standing: 'blocked', mailboxId: mailboxes[0]?.id }],
+      reason: '',
+      token: crypto.randomUUID(),
+    }),
+  })
+  if (!answer.ok) throw new Error(await answer.text())
+}

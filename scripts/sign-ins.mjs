@@ -6,4 +6,4 @@ export const demoStaffers = [
 ]
 
 /** Every colleague of the demo signs in to their own page with this; one of them by name. */
-export const demoColleague = { address: 'tore.vik@vindholm.example', password: 'ferry-at-tea' }
+export const demoColleague = { address: 'solveig.skarvik@vindholm.example', password: 'ferry-at-tea' }

@@ -9,28 +9,52 @@ import { en } from '../src/wording/en.ts'
 import { nb } from '../src/wording/nb.ts'
 import { pl } from '../src/wording/pl.ts'
 import { en as first } from '../../web/src/wording/en.ts'
+import { own as ownDe } from '../../web/src/wording/own/de.ts'
+import { own as ownEn } from '../../web/src/wording/own/en.ts'
+import { own as ownNb } from '../../web/src/wording/own/nb.ts'
+import { own as ownPl } from '../../web/src/wording/own/pl.ts'
 import { enSenders } from '../../web/src/wording/en-senders.ts'
 import { root } from '../../scripts/prepare.mjs'
 
 const languages = { nb, de, pl }
+
+const keysOf = (part: object, path = ''): string[] =>
+  Object.entries(part).flatMap(([key, value]) =>
+    typeof value === 'string' ? [`${path}${key}`] : keysOf(value as object, `${path}${key}.`),
+  )
+
+/** Says all that is wanted; what it adds are its own plural forms, and none of them is missing. */
+function expectComplete(language: string, told: readonly string[], said: readonly string[]) {
+  expect(told.filter(key => !said.includes(key))).toEqual([])
+  const forms = new Intl.PluralRules(language).resolvedOptions().pluralCategories
+  for (const key of said.filter(one => !told.includes(one)))
+    expect(forms).toContain(key.slice(key.lastIndexOf('_') + 1))
+  for (const key of said.filter(one => one.endsWith('_other')))
+    for (const form of forms.filter(one => one !== 'other' && said.includes(key)))
+      expect(said).toContain(key.replace(/_other$/, `_${form}`))
+}
+
+const facts = (text: string) => [...text.matchAll(/\{\{(\w+)\}\}/g)].map(([, name]) => name).sort()
+const textAt = (texts: object, key: string) =>
+  key.split('.').reduce<unknown>((part, name) => (part as Record<string, unknown>)[name], texts) as string
+
+test.each(Object.entries({ nb: ownNb, de: ownDe, pl: ownPl }))(
+  'colleagues’ own pages say all of it in %s, with the same facts in each text',
+  (language, texts) => {
+    const [told, said] = [keysOf(ownEn), keysOf(texts)]
+    expectComplete(language, told, said)
+    for (const key of told.filter(one => !/_(zero|one|few|many)$/.test(one)))
+      expect([key, facts(textAt(texts, key))]).toEqual([key, facts(textAt(ownEn, key))])
+  },
+)
+
 test.each(Object.entries(languages))(
   '%s says all that colleagues are told, and nothing twice',
   (language, texts) => {
-    const keysOf = (part: object, path = ''): string[] =>
-      Object.entries(part).flatMap(([key, value]) =>
-        typeof value === 'string' ? [`${path}${key}`] : keysOf(value as object, `${path}${key}.`),
-      )
     const { held, act, digest, digestAnswer, welcome, code } = en
     const told = keysOf({ held, act, digest, digestAnswer, welcome, code })
     const said = keysOf(texts)
-    expect(told.filter(key => !said.includes(key))).toEqual([])
-    // What a language adds are its own plural forms.
-    const forms = new Intl.PluralRules(language).resolvedOptions().pluralCategories
-    for (const key of said.filter(one => !told.includes(one)))
-      expect(forms).toContain(key.slice(key.lastIndexOf('_') + 1))
-    for (const key of said.filter(one => one.endsWith('_other')))
-      for (const form of forms.filter(one => one !== 'other' && said.includes(key)))
-        expect(said).toContain(key.replace(/_other$/, `_${form}`))
+    expectComplete(language, told, said)
   },
 )
 
@@ -90,6 +114,6 @@ test('every text the screens ask for by a fixed key exists', () => {
     ),
   )
   expect(keys.length).toBeGreaterThan(80)
-  const all = { ...en, ...screens }
+  const all = { ...en, ...screens, own: ownEn.own }
   expect([...new Set(keys)].filter(key => !isWorded(all, key))).toEqual([])
 })

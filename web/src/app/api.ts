@@ -22,11 +22,12 @@ export class Problem extends Error {
   }
 }
 
-let csrf = ''
-/** The session's token for writes; kept in memory only. */
-export function keepToken(token: string): void {
-  csrf = token
+const tokens = { staff: '', own: '' }
+/** A session's token for writes; kept in memory only. Staffers and colleagues have sessions of their own. */
+export function keepToken(token: string, of: keyof typeof tokens = 'staff'): void {
+  tokens[of] = token
 }
+const tokenFor = (path: string) => (path.startsWith('/api/own/') ? tokens.own : tokens.staff)
 
 interface Given<P, Q, B> {
   readonly params?: P
@@ -53,7 +54,7 @@ export async function call<
     signal,
     headers: {
       ...(body === undefined ? {} : { 'Content-Type': 'application/json' }),
-      ...(endpoint.method === 'get' ? {} : { 'X-Pendro-Token': csrf }),
+      ...(endpoint.method === 'get' ? {} : { 'X-Pendro-Token': tokenFor(endpoint.path) }),
     },
     body: body === undefined ? undefined : JSON.stringify(body),
   })

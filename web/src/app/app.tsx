@@ -14,6 +14,8 @@ const DigestsArea = lazy(() =>
 )
 const SendersArea = lazy(() => import('../areas/senders/index.ts').then(m => ({ default: m.SendersArea })))
 const BringIn = lazy(() => import('../areas/senders/index.ts').then(m => ({ default: m.BringIn })))
+const OwnArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ default: m.OwnArea })))
+const LinkArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ default: m.LinkArea })))
 const RecordArea = lazy(() =>
   import('../areas/record/record-area.tsx').then(m => ({ default: m.RecordArea })),
 )
@@ -39,6 +41,19 @@ const client: QueryClient = new QueryClient({
 
 const router = createBrowserRouter([
   { path: '/sign-in', element: <SignIn />, errorElement: <RouteFailed /> },
+  // The colleagues' own pages have nothing of the staffers' around them.
+  ...[
+    { path: '/own/*', Area: OwnArea },
+    { path: '/d/*', Area: LinkArea },
+  ].map(({ path, Area }) => ({
+    path,
+    element: (
+      <Suspense fallback={null}>
+        <Area />
+      </Suspense>
+    ),
+    errorElement: <RouteFailed />,
+  })),
   {
     path: '/',
     element: (

@@ -24,6 +24,7 @@ import { Button } from '../../parts/buttons.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+import { Changed } from './changed.tsx'
 import { DayLine, useDigestDay } from './day-line.tsx'
 import { LineNotes } from './line-notes.tsx'
 import { Replies } from './replies.tsx'
@@ -208,6 +209,7 @@ function Preview({ mailboxId }: { mailboxId: number }) {
           </AsSeen>
         )}
         {mayWrite(session) && <LineNotes lines={data.lines} />}
+        <Changed changed={data.changed} />
         <SentBefore sent={data.sent} form={form} setForm={setForm} />
       </div>
     </div>

@@ -1,0 +1,139 @@
+import AxeBuilder from '@axe-core/playwright'
+import { parseMessage } from '@pendro/core/message'
+import { blockFor, expect, place, send, signIn, stored, test } from './support.ts'
+import { demoColleague } from '../scripts/sign-ins.mjs'
+
+const serial = Date.now().toString(36)
+
+/** Mail that is kept back, from senders of their own; a digest of it is sent, and comes by SMTP into the mail store. */
+async function digestOf(
+  page: Parameters<typeof signIn>[0],
+  colleague: { readonly name: string; readonly address: string },
+  subjects: readonly string[],
+  /** A sender of its own, blocked for the colleague: kept back whatever other tests have taught. */
+  word: string,
+) {
+  await blockFor(colleague.address, `*.${word}-${serial}.example`)
+  for (const [i, subject] of subjects.entries())
+    await send({
+      from: `${word} <letters@n${i}.${word}-${serial}.example>`,
+      to: colleague.address,
+      subject,
+      text: `${subject} ${word}`,
+      headers: {
+        'Authentication-Results': `mx1.vindholm.example; dmarc=pass header.from=n${i}.${word}-${serial}.example`,
+      },
+    })
+  await signIn(page, 'per', '/digests')
+  await page.getByLabel('Find a colleague').fill(colleague.name)
+  await page.getByRole('button', { name: new RegExp(colleague.name) }).click()
+  const frame = page.frameLocator('iframe[title="The digest as it will be seen"]')
+  await expect(frame.getByText(subjects.at(-1) ?? '')).toBeVisible()
+  await page.getByRole('button', { name: 'Send it now' }).click()
+  const found = async () =>
+    (await stored(colleague.address)).find(
+      ({ raw }) => raw.includes(subjects[0] ?? '') && raw.includes('auto-generated'),
+    )
+  await expect.poll(async () => (await found()) !== undefined).toBe(true)
+  return (await bodies((await found())?.raw ?? '')).html
+}
+
+async function bodies(raw: string): Promise<{ html: string; text: string }> {
+  const parsed = await parseMessage(Buffer.from(raw))
+  return parsed.ok ? { html: parsed.value.html ?? '', text: parsed.value.text } : { html: '', text: '' }
+}
+
+/** The links of one line, as a mail program shows them. */
+function linksOf(html: string, subject: string): readonly string[] {
+  const block = html.slice(html.indexOf(subject))
+  return [...block.slice(0, block.indexOf('Refuse')).matchAll(/href="([^"]+)"/g)].map(([, url = '']) => url)
+}
+
+for (const [width, height] of [
+  [1280, 800],
+  [360, 740],
+] as const)
+  test(`a digest’s link at ${width} px: fetched ahead nothing happens; confirmed, the message comes once`, async ({
+    page,
+    browser,
+  }) => {
+    const colleague = { name: 'Solveig Skarvik', address: demoColleague.address }
+    const subjects =
+      width === 360
+        ? [`Quillon ${serial}`, `Tressary ${serial}`]
+        : [`Brackwater ${serial}`, `Ombrelow ${serial}`]
+    const html = await digestOf(page, colleague, subjects, width === 360 ? 'narrow' : 'broad')
+    const [read = '', sendIt = ''] = linksOf(html, subjects[0] ?? '')
+    expect(sendIt).toContain('/send')
+    const arrived = async (subject = subjects[0]) =>
+      (await stored(colleague.address)).filter(m => m.subject === subject && m.folder === 'inbox').length
+
+    // what a link scanner does, with every link there is
+    for (const [, url = ''] of html.matchAll(/href="([^"]+)"/g)) {
+      await fetch(url)
+      await fetch(url, { method: 'HEAD' })
+    }
+    expect(await arrived()).toBe(0)
+
+    const context = await browser.newContext({ viewport: { width, height } })
+    const phone = await context.newPage()
+    await phone.goto(sendIt)
+    // the device is new
+    await expect(phone.getByLabel('Your mail address')).toHaveValue(colleague.address)
+    await phone.getByLabel('Your password').fill('not it at all')
+    await phone.getByRole('button', { name: 'Open' }).click()
+    await expect(phone.getByRole('alert')).toContainText('does not open this mailbox')
+    await phone.getByLabel('Your password').fill(demoColleague.password)
+    await phone.getByRole('button', { name: 'Open' }).click()
+    await expect(
+      phone.getByText('You followed the link “Send it to me”. Nothing has been done yet.'),
+    ).toBeVisible()
+    expect(await phone.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width)
+    expect(await arrived()).toBe(0)
+    await phone.getByRole('button', { name: 'Send it to me' }).click()
+    await expect(phone.getByText('It was sent to you.')).toBeVisible()
+    await expect.poll(arrived).toBe(1)
+    // followed again, it is told and not done again
+    await phone.goto(read)
+    await expect(phone.getByText('It was sent to you.')).toBeVisible()
+    await expect(phone.getByRole('button', { name: 'Send it to me' })).toHaveCount(0)
+
+    // their own page: refuse the other one, and undo
+    await phone.getByRole('link', { name: 'All kept-back mail' }).click()
+    await phone.getByLabel('Search sender or subject').fill(serial)
+    await phone.getByRole('checkbox', { name: subjects[1] }).click()
+    await phone.getByRole('button', { name: 'Refuse this sender' }).click()
+    await expect(phone.getByText(/is blocked for you\./)).toBeVisible()
+    await phone.getByRole('button', { name: 'Undo' }).click()
+    await expect(phone.getByText('That was undone.')).toBeVisible()
+    await expect(phone.getByRole('link', { name: subjects[1] })).toBeVisible()
+
+    // accessible, on each of its pages
+    for (const path of ['/own', '/own/senders', '/own/digests']) {
+      await phone.goto(place().base + path)
+      await phone.getByRole('heading', { level: 1 }).waitFor()
+      const { violations } = await new AxeBuilder({ page: phone }).setLegacyMode(true).analyze()
+      expect(violations.map(({ id, nodes }) => `${path} ${id} ${nodes[0]?.html}`)).toEqual([])
+      expect(await phone.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(width)
+    }
+    await context.close()
+  })
+
+test('a code sent to the mailbox opens the page, in the colleague’s language', async ({ browser }) => {
+  const context = await browser.newContext({ viewport: { width: 360, height: 740 }, locale: 'de-DE' })
+  const phone = await context.newPage()
+  const address = 'frauke.priewall@vindholm.example'
+  await phone.goto(`${place().base}/own`)
+  await phone.getByLabel('Ihre Mailadresse').fill(address)
+  await phone.getByRole('button', { name: 'Schicken Sie mir stattdessen einen Code' }).click()
+  await expect(phone.getByText(`Ein Code ist unterwegs zu ${address}`)).toBeVisible()
+  const code = async () => {
+    const raw = (await stored(address)).map(m => m.raw).findLast(text => text.includes('Ihr Code')) ?? ''
+    return /Der Code ist (\d{6})/.exec((await bodies(raw)).text)?.[1] ?? ''
+  }
+  await expect.poll(code).toMatch(/^\d{6}$/)
+  await phone.getByLabel('Der Code aus der Mail').fill(await code())
+  await phone.getByRole('button', { name: 'Öffnen' }).click()
+  await expect(phone.getByRole('heading', { name: 'Zurückgehalten für Frauke Priewall' })).toBeVisible()
+  await context.close()
+})

@@ -1,0 +1,34 @@
+import { Route, Routes } from 'react-router'
+import { LinkPage } from './link-page.tsx'
+import { OwnMail } from './own-mail.tsx'
+import { OwnMessagePage } from './own-message.tsx'
+import { LinkFrame, OwnFrame } from './own-pages.tsx'
+import { OwnSenders } from './own-senders.tsx'
+import { OwnSettings } from './own-settings.tsx'
+
+/** The colleagues' own pages. */
+export function OwnArea() {
+  return (
+    <Routes>
+      <Route element={<OwnFrame />}>
+        <Route index element={<OwnMail />} />
+        <Route path="mail/:id" element={<OwnMessagePage />} />
+        <Route path="senders" element={<OwnSenders />} />
+        <Route path="digests" element={<OwnSettings />} />
+        <Route path="*" element={<OwnMail />} />
+      </Route>
+    </Routes>
+  )
+}
+
+/** Where the links of digests lead. */
+export function LinkArea() {
+  return (
+    <Routes>
+      <Route path=":token" element={<LinkFrame />}>
+        <Route index element={<LinkPage />} />
+        <Route path=":act" element={<LinkPage />} />
+      </Route>
+    </Routes>
+  )
+}

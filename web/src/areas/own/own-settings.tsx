@@ -1,0 +1,276 @@
+import { useState, type FormEvent } from 'react'
+import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { X } from 'lucide-react'
+import { useTranslation } from 'react-i18next'
+import {
+  digestLanguage,
+  readOwnSettings,
+  revokeOwn,
+  setOwnPassword,
+  setOwnSettings,
+  type DigestLanguage,
+} from '@pendro/contract'
+import { call } from '../../app/api.ts'
+import { useNotices } from '../../app/notices.ts'
+import { useTimes } from '../../app/times.ts'
+import { Button } from '../../parts/buttons.tsx'
+import { Checkbox } from '../../parts/checkbox.tsx'
+import { Failed, SkeletonRows } from '../../parts/states.tsx'
+import { ownSessionKey, useOwnSession, useProblemText, useReadAgain } from './own-session.ts'
+
+type Settings = Awaited<ReturnType<typeof readSettings>>
+const readSettings = (signal?: AbortSignal) => call(readOwnSettings, { signal })
+
+/** Each language in its own words: whoever looks for theirs can't read the others. */
+const languageNames: Readonly<Record<DigestLanguage, string>> = {
+  en: 'English',
+  nb: 'Norsk bokmål',
+  de: 'Deutsch',
+  pl: 'Polski',
+}
+
+export function OwnSettings() {
+  const { t } = useTranslation()
+  const { data, error, refetch } = useQuery({
+    queryKey: ['own', 'settings'],
+    queryFn: ({ signal }) => readSettings(signal),
+  })
+  if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
+  return (
+    <>
+      <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.settings')}</h1>
+      {data ? <DigestForm key={JSON.stringify(data)} settings={data} /> : <SkeletonRows count={4} />}
+      <Device />
+    </>
+  )
+}
+
+type When = 'usual' | 'chosen' | 'none'
+
+function DigestForm({ settings }: { settings: Settings }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const client = useQueryClient()
+  const show = useNotices(state => state.show)
+  const readAgain = useReadAgain()
+  const problemText = useProblemText()
+  const [when, setWhen] = useState<When>(
+    settings.schedule === null ? 'usual' : settings.schedule.times.length === 0 ? 'none' : 'chosen',
+  )
+  const [schedule, setSchedule] = useState(settings.inForce)
+  const [language, setLanguage] = useState<DigestLanguage>(settings.language)
+  const [listsJunk, setListsJunk] = useState(settings.listsJunk)
+  const [listsNearCertain, setListsNearCertain] = useState(settings.listsNearCertain)
+  const saving = useMutation({
+    mutationFn: () =>
+      call(setOwnSettings, {
+        body: {
+          language,
+          listsJunk,
+          listsNearCertain,
+          schedule: when === 'usual' ? null : when === 'none' ? { ...schedule, times: [] } : schedule,
+        },
+      }),
+    onSuccess: async () => {
+      await Promise.all([client.invalidateQueries({ queryKey: ownSessionKey }), readAgain()])
+      show({ tone: 'done', text: t('own.set.saved') })
+    },
+    onError: error => show({ tone: 'problem', text: problemText(error) }),
+  })
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    saving.mutate()
+  }
+  return (
+    <form onSubmit={submit} className="mt-3 grid gap-5 rounded-lg border border-line bg-sheet p-4">
+      <fieldset>
+        <legend className="mb-1 font-bold">{t('own.set.when')}</legend>
+        {(['usual', 'chosen', 'none'] as const).map(one => (
+          <label key={one} className="flex min-h-9 items-center gap-2">
+            <input
+              type="radio"
+              name="when"
+              checked={when === one}
+              onChange={() => {
+                setWhen(one)
+                if (one === 'chosen' && schedule.times.length === 0)
+                  setSchedule({ ...schedule, times: ['07:00'] })
+              }}
+              className="size-4 accent-petrol"
+            />
+            {t(`own.set.${one}`)}
+          </label>
+        ))}
+        {when === 'chosen' && <ScheduleFields schedule={schedule} onChange={setSchedule} />}
+        <p className="mt-1 text-ink-2">
+          {settings.next === null
+            ? t('own.set.noNext')
+            : t('own.set.next', { time: times.full(settings.next) })}
+        </p>
+      </fieldset>
+      <fieldset>
+        <legend className="mb-1 font-bold">{t('own.set.lists')}</legend>
+        <label className="flex min-h-9 items-center gap-2">
+          <Checkbox checked={listsJunk} label={t('own.set.junk')} onChange={setListsJunk} />
+          {t('own.set.junk')}
+        </label>
+        <label className="flex min-h-9 items-center gap-2">
+          <Checkbox
+            checked={listsNearCertain}
+            label={t('own.set.nearCertain')}
+            onChange={setListsNearCertain}
+          />
+          {t('own.set.nearCertain')}
+        </label>
+      </fieldset>
+      <label className="block">
+        <span className="mb-1 block font-bold">{t('own.set.language')}</span>
+        <select
+          value={language}
+          onChange={event => setLanguage(event.target.value as DigestLanguage)}
+          className="w-full rounded-md border border-line-strong bg-raised px-3 py-2 sm:w-72"
+        >
+          {digestLanguage.options.map(one => (
+            <option key={one} value={one}>
+              {languageNames[one]}
+            </option>
+          ))}
+        </select>
+      </label>
+      <p>
+        <Button type="submit" kind="main" disabled={saving.isPending || schedule.times.includes('')}>
+          {t('own.set.save')}
+        </Button>
+      </p>
+    </form>
+  )
+}
+
+type Schedule = Settings['inForce']
+
+function ScheduleFields({
+  schedule,
+  onChange,
+}: {
+  schedule: Schedule
+  onChange: (schedule: Schedule) => void
+}) {
+  const { t, i18n } = useTranslation()
+  const { timeZone } = useOwnSession()
+  const { times, weekdays } = schedule
+  // 5 January 2026 was a Monday.
+  const dayName = (day: number) =>
+    new Intl.DateTimeFormat(i18n.language, { weekday: 'short', timeZone: 'UTC' }).format(
+      Date.UTC(2026, 0, 4 + day),
+    )
+  return (
+    <div className="mt-1 ml-6 grid gap-3">
+      <ul className="flex flex-wrap gap-3">
+        {times.map((time, i) => (
+          <li key={i} className="flex items-center gap-1">
+            <input
+              type="time"
+              value={time}
+              aria-label={t('own.set.time', { n: i + 1 })}
+              onChange={event =>
+                onChange({
+                  ...schedule,
+                  times: times.map((other, at) => (at === i ? event.target.value : other)),
+                })
+              }
+              className="rounded-sm border border-line-strong bg-raised px-2 py-1.5"
+            />
+            {times.length > 1 && (
+              <button
+                type="button"
+                aria-label={t('own.set.removeTime', { time })}
+                className="grid size-8 place-items-center text-ink-2"
+                onClick={() => onChange({ ...schedule, times: times.filter((_, at) => at !== i) })}
+              >
+                <X aria-hidden className="size-4" />
+              </button>
+            )}
+          </li>
+        ))}
+        {times.length < 6 && (
+          <li>
+            <Button onClick={() => onChange({ ...schedule, times: [...times, '15:00'] })}>
+              {t('own.set.addTime')}
+            </Button>
+          </li>
+        )}
+      </ul>
+      <fieldset className="flex flex-wrap gap-x-4 gap-y-1">
+        <legend className="text-ink-2">{t('own.set.days')}</legend>
+        {[1, 2, 3, 4, 5, 6, 7].map(day => (
+          <label key={day} className="flex min-h-8 items-center gap-1.5">
+            <Checkbox
+              checked={weekdays.includes(day)}
+              label={dayName(day)}
+              onChange={on =>
+                onChange({
+                  ...schedule,
+                  weekdays: on ? [...weekdays, day].sort((a, b) => a - b) : weekdays.filter(d => d !== day),
+                })
+              }
+            />
+            {dayName(day)}
+          </label>
+        ))}
+      </fieldset>
+      <p className="text-[0.95rem] text-ink-2">{t('own.set.zone', { zone: timeZone })}</p>
+    </div>
+  )
+}
+
+/** Password, and what to do when a digest or a phone is in other hands. */
+function Device() {
+  const { t } = useTranslation()
+  const show = useNotices(state => state.show)
+  const problemText = useProblemText()
+  const [password, setPassword] = useState('')
+  const onError = (error: unknown) => show({ tone: 'problem', text: problemText(error) })
+  const setting = useMutation({
+    mutationFn: () => call(setOwnPassword, { body: { password } }),
+    onSuccess: () => {
+      setPassword('')
+      show({ tone: 'done', text: t('own.set.passwordSet') })
+    },
+    onError,
+  })
+  const revoking = useMutation({
+    mutationFn: () => call(revokeOwn, { body: {} }),
+    onSuccess: () => show({ tone: 'done', text: t('own.set.revoked') }),
+    onError,
+  })
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    setting.mutate()
+  }
+  return (
+    <section className="mt-5 rounded-lg border border-line bg-sheet p-4">
+      <h2 className="mb-2 font-bold">{t('own.set.device')}</h2>
+      <form onSubmit={submit} className="flex flex-wrap items-end gap-2">
+        <label className="min-w-60 flex-1">
+          <span className="mb-1 block">{t('own.set.password')}</span>
+          <input
+            type="password"
+            required
+            minLength={10}
+            autoComplete="new-password"
+            value={password}
+            onChange={event => setPassword(event.target.value)}
+            className="w-full rounded-md border border-line-strong bg-raised px-3 py-2"
+          />
+        </label>
+        <Button type="submit" className="min-h-10" disabled={setting.isPending}>
+          {t('own.set.setPassword')}
+        </Button>
+      </form>
+      <p className="mt-5 mb-2 text-[0.95rem] text-ink-2">{t('own.set.revokeHint')}</p>
+      <Button className="!whitespace-normal" disabled={revoking.isPending} onClick={() => revoking.mutate()}>
+        {t('own.set.revoke')}
+      </Button>
+    </section>
+  )
+}
