@@ -6,6 +6,7 @@ import { fillDemo } from '../scripts/fill-demo.ts'
 import { dataFolder, root } from '../scripts/prepare.mjs'
 import { openDatabase } from '../server/src/db/database.ts'
 import { migrate } from '../server/src/db/migrate.ts'
+import { benchDigestsAtScale } from './digests-at-scale.ts'
 import { benchDigests } from './digests.ts'
 import { benchJudging } from './judging.ts'
 import type { Section } from './measure.ts'
@@ -25,6 +26,7 @@ sections.push(await benchReview(db, 100_000))
 sections.push(await benchUnderLoad(database.url('pendro_bench')))
 sections.push(await benchDigests(db))
 await db.close()
+sections.push(await benchDigestsAtScale(database.url, database.sql))
 sections.push(await benchLists(database.url, database.sql))
 await database.stop()
 

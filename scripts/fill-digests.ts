@@ -70,13 +70,24 @@ export async function fillDigests(db: Database, chance: Chance, now: Date): Prom
   await chooseSchedules(db, ids, chance)
   await giveAccess(db, now)
   const organisation = await readOrganisation(db)
-  const mailboxes = await mailboxRows(db, ids)
+  // One reads a long digest once a week, and wants to see all of it.
+  await execute(
+    db,
+    `UPDATE mailboxes SET digest_times = '["07:00"]', digest_weekdays = '[1]', digest_lists_near_certain = TRUE WHERE address = :address`,
+    { address: demoColleague.address },
+  )
   // What is older was in digests of its day, which are not kept in the demo.
   await execute(
     db,
-    "UPDATE deliveries SET digest_id = 0 WHERE received_at <= :before AND state IN ('quarantined', 'junk')",
-    { before: new Date(now.getTime() - (pastDays + 1) * day) },
+    `UPDATE deliveries d JOIN mailboxes b ON b.id = d.mailbox_id SET d.digest_id = 0
+     WHERE d.received_at <= IF(b.address = :address, :weeks, :days) AND d.state IN ('quarantined', 'junk')`,
+    {
+      address: demoColleague.address,
+      weeks: new Date(now.getTime() - 14 * day),
+      days: new Date(now.getTime() - (pastDays + 1) * day),
+    },
   )
+  const mailboxes = await mailboxRows(db, ids)
   for (const mailbox of mailboxes.values()) await cutPast(db, organisation, mailbox, now)
   await execute(db, "UPDATE digests SET state = 'sent'")
   await execute(db, "UPDATE outbox SET done_at = next_at WHERE kind = 'digest'")

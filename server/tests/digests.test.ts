@@ -1,5 +1,7 @@
+import { spawnSync } from 'node:child_process'
 import { afterAll, beforeEach, describe, expect, test } from 'vitest'
 import { parseMessage } from '@pendro/core/message'
+import { execute } from '../src/db/database.ts'
 import {
   arrive as arriveAsIs,
   fakeStore,
@@ -126,6 +128,60 @@ describe('the message', () => {
     expect(text + html).not.toMatch(/\u202e/)
     expect(html).not.toMatch(/<img|src=|url\(/)
   })
+
+  const hasPython = spawnSync('python3', ['-c', 'import email'], { stdio: 'ignore' }).status === 0
+  test.skipIf(!hasPython).each(['en', 'nb', 'de', 'pl'])(
+    'in %s is read the same by Python’s email package (RFC 5322, 2047; skipped where there is no python3)',
+    async language => {
+      await execute(server.db, 'UPDATE mailboxes SET language = :language, name = :name WHERE id = :id', {
+        language,
+        name: 'Zoë Łukasiewicz 山田',
+        id: server.mailbox('ingrid'),
+      })
+      await arrive(server, {
+        from: '"Größe & Söhne 日本" <x@odd.example>',
+        subject: `Zażółć gęślą ${'jaźń '.repeat(20)}🚢`,
+      })
+      tick()
+      const per = await signedIn(server, 'per')
+      const path = `/api/mailboxes/${server.mailbox('ingrid')}/digest`
+      const { message } = (await per.get(path)).body
+      await per.post(path, {})
+      const store = fakeStore()
+      await work(server, store.send)
+      const raw = store.taken.find(isDigest)?.raw ?? ''
+      // RFC 5322 §2.1.1: no line is longer than 998 octets.
+      expect(Math.max(...raw.split('\r\n').map(line => Buffer.byteLength(line)))).toBeLessThanOrEqual(998)
+      const script = [
+        'import sys, json, email, email.policy',
+        'from email.header import decode_header, make_header',
+        'data = sys.stdin.buffer.read()',
+        'm = email.message_from_bytes(data, policy=email.policy.default)',
+        // The older interface: the newer one keeps the space between two encoded words (RFC 2047 §6.2 drops it).
+        'raw = email.message_from_bytes(data)',
+        'part = lambda kind: m.get_body((kind,)).get_content()',
+        "print(json.dumps([m['subject'], str(make_header(decode_header(raw['to']))).split(' <')[0].strip('\"'), m['auto-submitted'], m['reply-to'].addresses[0].addr_spec, [p.get_content_type() for p in m.iter_parts()], part('plain'), part('html'), len(m.defects)]))",
+      ].join('\n')
+      const theirs = JSON.parse(
+        spawnSync('python3', ['-c', script], { input: raw, encoding: 'utf8' }).stdout,
+      ) as unknown[]
+      const hidden = (text: unknown) =>
+        String(text)
+          .replaceAll('\r\n', '\n')
+          .replace(/[2-9A-Z]{3}-[2-9A-Z]{3}/g, '•••-•••')
+          .trim()
+      expect(theirs.slice(0, 5)).toEqual([
+        message.subject,
+        'Zoë Łukasiewicz 山田',
+        'auto-generated',
+        'digest@harbour.example',
+        ['text/plain', 'text/html'],
+      ])
+      expect(hidden(theirs[5])).toBe(hidden(message.text))
+      expect(hidden(theirs[6])).toBe(hidden(message.html))
+      expect(theirs[7]).toBe(0)
+    },
+  )
 
   test('of a shared mailbox goes to its minders', async () => {
     await arrive(server, { to: ['bookings@harbour.example'] })

@@ -159,21 +159,33 @@ function linkRow(links: DigestLinks, words: DigestLinks): string {
 /** 'en' alone would give American dates. */
 const localeOf = (language: string) => (language === 'en' ? 'en-GB' : language)
 
-function timeText(time: number, { language, timeZone }: DigestInput): string {
-  return new Intl.DateTimeFormat(localeOf(language), {
-    timeZone,
-    weekday: 'short',
-    day: 'numeric',
-    month: 'short',
-    hour: '2-digit',
-    minute: '2-digit',
-    hourCycle: 'h23',
-  }).format(time)
+const clock: Intl.DateTimeFormatOptions = {
+  weekday: 'short',
+  day: 'numeric',
+  month: 'short',
+  hour: '2-digit',
+  minute: '2-digit',
+  hourCycle: 'h23',
+}
+const calendar: Intl.DateTimeFormatOptions = { day: 'numeric', month: 'long' }
+
+const formats = new Map<string, Intl.DateTimeFormat>()
+
+/** Kept: making one takes longer than composing the line it is for. There are as many as languages and zones. */
+function formatOf(
+  form: 'clock' | 'calendar',
+  { language, timeZone }: Pick<DigestInput, 'language' | 'timeZone'>,
+): Intl.DateTimeFormat {
+  const key = `${form} ${language} ${timeZone}`
+  const format =
+    formats.get(key) ??
+    new Intl.DateTimeFormat(localeOf(language), { timeZone, ...(form === 'clock' ? clock : calendar) })
+  formats.set(key, format)
+  return format
 }
 
-function dayText(time: number, { language, timeZone }: DigestInput): string {
-  return new Intl.DateTimeFormat(localeOf(language), { timeZone, day: 'numeric', month: 'long' }).format(time)
-}
+const timeText = (time: number, input: DigestInput) => formatOf('clock', input).format(time)
+const dayText = (time: number, input: DigestInput) => formatOf('calendar', input).format(time)
 
 /**
  * Sender-made text without the characters that rearrange or hide what stands beside them: bidirectional

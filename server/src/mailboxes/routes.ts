@@ -4,6 +4,10 @@ import type { Deps } from '../app.ts'
 import { findRow, select } from '../db/database.ts'
 import { mount } from '../http.ts'
 
+/** As digests list it; what a staffer left out by hand is seen in the preview. */
+const isListed =
+  "((NOT d.left_out OR o.digest_lists_near_certain) AND (d.state <> 'junk' OR o.digest_lists_junk))"
+
 /** Sums come as text. */
 const toBrief = (row: MailboxBrief): MailboxBrief => ({
   ...row,
@@ -23,9 +27,9 @@ export function mailboxRoutes(router: Router, { db }: Deps): void {
       `SELECT b.id, b.name, b.address, b.department, b.kind,
          COALESCE(k.kept, 0) AS kept, COALESCE(k.listed, 0) AS nextListed, COALESCE(k.left_out, 0) AS nextLeftOut
        FROM mailboxes b LEFT JOIN (
-         SELECT d.mailbox_id, COUNT(*) AS kept, SUM(d.digest_id IS NULL AND NOT d.left_out) AS listed,
-           SUM(d.digest_id IS NULL AND d.left_out) AS left_out
-         FROM deliveries d WHERE d.state IN ('quarantined', 'junk') GROUP BY d.mailbox_id) k ON k.mailbox_id = b.id
+         SELECT d.mailbox_id, COUNT(*) AS kept, SUM(d.digest_id IS NULL AND ${isListed}) AS listed,
+           SUM(d.digest_id IS NULL AND NOT ${isListed}) AS left_out
+         FROM deliveries d JOIN mailboxes o ON o.id = d.mailbox_id WHERE d.state IN ('quarantined', 'junk') GROUP BY d.mailbox_id) k ON k.mailbox_id = b.id
        WHERE ${matching} ORDER BY ${query.order === 'kept' ? '' : 'nextListed DESC, nextLeftOut DESC,'} kept DESC, b.name LIMIT :limit`,
       { find, limit: query.limit },
     )

@@ -24,7 +24,7 @@ import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { colleagueIs, mount } from '../http.ts'
 import { writeRecord } from '../record/write.ts'
-import { readSafeView, safeViewPolicy } from '../review/safe-view.ts'
+import { readSafeView, safeViewHeaders } from '../review/safe-view.ts'
 import { undoRuling } from '../review/rulings.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { spokenLanguage } from '../wording.ts'
@@ -182,14 +182,7 @@ function mailRoutes(router: Router, { db, now, queued, log }: Deps): void {
       pictures: false,
       pictureSetting: 'off',
     })
-    res.set({
-      'Content-Security-Policy': safeViewPolicy,
-      'Content-Type': 'text/html; charset=utf-8',
-      'Referrer-Policy': 'no-referrer',
-      'Cache-Control': 'private, no-store',
-      'X-Frame-Options': 'SAMEORIGIN',
-    })
-    res.send(html)
+    res.set(safeViewHeaders).send(html)
   })
 }
 

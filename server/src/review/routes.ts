@@ -15,7 +15,7 @@ import { mount, whoIs } from '../http.ts'
 import { clusterMembers, countBins, listPage, readCursor, scopeOf, toReviewRow } from './queries.ts'
 import { previewReach } from './reach.ts'
 import { applyRuling, undoRuling } from './rulings.ts'
-import { findSource, readSafeView, safeViewPolicy } from './safe-view.ts'
+import { findSource, readSafeView, safeViewHeaders } from './safe-view.ts'
 import { noteReading, readSheet } from './sheet.ts'
 
 const mostMembers = 500
@@ -82,14 +82,7 @@ export function reviewRoutes(router: Router, { db, now, log, queued, settings }:
       pictureSetting: settings.PENDRO_PICTURES,
     })
     await noteReading(db, who, id, now())
-    res.set({
-      'Content-Security-Policy': safeViewPolicy,
-      'Content-Type': 'text/html; charset=utf-8',
-      'Referrer-Policy': 'no-referrer',
-      'Cache-Control': 'private, no-store',
-      'X-Frame-Options': 'SAMEORIGIN',
-    })
-    res.send(html)
+    res.set(safeViewHeaders).send(html)
   })
 
   router.get('/api/deliveries/:id/source', async (req, res) => {

@@ -77,8 +77,14 @@ function hostWarning(known: readonly string[]): (host: string) => string | null 
   }
 }
 
-export const safeViewPolicy =
-  "default-src 'none'; img-src data:; style-src 'unsafe-inline'; sandbox; frame-ancestors 'self'"
+export const safeViewHeaders: Readonly<Record<string, string>> = {
+  'Content-Security-Policy':
+    "default-src 'none'; img-src data:; style-src 'unsafe-inline'; sandbox; frame-ancestors 'self'",
+  'Content-Type': 'text/html; charset=utf-8',
+  'Referrer-Policy': 'no-referrer',
+  'Cache-Control': 'private, no-store',
+  'X-Frame-Options': 'SAMEORIGIN',
+}
 
 const frameStyle = `
   html { color-scheme: light }
