@@ -28,7 +28,9 @@ export async function workDigests(
     while (worked < atOnce && (await cutNext(db, { organisation, publicUrl, now: now() }))) worked += 1
   }
   // Side by side, as several processes would: while one waits for the database, another composes.
-  await Promise.all(Array.from({ length: sideBySide }, cutSome))
+  const ends = await Promise.allSettled(Array.from({ length: sideBySide }, cutSome))
+  // Told when all have come to rest: one that fails must not leave the others running on unseen.
+  for (const end of ends) if (end.status === 'rejected') throw end.reason
   return worked
 }
 
