@@ -1,0 +1,131 @@
+/** States a delivery can be in (vocabulary.md). */
+type State =
+  | 'inspecting'
+  | 'inbox'
+  | 'aside'
+  | 'junk'
+  | 'quarantined'
+  | 'sealed'
+  | 'deferred'
+  | 'bounced'
+  | 'released'
+  | 'discarded'
+  | 'expired'
+  | 'moved'
+
+export type Facts = Readonly<Record<string, string | number>>
+
+/** One stop on the way of a message. `at`: epoch ms; for what is to come, when it will; `null` where nobody knows. */
+export interface Stop {
+  readonly kind: string
+  readonly at: number | null
+  readonly facts: Facts
+  /** Who did it; '' for Pendro or nobody in particular. */
+  readonly by: string
+  readonly stage: 'done' | 'here' | 'coming'
+}
+
+/** Something that happened to a delivery, as the record has it. */
+export interface Happening {
+  readonly at: number
+  readonly act: string
+  readonly by: string
+  readonly facts: Facts
+}
+
+/** What is known of a delivery's way. Times in epoch ms. */
+export interface Way {
+  readonly receivedAt: number
+  readonly envelopeFrom: string
+  readonly addressUsed: string
+  readonly score: number
+  readonly harm: string
+  /** What decided where it goes: a stage of the path, and the entry's pattern where one did. */
+  readonly decided: { readonly stage: string; readonly facts: Facts }
+  readonly state: State
+  readonly boundFor: string | null
+  readonly cameFrom: string | null
+  readonly landedAt: number | null
+  readonly expiresAt: number
+  readonly happenings: readonly Happening[]
+  readonly digest: { readonly at: number; readonly listed: boolean } | null
+  /** The next digest of the mailbox, when it would be told there; `null` for never. */
+  readonly nextDigest: number | null
+  /** Whether that digest would name it, or only count it. */
+  readonly wouldBeListed: boolean
+  readonly waiting: { readonly attempts: number; readonly nextAt: number; readonly problem: string } | null
+}
+
+/** The places a delivery was first put; from there people move it on. */
+const keptBack: ReadonlySet<string> = new Set(['quarantined', 'junk', 'sealed'])
+const endings: ReadonlySet<string> = new Set(['inbox', 'aside', 'released', 'moved', 'expired'])
+
+/** The way of a delivery from the door to where it is, and what is still to come. */
+export function journeyOf(way: Way): readonly Stop[] {
+  const stops: Stop[] = [
+    done('came-in', way.receivedAt, { from: way.envelopeFrom, to: way.addressUsed }),
+    done('checked', way.receivedAt, { score: Math.round(way.score), harm: way.harm }),
+  ]
+  const first = firstPlace(way)
+  if (first !== null)
+    stops.push(done(first, way.receivedAt, { ...way.decided.facts, stage: way.decided.stage }))
+  if (way.digest) stops.push(done(way.digest.listed ? 'digest-listed' : 'digest-counted', way.digest.at, {}))
+  for (const { at, act, by, facts } of way.happenings) stops.push({ kind: act, at, facts, by, stage: 'done' })
+  stops.sort((a, b) => (a.at ?? 0) - (b.at ?? 0))
+  const place = placeNow(way)
+  if (place) stops.push(place)
+  const here = stops.at(-1)
+  const passed = stops.slice(0, -1)
+  return [...passed, ...(here ? [{ ...here, stage: 'here' as const }] : []), ...coming(way)]
+}
+
+const done = (kind: string, at: number | null, facts: Facts, by = ''): Stop => ({
+  kind,
+  at,
+  facts,
+  by,
+  stage: 'done',
+})
+
+/** Where it was put first, when that is not where it is going at the moment. */
+function firstPlace({ state, boundFor, cameFrom, happenings }: Way): string | null {
+  if (cameFrom !== null) return cameFrom
+  if (state === 'deferred' && boundFor === 'released') return 'quarantined'
+  if (state === 'discarded' || state === 'released' || state === 'expired') return 'quarantined'
+  if (keptBack.has(state)) return state
+  return state === 'inspecting' || happenings.some(({ act }) => act === 'inspected') ? 'inspecting' : null
+}
+
+/** The stop it stands at, when no earlier one says so already. */
+function placeNow({ state, landedAt, waiting, happenings, expiresAt }: Way): Stop | null {
+  const last = happenings.at(-1)?.act
+  switch (state) {
+    case 'deferred':
+      return done('deferred', null, { attempts: waiting?.attempts ?? 0, problem: waiting?.problem ?? '' })
+    case 'bounced':
+      return last === 'bounced' ? null : done('bounced', null, {})
+    case 'released':
+      return last === 'landed' ? null : done('released', landedAt, {})
+    case 'inbox':
+    case 'aside':
+    case 'moved':
+      return done(state, landedAt, {})
+    case 'expired':
+      return done('expired', expiresAt, {})
+    default:
+      return null
+  }
+}
+
+function coming({ state, digest, nextDigest, wouldBeListed, expiresAt, waiting }: Way): readonly Stop[] {
+  if (endings.has(state)) return []
+  const stop = (kind: string, at: number | null): Stop => ({ kind, at, facts: {}, by: '', stage: 'coming' })
+  if (state === 'deferred') return waiting ? [stop('next-try', waiting.nextAt)] : []
+  if (state === 'inspecting') return [stop('finding', null)]
+  return [
+    ...(digest === null && nextDigest !== null && (state === 'quarantined' || state === 'junk')
+      ? [stop(wouldBeListed ? 'digest-would-list' : 'digest-would-count', nextDigest)]
+      : []),
+    ...(state === 'bounced' ? [] : [stop('goes-away', expiresAt)]),
+  ]
+}

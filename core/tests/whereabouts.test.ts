@@ -1,0 +1,308 @@
+import fc from 'fast-check'
+import { distance } from 'fastest-levenshtein'
+import { describe, expect, test } from 'vitest'
+import {
+  fold,
+  journeyOf,
+  partyLikeness,
+  rate,
+  readParty,
+  readWhen,
+  trigrams,
+  wordLikeness,
+  wordsOf,
+  type Asked,
+  type Candidate,
+  type Way,
+} from '@pendro/core/whereabouts'
+
+// A Thursday noon in Oslo, in winter time.
+const now = Date.parse('2026-11-26T11:00:00Z')
+const when = (text: string) => {
+  const read = readWhen(text, { now, timeZone: 'Europe/Oslo' })
+  if (!read.ok) return read.problem.code
+  return (
+    read.value &&
+    [read.value.from, read.value.to].map(at => new Date(at).toISOString().slice(0, 16)).join(' ')
+  )
+}
+
+describe('when: what people say, as local time', () => {
+  test.each([
+    ['', null],
+    ['today', '2026-11-25T23:00 2026-11-26T23:00'],
+    ['Yesterday', '2026-11-24T23:00 2026-11-25T23:00'],
+    ['yesterday morning', '2026-11-25T04:00 2026-11-25T11:00'],
+    ['i går ettermiddag', '2026-11-25T11:00 2026-11-25T17:00'],
+    ['gestern früh', '2026-11-25T04:00 2026-11-25T11:00'],
+    ['gestern morgen', '2026-11-25T04:00 2026-11-25T11:00'],
+    ['wczoraj rano', '2026-11-25T04:00 2026-11-25T11:00'],
+    ['day before yesterday', '2026-11-23T23:00 2026-11-24T23:00'],
+    ['last week', '2026-11-15T23:00 2026-11-22T23:00'],
+    ['forrige uke', '2026-11-15T23:00 2026-11-22T23:00'],
+    ['this week', '2026-11-22T23:00 2026-11-29T23:00'],
+    ['last month', '2026-09-30T22:00 2026-10-31T23:00'],
+    ['monday', '2026-11-22T23:00 2026-11-23T23:00'],
+    ['on Thursday', '2026-11-25T23:00 2026-11-26T23:00'],
+    ['last thursday', '2026-11-18T23:00 2026-11-19T23:00'],
+    ['Freitag', '2026-11-19T23:00 2026-11-20T23:00'],
+    ['monday at 10:30', '2026-11-23T08:30 2026-11-23T10:30'],
+    ['around 9 pm', '2026-11-25T19:00 2026-11-25T21:00'],
+    ['3 days ago', '2026-11-22T23:00 2026-11-23T23:00'],
+    ['two hours ago', '2026-11-26T08:00 2026-11-26T10:00'],
+    ['for to dager siden', '2026-11-23T23:00 2026-11-24T23:00'],
+    ['vor drei Tagen', '2026-11-22T23:00 2026-11-23T23:00'],
+    ['2026-11-12', '2026-11-11T23:00 2026-11-12T23:00'],
+    ['12.11.', '2026-11-11T23:00 2026-11-12T23:00'],
+    ['12.11.2026', '2026-11-11T23:00 2026-11-12T23:00'],
+    ['12/11', '2026-11-11T23:00 2026-11-12T23:00'],
+    ['12 November', '2026-11-11T23:00 2026-11-12T23:00'],
+    ['Nov 12', '2026-11-11T23:00 2026-11-12T23:00'],
+    ['12. listopada', '2026-11-11T23:00 2026-11-12T23:00'],
+    // the latest such day that has been
+    ['24 December', '2025-12-23T23:00 2025-12-24T23:00'],
+    // a whole day of the change to winter time has 25 hours
+    ['25 October', '2026-10-24T22:00 2026-10-25T23:00'],
+    ['12 November at 14:00', '2026-11-12T12:00 2026-11-12T14:00'],
+    ['31.2.', 'no-such-day'],
+    ['2026-02-30', 'no-such-day'],
+    ['31 November', 'no-such-day'],
+    ['2026-12-24', 'in-the-future'],
+    ['soon', 'not-understood'],
+    ['25:99', 'not-understood'],
+    ['yesterday maybe', 'not-understood'],
+    ['!!!', 'not-understood'],
+  ])('%j', (text, want) => {
+    expect(when(text)).toBe(want)
+  })
+
+  test('anything typed is answered, and a range is never empty nor wholly to come', () => {
+    const words = fc.constantFrom(
+      ...'last monday yesterday 12.11. 10:30 at morning 31.2. 2026-11-12 ago 3 days 🚢 % *'.split(' '),
+    )
+    fc.assert(
+      fc.property(
+        fc.oneof(
+          fc.string(),
+          fc.array(words, { maxLength: 6 }).map(w => w.join(' ')),
+        ),
+        text => {
+          const read = readWhen(text, { now, timeZone: 'Europe/Oslo' })
+          if (!read.ok || read.value === null) return
+          expect(read.value.from).toBeLessThan(read.value.to)
+          expect(read.value.from).toBeLessThanOrEqual(now)
+        },
+      ),
+    )
+  })
+})
+
+describe('likeness', () => {
+  test.each([
+    ['Ærøskøbing', 'aeroskobing'],
+    ['ŁÓDŹ', 'lodz'],
+    ['Größe', 'grosse'],
+    ['Åse Østervåg', 'ase ostervag'],
+  ])('%s is folded to %s', (text, want) => expect(fold(text)).toBe(want))
+
+  test('words keep times whole, and drop what says nothing', () => {
+    expect(wordsOf('Re: the 09:10 crossing')).toEqual(['09:10', 'crossing'])
+    expect(wordsOf('the of')).toEqual(['the', 'of'])
+    expect(wordsOf('***')).toEqual([])
+  })
+
+  // Against fastest-levenshtein 1.0.16: one edit in a word of four letters or more is still that word.
+  test('one slip in a longer word leaves it like, and likeness falls with the distance', () => {
+    const word = fc.stringMatching(/^[a-z]{4,12}$/)
+    fc.assert(
+      fc.property(word, fc.nat(), fc.constantFrom(...'abcdefghijklmnopqrstuvwxyz'), (known, at, letter) => {
+        const place = at % known.length
+        const typed = known.slice(0, place) + letter + known.slice(place + 1)
+        expect(wordLikeness(typed, known)).toBeGreaterThanOrEqual(0.85)
+        expect(distance(typed, known)).toBeLessThanOrEqual(1)
+      }),
+    )
+    fc.assert(
+      fc.property(word, word, (a, b) => {
+        if (wordLikeness(a, b) >= 0.85 && !b.startsWith(a)) expect(distance(a, b)).toBeLessThanOrEqual(1)
+      }),
+    )
+  })
+
+  test('a misspelt word of six letters or more shares a group of three with what was meant', () => {
+    fc.assert(
+      fc.property(fc.stringMatching(/^[a-z]{7,12}$/), fc.nat(), (known, at) => {
+        const place = at % known.length
+        const typed = known.slice(0, place) + known.slice(place + 1)
+        const theirs = new Set(trigrams(known))
+        expect(trigrams(typed).some(three => theirs.has(three))).toBe(true)
+      }),
+    )
+  })
+
+  const school = { name: 'Fjellby skole kontor', address: 'kontor@fjellby-skole.example' }
+  test.each([
+    ['kontor@fjellby-skole.example', 'same', 1],
+    ['Kontor@Fjellby-Skole.example', 'same', 1],
+    ['"The office" <kontor@fjellby-skole.example>', 'same', 1],
+    ['fjellby-skole.example', 'same', 1],
+    ['fjellby skole', 'same', 1],
+    ['Fjelby skole', 'like', 0.8],
+    ['skole fjellby', 'same', 1],
+    ['kontro@fjellby-skole.example', 'same-domain', 0.5],
+    ['rektor@fjellby-skole.example', 'same-domain', 0.5],
+    ['kontor@fjelby-skole.example', 'slip', 0.8],
+    ['fjellby-skole.test', 'slip', 0.55],
+    ['halyard print', 'other', 0],
+  ])('%j against the school: %s', (typed, match, least) => {
+    const found = partyLikeness(readParty(typed), school)
+    expect([found.match, found.likeness >= least]).toEqual([match, true])
+  })
+
+  test('likeness is between 0 and 1 for anything typed', () => {
+    fc.assert(
+      fc.property(fc.string({ maxLength: 60 }), fc.string({ maxLength: 30 }), (typed, name) => {
+        const { likeness } = partyLikeness(readParty(typed), { name, address: `${name}@x.example` })
+        expect(likeness).toBeGreaterThanOrEqual(0)
+        expect(likeness).toBeLessThanOrEqual(1)
+      }),
+    )
+  })
+})
+
+describe('ranking', () => {
+  const message = (more: Partial<Candidate> = {}): Candidate => ({
+    from: { name: 'Fjellby skole kontor', address: 'kontor@fjellby-skole.example' },
+    subject: '64 elever på 09:10-avgangen, faktura ønskes',
+    text: '',
+    mailboxId: 7,
+    at: now - 86_400_000,
+    outOfSight: true,
+    ...more,
+  })
+  const asked = (more: Partial<Asked> = {}): Asked => ({
+    from: readParty('fjelby school skole'),
+    to: new Map([[7, 1]]),
+    about: wordsOf('09:10 faktura'),
+    when: { from: now - 2 * 86_400_000, to: now },
+    ...more,
+  })
+  const likeness = (candidate: Candidate) => rate(asked(), candidate)?.likeness ?? 0
+  test('what fits in more ways comes first', () => {
+    const full = likeness(message())
+    for (const worse of [
+      message({ mailboxId: 8 }),
+      message({ at: now - 20 * 86_400_000 }),
+      message({ subject: 'Something else', text: '' }),
+      message({ from: { name: 'Skarvik skole', address: 'kontor@skarvik.example' } }),
+      message({ outOfSight: false }),
+    ])
+      expect(likeness(worse)).toBeLessThan(full)
+  })
+  test.each([
+    [message({ mailboxId: 8 }), 'other-colleague'],
+    [message({ subject: 'x' }), 'other-subject'],
+    [message({ from: { name: '', address: 'kontor@fjellby-skole.test' } }), 'slip'],
+    [message({ from: { name: '', address: 'rektor@fjellby-skole.example' } }), 'same-domain'],
+    [message({ at: now - 40 * 86_400_000 }), 'other-time'],
+    [message(), 'all-of-it'],
+  ])('says in what way it fits: %#', (candidate, label) => {
+    const question = asked({ from: readParty('kontor@fjellby-skole.example') })
+    expect(rate(question, candidate)?.label).toBe(label)
+  })
+  test('somebody else’s mail about something else is not offered', () => {
+    expect(
+      rate(asked(), message({ from: { name: 'Deals', address: 'x@deals.example' }, subject: 'Prize' })),
+    ).toBeNull()
+  })
+})
+
+describe('the journey', () => {
+  const way = (more: Partial<Way> = {}): Way => ({
+    receivedAt: 1000,
+    envelopeFrom: 'a@x.example',
+    addressUsed: 'b@harbour.example',
+    score: 52.4,
+    harm: '',
+    decided: { stage: 'score', facts: { limit: 40 } },
+    state: 'quarantined',
+    boundFor: null,
+    cameFrom: null,
+    landedAt: null,
+    expiresAt: 9000,
+    happenings: [],
+    digest: null,
+    nextDigest: 5000,
+    wouldBeListed: true,
+    waiting: null,
+    ...more,
+  })
+  const kinds = (given: Way) =>
+    journeyOf(given).map(({ kind, stage }) => (stage === 'done' ? kind : `${kind} ${stage}`))
+  const ruling = { at: 2000, act: 'ruling', by: 'Oda', facts: {} }
+  test.each([
+    [way(), ['came-in', 'checked', 'quarantined here', 'digest-would-list coming', 'goes-away coming']],
+    [way({ state: 'inbox', landedAt: 1100 }), ['came-in', 'checked', 'inbox here']],
+    [way({ state: 'sealed' }), ['came-in', 'checked', 'sealed here', 'goes-away coming']],
+    [
+      way({ state: 'junk', digest: { at: 1500, listed: true } }),
+      ['came-in', 'checked', 'junk', 'digest-listed here', 'goes-away coming'],
+    ],
+    [
+      way({
+        state: 'deferred',
+        boundFor: 'released',
+        happenings: [ruling],
+        waiting: { attempts: 2, nextAt: 3000, problem: '421' },
+      }),
+      ['came-in', 'checked', 'quarantined', 'ruling', 'deferred here', 'next-try coming'],
+    ],
+    [
+      way({
+        state: 'released',
+        cameFrom: 'quarantined',
+        landedAt: 2500,
+        happenings: [ruling, { at: 2500, act: 'landed', by: '', facts: {} }],
+      }),
+      ['came-in', 'checked', 'quarantined', 'ruling', 'landed here'],
+    ],
+    [way({ state: 'inspecting' }), ['came-in', 'checked', 'inspecting here', 'finding coming']],
+    [way({ state: 'expired' }), ['came-in', 'checked', 'quarantined', 'expired here']],
+  ])('%#', (given, want) => expect(kinds(given)).toEqual(want))
+
+  test('has one place where the message is, stops in order of time, and what is to come at its end', () => {
+    const state = fc.constantFrom(
+      ...([
+        'inspecting',
+        'inbox',
+        'aside',
+        'junk',
+        'quarantined',
+        'sealed',
+        'deferred',
+        'bounced',
+        'released',
+        'discarded',
+        'expired',
+      ] as const),
+    )
+    const happening = fc.record({
+      at: fc.integer({ min: 1001, max: 8000 }),
+      act: fc.constantFrom('ruling', 'undo', 'landed', 'bounced', 'inspected'),
+      by: fc.constant('Oda'),
+      facts: fc.constant({}),
+    })
+    fc.assert(
+      fc.property(state, fc.array(happening, { maxLength: 5 }), (given, happenings) => {
+        const sorted = [...happenings].sort((a, b) => a.at - b.at)
+        const stops = journeyOf(way({ state: given, happenings: sorted }))
+        expect(stops.filter(({ stage }) => stage === 'here')).toHaveLength(1)
+        const here = stops.findIndex(({ stage }) => stage === 'here')
+        expect(stops.slice(0, here).every(({ stage }) => stage === 'done')).toBe(true)
+        expect(stops.slice(here + 1).every(({ stage }) => stage === 'coming')).toBe(true)
+        const times = stops.slice(0, here).map(({ at }) => at ?? 0)
+        expect(times).toEqual([...times].sort((a, b) => a - b))
+      }),
+    )
+  })
+})
