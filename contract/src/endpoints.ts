@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { endpoint, everyone, writers } from './endpoint.ts'
 import { digestLanguage, digestSchedule, ownEndpoints } from './own-endpoints.ts'
 import { senderEndpoints } from './sender-endpoints.ts'
+import { whereaboutsEndpoints } from './whereabouts-endpoints.ts'
 import {
   day,
   deliveryState,
@@ -556,13 +557,14 @@ export const endpoints = {
   readRecord,
   ...senderEndpoints,
   ...ownEndpoints,
+  ...whereaboutsEndpoints,
   health,
 }
 
 /** What the live stream sends (`GET /api/live`, server-sent events): deliveries that changed, or new ones. */
 export const liveEvent = z.object({
   id,
-  kind: z.enum(['came-in', 'changed', 'ruled', 'digest', 'senders']),
+  kind: z.enum(['came-in', 'changed', 'ruled', 'digest', 'senders', 'enquiry']),
   deliveryId: id.nullable(),
   state: deliveryState.nullable(),
   by: z.string(),

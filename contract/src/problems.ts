@@ -43,6 +43,7 @@ export const problems = {
   DELIVERY_NOT_FOUND: { status: 404, text: 'This delivery does not exist, or no longer.' },
   MAILBOX_NOT_FOUND: { status: 404, text: 'No mailbox has this number.' },
   ENTRY_NOT_FOUND: { status: 404, text: 'This sender entry does not exist.' },
+  ENQUIRY_NOT_FOUND: { status: 404, text: 'This enquiry does not exist.' },
   FINDING_NOT_FOUND: {
     status: 404,
     text: 'This finding is no longer there: its entries have changed, or the lists were looked over again.',

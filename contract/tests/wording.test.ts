@@ -51,8 +51,8 @@ test.each(Object.entries({ nb: ownNb, de: ownDe, pl: ownPl }))(
 test.each(Object.entries(languages))(
   '%s says all that colleagues are told, and nothing twice',
   (language, texts) => {
-    const { held, act, digest, digestAnswer, welcome, code } = en
-    const told = keysOf({ held, act, digest, digestAnswer, welcome, code })
+    const { held, act, digest, digestAnswer, welcome, code, account } = en
+    const told = keysOf({ held, act, digest, digestAnswer, welcome, code, account })
     const said = keysOf(texts)
     expectComplete(language, told, said)
   },

@@ -14,6 +14,7 @@ import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
 import { mailboxRoutes } from './mailboxes/routes.ts'
 import { organisationRoutes } from './organisation/routes.ts'
+import { whereaboutsRoutes } from './whereabouts/routes.ts'
 import { ownRoutes, recogniseColleague } from './own/routes.ts'
 import { recordRoutes } from './record/routes.ts'
 import { reportRoutes } from './reports/routes.ts'
@@ -100,6 +101,7 @@ export function createApp(deps: Deps): Express {
   senderRoutes(api, deps)
   mailboxRoutes(api, deps)
   digestRoutes(api, deps)
+  whereaboutsRoutes(api, deps)
   recordRoutes(api, deps)
   api.use('/api/own', recogniseColleague(deps))
   ownRoutes(api, deps)

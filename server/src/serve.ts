@@ -13,6 +13,7 @@ import { createResolver } from './mail/resolver.ts'
 import { recalibrate } from './review/calibrate.ts'
 import type { Settings } from './settings.ts'
 import { workDigests } from './work/digests.ts'
+import { workEnquiries } from './work/enquiries.ts'
 import { startLoop } from './work/loop.ts'
 import { workInspections } from './work/inspections.ts'
 import { createListsPool, workImports } from './work/lists.ts'
@@ -54,6 +55,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     },
     log,
   )
+  const enquiries = startLoop('enquiries', 1500, () => workEnquiries(db, now()), log)
   const queued = () => {
     outbox.nudge()
     imports.nudge()
@@ -102,6 +104,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       calibration.stop(),
       imports.stop(),
       digests.stop(),
+      enquiries.stop(),
       upkeep.stop(),
       pool.stop(),
     ])

@@ -112,4 +112,25 @@ export const de = {
     how: 'Wenn Sie es nicht waren, ist nichts zu tun: Ohne den Code kommt niemand hinein.',
     never: 'Niemand von Ihrer Hilfestelle wird Sie je danach fragen.',
   },
+  account: {
+    cameIn: 'Die Nachricht „{{subject}}“ von {{from}} kam am {{received}}.',
+    state: {
+      inspecting: 'Ein Anhang wird noch untersucht; danach geht sie sofort weiter.',
+      inbox: 'Sie wurde in Ihren Posteingang zugestellt.',
+      aside: 'Sie wurde in Ihren Ordner für Beiseitegelegtes zugestellt, weil sie eine Massensendung ist.',
+      junk: 'Sie sah unerwünscht aus und kam in Ihren Ordner für Unerwünschtes.',
+      quarantined: 'Sie sah unerwünscht aus und wird zurückgehalten; sie ist nicht in Ihrem Postfach.',
+      sealed: 'Sie enthält etwas Schädliches. Niemand kann sie freigeben.',
+      deferred:
+        'Sie ist unterwegs; Ihr Mailspeicher konnte sie noch nicht annehmen, und wir versuchen es weiter.',
+      bounced: 'Ihr Mailspeicher hat sie abgewiesen: {{problem}}',
+      released: 'Sie war zurückgehalten und ist jetzt in Ihren Posteingang geschickt worden.',
+      discarded: 'Sie wurde zurückgehalten und verworfen. Wir können sie noch zurückholen.',
+      expired:
+        'Sie wurde zurückgehalten und ist inzwischen nicht mehr da; sie wurde so lange aufbewahrt, wie es hier üblich ist.',
+      moved: 'Eine Ihrer Mailregeln hat sie in einen Ordner verschoben.',
+    },
+    digest: 'Ihre nächste Übersicht, {{time}}, würde sie nennen.',
+    until: 'Sie wird bis {{until}} aufbewahrt.',
+  },
 } as const

@@ -204,4 +204,24 @@ export const en = {
     how: 'If it was not you, nothing needs to be done: without the code nobody gets in.',
     never: 'Nobody at your help desk will ever ask you for it.',
   },
+  /** What a staffer may tell a colleague about a message. */
+  account: {
+    cameIn: 'The message “{{subject}}” from {{from}} came in on {{received}}.',
+    state: {
+      inspecting: 'An attachment is still being looked at; it goes on as soon as that is done.',
+      inbox: 'It was delivered to your inbox.',
+      aside: 'It was delivered to your folder for set-aside mail, because it is bulk mail.',
+      junk: 'It looked like junk and was put into your junk folder.',
+      quarantined: 'It looked like junk and is held back; it is not in your mailbox.',
+      sealed: 'It holds something harmful. Nobody can release it.',
+      deferred: 'It is on its way; your mail store could not take it yet, and we go on trying.',
+      bounced: 'Your mail store refused to take it: {{problem}}',
+      released: 'It had been held back, and has been sent to your inbox now.',
+      discarded: 'It was held back and has been discarded. We can still bring it back.',
+      expired: 'It was held back and has gone away since; it was kept for as long as things are kept here.',
+      moved: 'One of your mail rules moved it to a folder.',
+    },
+    digest: 'Your next digest, {{time}}, would name it.',
+    until: 'It is kept until {{until}}.',
+  },
 } as const

@@ -108,4 +108,23 @@ export const nb = {
     how: 'Var det ikke deg, trenger du ikke gjøre noe: uten koden kommer ingen inn.',
     never: 'Ingen hos brukerstøtten vil noen gang be deg om den.',
   },
+  account: {
+    cameIn: 'Meldingen «{{subject}}» fra {{from}} kom {{received}}.',
+    state: {
+      inspecting: 'Et vedlegg undersøkes fortsatt; den går videre så snart det er gjort.',
+      inbox: 'Den ble levert til innboksen din.',
+      aside: 'Den ble levert til mappen for e-post som er lagt til side, fordi den er masseutsendt.',
+      junk: 'Den så ut som søppel og ble lagt i søppelmappen din.',
+      quarantined: 'Den så ut som søppel og holdes tilbake; den er ikke i postkassen din.',
+      sealed: 'Den inneholder noe skadelig. Ingen kan slippe den ut.',
+      deferred: 'Den er på vei; postlageret ditt kunne ikke ta imot den ennå, og vi fortsetter å prøve.',
+      bounced: 'Postlageret ditt ville ikke ta imot den: {{problem}}',
+      released: 'Den hadde blitt holdt tilbake, og er nå sendt til innboksen din.',
+      discarded: 'Den ble holdt tilbake og er forkastet. Vi kan fortsatt hente den tilbake.',
+      expired: 'Den ble holdt tilbake og er borte nå; den ble beholdt så lenge ting beholdes her.',
+      moved: 'En av e-postreglene dine flyttet den til en mappe.',
+    },
+    digest: 'Den neste oversikten din, {{time}}, ville nevne den.',
+    until: 'Den beholdes til {{until}}.',
+  },
 } as const

@@ -124,4 +124,23 @@ export const pl = {
     how: 'Jeśli to nie Ty, nie musisz nic robić: bez kodu nikt nie wejdzie.',
     never: 'Nikt z działu pomocy nigdy o niego nie zapyta.',
   },
+  account: {
+    cameIn: 'Wiadomość „{{subject}}” od {{from}} przyszła {{received}}.',
+    state: {
+      inspecting: 'Załącznik jest jeszcze sprawdzany; potem wiadomość od razu pójdzie dalej.',
+      inbox: 'Została dostarczona do Twojej skrzynki odbiorczej.',
+      aside: 'Została dostarczona do folderu poczty odłożonej, bo jest wysyłana masowo.',
+      junk: 'Wyglądała na niechcianą i trafiła do folderu niechcianych.',
+      quarantined: 'Wyglądała na niechcianą i jest zatrzymana; nie ma jej w Twojej skrzynce.',
+      sealed: 'Zawiera coś szkodliwego. Nikt nie może jej zwolnić.',
+      deferred: 'Jest w drodze; Twoja skrzynka nie mogła jej jeszcze przyjąć, próbujemy dalej.',
+      bounced: 'Twoja skrzynka jej nie przyjęła: {{problem}}',
+      released: 'Była zatrzymana i została teraz wysłana do Twojej skrzynki odbiorczej.',
+      discarded: 'Została zatrzymana i odrzucona. Możemy ją jeszcze przywrócić.',
+      expired: 'Została zatrzymana i już jej nie ma; przechowywano ją tak długo, jak się tu przechowuje.',
+      moved: 'Jedna z Twoich reguł poczty przeniosła ją do folderu.',
+    },
+    digest: 'Twoje następne zestawienie, {{time}}, wymieni ją.',
+    until: 'Jest przechowywana do {{until}}.',
+  },
 } as const

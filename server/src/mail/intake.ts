@@ -32,6 +32,7 @@ import { noteMatches } from '../senders/matches.ts'
 import { profileIds } from '../senders/profiles.ts'
 import { hashMessageId, seenKeys } from './knowledge.ts'
 import { judgeArrivals, type Arrival, type Judged, type JudgedDelivery } from './judge.ts'
+import { indexMessages } from '../whereabouts/index-messages.ts'
 
 /** One message as SMTP handed it over. */
 export interface Incoming {
@@ -222,6 +223,11 @@ async function storeMessages(
     'message_sources',
     read.map(({ incoming }, i) => ({ message_id: ids[i], gzip: gzipSync(incoming.raw, { level: 4 }) })),
     tx,
+  )
+  await indexMessages(
+    db,
+    tx,
+    read.map(({ message }, i) => ({ id: ids[i] ?? 0, ...shownFrom(message), text: message?.text ?? '' })),
   )
   await insert(
     db,

@@ -3,6 +3,7 @@ import { addressText, withoutTag } from '@pendro/core/address'
 import { execute, inTransaction, insert, type Database, type Row } from '../db/database.ts'
 import { readAddress, readIncoming, resolveRecipients, shownFrom, type Incoming } from './intake.ts'
 import { hashMessageId } from './knowledge.ts'
+import { indexMessages } from '../whereabouts/index-messages.ts'
 
 /** Notes what a colleague sent: who was written to, and its Message-ID for answers to come. */
 export async function takeOut(db: Database, batch: readonly Incoming[]): Promise<void> {
@@ -29,6 +30,11 @@ export async function takeOut(db: Database, batch: readonly Incoming[]): Promise
         unreadable: null,
       })),
       tx,
+    )
+    await indexMessages(
+      db,
+      tx,
+      read.map(({ message }, i) => ({ id: ids[i] ?? 0, ...shownFrom(message), text: message?.text ?? '' })),
     )
     await insert(
       db,

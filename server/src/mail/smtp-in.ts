@@ -6,6 +6,7 @@ import type { Log } from '../log.ts'
 import { findOrganisation } from '../db/organisation.ts'
 import { takeReply } from '../digests/replies.ts'
 import { reportByMail } from '../reports/by-mail.ts'
+import { noteRefusal } from '../whereabouts/refusals.ts'
 import { resolveRecipients, takeIn, type IntakeOptions } from './intake.ts'
 
 interface Deps {
@@ -36,12 +37,17 @@ export function createSmtpIn(deps: Deps): SMTPServer {
     // Names in EHLO need not resolve; looking them up would leave this machine.
     disableReverseLookup: true,
     logger: false,
-    onRcptTo({ address }, _session, callback) {
+    onRcptTo({ address }, session, callback) {
       Promise.all([resolveRecipients(db, [address]), ownAddress(db, address)]).then(
         ([found, own]) => {
           if (found.has(address) || own) return callback()
-          log.refused(550, 'no such mailbox')
-          callback(reply(550, `5.1.1 No mailbox here has the address ${address}`))
+          const reason = `5.1.1 No mailbox here has the address ${address}`
+          void noteRefusal(db, log, {
+            ...attemptOf(deps, session),
+            recipients: [address],
+            code: 550,
+            reason,
+          }).then(() => callback(reply(550, reason)))
         },
         error => {
           log.databaseAway('smtp recipient', error)
@@ -53,15 +59,30 @@ export function createSmtpIn(deps: Deps): SMTPServer {
       receive(deps, stream, session).then(
         text => callback(null, text),
         (error: Error & { responseCode?: number }) => {
-          if (error.responseCode !== undefined) log.refused(error.responseCode, error.message)
-          else if (isDatabaseAway(error)) log.databaseAway('smtp data', error)
+          const { responseCode: code } = error
+          if (code !== undefined)
+            return void noteRefusal(db, log, {
+              ...attemptOf(deps, session),
+              code,
+              reason: error.message,
+            }).then(() => callback(error))
+          if (isDatabaseAway(error)) log.databaseAway('smtp data', error)
           else log.intakeFailed(error)
-          callback(error.responseCode === undefined ? tryLater() : error)
+          callback(tryLater())
         },
       )
     },
   })
 }
+
+/** Who asked to hand over what, as far as the transaction has come. */
+const attemptOf = ({ now }: Deps, { remoteAddress, hostNameAppearsAs, envelope }: SMTPServerSession) => ({
+  at: now(),
+  ip: remoteAddress,
+  helo: hostNameAppearsAs || '',
+  envelopeFrom: envelope.mailFrom ? envelope.mailFrom.address : '',
+  recipients: envelope.rcptTo.map(({ address }) => address),
+})
 
 async function receive(
   { db, log, now, maxBytes, takenIn, intake }: Deps,

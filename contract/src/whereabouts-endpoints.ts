@@ -1,0 +1,217 @@
+import { z } from 'zod'
+import { endpoint, everyone, writers } from './endpoint.ts'
+import { digestLanguage } from './own-endpoints.ts'
+import { deliveryState, evidence, id, idInPath, moment } from './shapes.ts'
+
+const blank = z.string().trim().max(10_000).default('')
+/** The question with its blanks; the same names stand in the URL of the screen. */
+export const whereQuestion = z.object({ from: blank, to: blank, about: blank, when: blank })
+export type WhereQuestion = z.infer<typeof whereQuestion>
+
+const stop = z.object({
+  /** Its text is `whereabouts.stop.<kind>` of the wording. */
+  kind: z.string(),
+  at: moment.nullable(),
+  facts: evidence.shape.facts,
+  by: z.string(),
+  stage: z.enum(['done', 'here', 'coming']),
+})
+export type JourneyStop = z.infer<typeof stop>
+
+const hit = z.object({
+  kind: z.enum(['delivery', 'outbound', 'refused']),
+  /** A delivery's, a message's or a refusal's. */
+  id,
+  likeness: z.number(),
+  label: z.enum([
+    'all-of-it',
+    'close',
+    'same-domain',
+    'slip',
+    'other-colleague',
+    'other-time',
+    'other-subject',
+    'part',
+  ]),
+  subject: z.string(),
+  fromName: z.string(),
+  fromAddress: z.string(),
+  /** Where it is or went to; for a refusal the address it was meant for. */
+  to: z.string(),
+  mailboxId: id.nullable(),
+  mailboxLanguage: z.string(),
+  at: moment,
+  state: deliveryState.nullable(),
+  journey: z.array(stop),
+})
+export type WhereHit = z.infer<typeof hit>
+
+export const lookFor = endpoint({
+  method: 'get',
+  path: '/api/whereabouts',
+  summary: 'Where is the message from …, to …, about …, sent around …? Every place is looked at',
+  roles: everyone,
+  query: whereQuestion,
+  response: z.object({
+    /** What was looked at: deliveries of these days. */
+    lookedAt: z.object({ deliveries: z.number().int(), since: moment, until: moment }),
+    understood: z.object({
+      from: z.enum(['address', 'domain', 'words', 'none']),
+      /** Mailboxes that fit, best first; empty for a blank and for nobody. */
+      to: z.array(z.object({ id, name: z.string() })),
+      /** An address of ours that no mailbox has; '' else. */
+      unknownAddress: z.string(),
+      when: z.object({ from: moment, to: moment }).nullable(),
+    }),
+    /** A blank that can't be read, and why: `whereabouts.problem.<code>` of the wording. */
+    problem: z.enum(['', 'not-understood', 'no-such-day', 'in-the-future', 'more-needed', 'only-idle-words']),
+    hits: z.array(hit),
+    /** Said only when nothing at all fits. */
+    nothing: z
+      .object({
+        domain: z.string(),
+        /** When the domain last wrote to anybody here; `null`: not since `since`. */
+        lastAt: moment.nullable(),
+        since: moment,
+        similarDomains: z.array(z.string()),
+      })
+      .nullable(),
+  }),
+})
+export type WhereAnswer = z.infer<typeof lookFor.response>
+
+const explanations = z.record(digestLanguage, z.string())
+export const readAccount = endpoint({
+  method: 'get',
+  path: '/api/whereabouts/{id}/account',
+  summary: 'The whole way of one delivery, and what to tell the colleague, in each language',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  response: z.object({ hit, organisation: z.string(), explanations }),
+  problems: ['DELIVERY_NOT_FOUND'],
+})
+export const tryAgain = endpoint({
+  method: 'post',
+  path: '/api/deliveries/{id}/try-again',
+  summary: 'Send again now what waits for the mail store',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  response: z.object({}),
+  problems: ['DELIVERY_NOT_FOUND', 'WRONG_STATE'],
+})
+
+export const enquiryState = z.enum([
+  'new',
+  'being looked for',
+  'waiting for sender',
+  'found',
+  'never sent to us',
+])
+export type EnquiryState = z.infer<typeof enquiryState>
+export const enquiryHow = z.enum(['phone', 'mail', 'page', 'in person'])
+
+const enquiryBrief = z.object({
+  id,
+  openedAt: moment,
+  changedAt: moment,
+  mailboxId: id,
+  mailboxName: z.string(),
+  how: enquiryHow,
+  words: z.string(),
+  state: enquiryState,
+  /** Who works on it; '' for nobody yet. */
+  staffer: z.string(),
+  /** Messages that fit and came in while it was open. */
+  cameIn: z.number().int(),
+})
+export type EnquiryBrief = z.infer<typeof enquiryBrief>
+
+export const listEnquiries = endpoint({
+  method: 'get',
+  path: '/api/enquiries',
+  summary: 'Open enquiries, and the newest that are answered',
+  roles: everyone,
+  query: z.object({ mailbox: z.coerce.number().int().positive().optional() }),
+  response: z.object({ enquiries: z.array(enquiryBrief), open: z.number().int() }),
+})
+export const openEnquiry = endpoint({
+  method: 'post',
+  path: '/api/enquiries',
+  summary: 'Open an enquiry for a colleague',
+  roles: writers,
+  body: z.object({
+    mailboxId: id,
+    how: enquiryHow,
+    words: z.string().trim().min(1).max(1000),
+    question: whereQuestion,
+  }),
+  response: z.object({ id }),
+  problems: ['MAILBOX_NOT_FOUND'],
+})
+export const readEnquiry = endpoint({
+  method: 'get',
+  path: '/api/enquiries/{id}',
+  summary: 'One enquiry with its question, the messages it is about and what was done',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  response: enquiryBrief.extend({
+    question: whereQuestion,
+    answer: z.string(),
+    deliveries: z.array(
+      z.object({
+        id,
+        how: z.enum(['chosen', 'came in']),
+        subject: z.string(),
+        from: z.string(),
+        state: deliveryState,
+        at: moment,
+      }),
+    ),
+    /** Who else has it open at the moment. */
+    alsoHere: z.array(z.string()),
+  }),
+  problems: ['ENQUIRY_NOT_FOUND'],
+})
+export type EnquirySheet = z.infer<typeof readEnquiry.response>
+export const changeEnquiry = endpoint({
+  method: 'post',
+  path: '/api/enquiries/{id}',
+  summary: 'Change its state, its answer or its question, or choose a message it is about',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  body: z.object({
+    state: enquiryState.optional(),
+    answer: z.string().trim().max(4000).optional(),
+    question: whereQuestion.optional(),
+    delivery: id.optional(),
+  }),
+  response: z.object({}),
+  problems: ['ENQUIRY_NOT_FOUND', 'DELIVERY_NOT_FOUND'],
+})
+
+const found = z.object({
+  kind: z.enum(['colleague', 'sender', 'entry', 'enquiry', 'message']),
+  id,
+  title: z.string(),
+  more: z.string(),
+})
+export type Found = z.infer<typeof found>
+export const findAnything = endpoint({
+  method: 'get',
+  path: '/api/find',
+  summary: 'Colleagues, senders, entries, enquiries and messages that fit what is typed',
+  roles: everyone,
+  query: z.object({ text: z.string().trim().min(1).max(200) }),
+  response: z.object({ found: z.array(found) }),
+})
+
+export const whereaboutsEndpoints = {
+  lookFor,
+  readAccount,
+  tryAgain,
+  listEnquiries,
+  openEnquiry,
+  readEnquiry,
+  changeEnquiry,
+  findAnything,
+}

@@ -1,0 +1,107 @@
+import type { DigestLanguage, WhereHit } from '@pendro/contract'
+import { execute, findRow, inTransaction, type Database } from '../db/database.ts'
+import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+import { announce } from '../live/events.ts'
+import { writeRecord } from '../record/write.ts'
+import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { translator } from '../wording.ts'
+import { journeysOf, type Traced } from './journeys.ts'
+
+const languages: readonly DigestLanguage[] = ['en', 'nb', 'de', 'pl']
+
+/** The whole way of one delivery, with what to tell the colleague. */
+export async function readAccountOf(
+  db: Database,
+  id: number,
+  now: Date,
+): Promise<{ hit: WhereHit; organisation: string; explanations: Record<DigestLanguage, string> }> {
+  const traced = (await journeysOf(db, [id], now)).get(id)
+  if (!traced) throw new AppError('DELIVERY_NOT_FOUND')
+  const [{ name }, mailbox, held] = await Promise.all([
+    readOrganisation(db),
+    findMailboxRow(db, traced.mailboxId ?? 0),
+    findRow<{ reasons: { finding: string }[] }>(db, 'SELECT reasons FROM deliveries WHERE id = :id', { id }),
+  ])
+  const timeZone = mailbox?.time_zone ?? 'UTC'
+  const reason = held?.reasons[0]?.finding ?? ''
+  const explanations = Object.fromEntries(
+    languages.map(language => [language, explain(traced, { language, timeZone, reason })]),
+  ) as Record<DigestLanguage, string>
+  return { hit: { ...traced, likeness: 1, label: 'all-of-it' }, organisation: name, explanations }
+}
+
+interface Telling {
+  readonly language: DigestLanguage
+  readonly timeZone: string
+  readonly reason: string
+}
+
+/** A few plain sentences to paste into an answer: what came, where it is, and what happens next. */
+function explain(
+  { subject, fromName, fromAddress, at, state, journey }: Traced,
+  { language, timeZone, reason }: Telling,
+): string {
+  const t = translator(language)
+  const format = new Intl.DateTimeFormat(language === 'en' ? 'en-GB' : language, {
+    timeZone,
+    weekday: 'long',
+    day: 'numeric',
+    month: 'long',
+    hour: '2-digit',
+    minute: '2-digit',
+    hourCycle: 'h23',
+  })
+  const time = (iso: string | null | undefined) => (iso ? format.format(Date.parse(iso)) : '')
+  const here = journey.find(({ stage }) => stage === 'here')
+  const stop = (kind: string) => journey.find(one => one.kind === kind)
+  const facts = {
+    subject,
+    from: fromName || fromAddress,
+    received: time(at),
+    time: time(here?.at),
+    next: time(stop('next-try')?.at),
+    until: time(stop('goes-away')?.at),
+    problem: String(here?.facts.problem ?? ''),
+  }
+  const digest = stop('digest-would-list')
+  return [
+    t('account.cameIn', facts),
+    t(`account.state.${state}`, facts),
+    ...(state === 'quarantined' || state === 'junk' ? [t(`held.${reason || 'words-junk'}`)] : []),
+    ...(digest ? [t('account.digest', { time: time(digest.at) })] : []),
+    ...(facts.until === '' ? [] : [t('account.until', facts)]),
+  ].join(' ')
+}
+
+/** What waits for the mail store is tried at once. */
+export async function tryAgainNow(db: Database, who: SignedIn, id: number, now: Date): Promise<void> {
+  await inTransaction(db, async tx => {
+    const delivery = await findRow<{ mailbox_id: number; state: string }>(
+      db,
+      'SELECT mailbox_id, state FROM deliveries WHERE id = :id FOR UPDATE',
+      { id },
+      tx,
+    )
+    if (!delivery) throw new AppError('DELIVERY_NOT_FOUND')
+    const changed = await execute(
+      db,
+      "UPDATE outbox SET next_at = :now WHERE kind = 'delivery' AND subject_id = :id AND done_at IS NULL AND claimed_until IS NULL",
+      { id, now },
+      tx,
+    )
+    if (changed === 0)
+      throw new AppError(
+        'WRONG_STATE',
+        delivery.state === 'deferred'
+          ? 'It is being sent at this moment.'
+          : `Only what waits for the mail store can be sent again; this message is ${delivery.state}.`,
+      )
+    await writeRecord(db, tx, [
+      { at: now, act: 'tried-again', by: actor(who), mailboxId: delivery.mailbox_id, deliveryId: id },
+    ])
+    await announce(db, tx, now, [
+      { kind: 'changed', deliveryId: id, state: 'deferred', by: who.staffer.name },
+    ])
+  })
+}

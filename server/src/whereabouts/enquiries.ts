@@ -1,0 +1,239 @@
+import type { EnquiryBrief, EnquirySheet, EnquiryState, WhereQuestion } from '@pendro/contract'
+import { execute, findRow, inTransaction, insert, select, type Database } from '../db/database.ts'
+import { AppError } from '../errors.ts'
+import { announce } from '../live/events.ts'
+import { writeRecord, type Actor } from '../record/write.ts'
+import { actor, type SignedIn } from '../sign-in/sessions.ts'
+
+interface EnquiryRow {
+  readonly id: number
+  readonly opened_at: Date
+  readonly changed_at: Date
+  readonly mailbox_id: number
+  readonly mailbox_name: string
+  readonly how: EnquiryBrief['how']
+  readonly words: string
+  readonly question: WhereQuestion
+  readonly state: EnquiryState
+  readonly staffer: string | null
+  readonly answer: string
+  readonly came_in: number
+}
+
+const columns = `e.id, e.opened_at, e.changed_at, e.mailbox_id, b.name AS mailbox_name, e.how, e.words, e.question, e.state, s.name AS staffer, e.answer,
+  (SELECT COUNT(*) FROM enquiry_deliveries x WHERE x.enquiry_id = e.id AND x.how = 'came in') AS came_in`
+const tables =
+  'enquiries e JOIN mailboxes b ON b.id = e.mailbox_id LEFT JOIN staffers s ON s.id = e.staffer_id'
+
+const brief = (row: EnquiryRow): EnquiryBrief => ({
+  id: row.id,
+  openedAt: row.opened_at.toISOString(),
+  changedAt: row.changed_at.toISOString(),
+  mailboxId: row.mailbox_id,
+  mailboxName: row.mailbox_name,
+  how: row.how,
+  words: row.words,
+  state: row.state,
+  staffer: row.staffer ?? '',
+  cameIn: row.came_in,
+})
+
+/** An enquiry is open until somebody could tell the colleague what became of the message. */
+export const openStates = ['new', 'being looked for', 'waiting for sender'] as const
+
+/** Open ones first, each group by what changed last. */
+export async function readEnquiries(
+  db: Database,
+  mailbox: number | undefined,
+): Promise<{ enquiries: EnquiryBrief[]; open: number }> {
+  const whose = mailbox === undefined ? '' : 'AND e.mailbox_id = :mailbox'
+  const part = (states: string, limit: number) =>
+    select<EnquiryRow>(
+      db,
+      `SELECT ${columns} FROM ${tables} WHERE e.state ${states} (:openStates) ${whose} ORDER BY e.changed_at DESC LIMIT ${limit}`,
+      { openStates, mailbox },
+    )
+  const [open, answered] = await Promise.all([part('IN', 200), part('NOT IN', 30)])
+  return { enquiries: [...open, ...answered].map(brief), open: open.length }
+}
+
+interface Opening {
+  readonly mailboxId: number
+  readonly how: EnquiryBrief['how']
+  readonly words: string
+  readonly question: WhereQuestion
+}
+
+/** Opens an enquiry. Of a staffer's it is known at once who looks for it. */
+export async function openEnquiry(
+  db: Database,
+  by: { readonly actor: Actor; readonly stafferId: number | null },
+  { mailboxId, how, words, question }: Opening,
+  now: Date,
+): Promise<number> {
+  return inTransaction(db, async tx => {
+    const mailbox = await findRow(
+      db,
+      'SELECT 1 AS yes FROM mailboxes WHERE id = :mailboxId',
+      { mailboxId },
+      tx,
+    )
+    if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
+    const [id = 0] = await insert(
+      db,
+      'enquiries',
+      [
+        {
+          opened_at: now,
+          changed_at: now,
+          mailbox_id: mailboxId,
+          how,
+          words: words.slice(0, 1000),
+          question: shortened(question),
+          state: by.stafferId === null ? 'new' : 'being looked for',
+          staffer_id: by.stafferId,
+        },
+      ],
+      tx,
+    )
+    await writeRecord(db, tx, [
+      {
+        at: now,
+        act: 'enquiry-opened',
+        by: by.actor,
+        mailboxId,
+        reason: words.slice(0, 1000),
+        facts: { enquiry: id, how },
+      },
+    ])
+    await announce(db, tx, now, [{ kind: 'enquiry', deliveryId: null, state: null, by: by.actor.name }])
+    return id
+  })
+}
+
+const shortened = ({ from, to, about, when }: WhereQuestion): WhereQuestion => ({
+  from: from.slice(0, 400),
+  to: to.slice(0, 400),
+  about: about.slice(0, 400),
+  when: when.slice(0, 200),
+})
+
+async function findEnquiry(db: Database, id: number): Promise<EnquiryRow> {
+  const row = await findRow<EnquiryRow>(db, `SELECT ${columns} FROM ${tables} WHERE e.id = :id`, { id })
+  if (!row) throw new AppError('ENQUIRY_NOT_FOUND')
+  return row
+}
+
+/** Reading it again and again tells the others that one is there. */
+const hereFor = 30_000
+
+export async function readEnquiry(db: Database, who: SignedIn, id: number, now: Date): Promise<EnquirySheet> {
+  const row = await findEnquiry(db, id)
+  await execute(
+    db,
+    'REPLACE INTO enquiry_readers (enquiry_id, staffer_id, at) VALUES (:id, :staffer, :now)',
+    { id, staffer: who.staffer.id, now },
+  )
+  const [deliveries, others] = await Promise.all([
+    select<{
+      id: number
+      how: 'chosen' | 'came in'
+      subject: string
+      from_name: string
+      from_address: string
+      state: EnquirySheet['deliveries'][number]['state']
+      received_at: Date
+    }>(
+      db,
+      `SELECT d.id, x.how, d.subject, d.from_name, d.from_address, d.state, d.received_at FROM enquiry_deliveries x
+       JOIN deliveries d ON d.id = x.delivery_id WHERE x.enquiry_id = :id ORDER BY x.at DESC LIMIT 50`,
+      { id },
+    ),
+    select<{ name: string }>(
+      db,
+      `SELECT s.name FROM enquiry_readers r JOIN staffers s ON s.id = r.staffer_id
+       WHERE r.enquiry_id = :id AND r.staffer_id <> :staffer AND r.at > :since ORDER BY s.name`,
+      { id, staffer: who.staffer.id, since: new Date(now.getTime() - hereFor) },
+    ),
+  ])
+  return {
+    ...brief(row),
+    question: row.question,
+    answer: row.answer,
+    deliveries: deliveries.map(d => ({
+      id: d.id,
+      how: d.how,
+      subject: d.subject,
+      from: d.from_name || d.from_address,
+      state: d.state,
+      at: d.received_at.toISOString(),
+    })),
+    alsoHere: others.map(({ name }) => name),
+  }
+}
+
+interface Change {
+  readonly state?: EnquiryState
+  readonly answer?: string
+  readonly question?: WhereQuestion
+  readonly delivery?: number
+}
+
+export async function changeEnquiry(
+  db: Database,
+  who: SignedIn,
+  id: number,
+  { state, answer, question, delivery }: Change,
+  now: Date,
+): Promise<void> {
+  await inTransaction(db, async tx => {
+    const row = await findRow<{ mailbox_id: number; state: EnquiryState }>(
+      db,
+      'SELECT mailbox_id, state FROM enquiries WHERE id = :id FOR UPDATE',
+      { id },
+      tx,
+    )
+    if (!row) throw new AppError('ENQUIRY_NOT_FOUND')
+    await execute(
+      db,
+      `UPDATE enquiries SET state = COALESCE(:state, state), answer = COALESCE(:answer, answer),
+         question = COALESCE(:question, question), staffer_id = :staffer, changed_at = :now WHERE id = :id`,
+      {
+        id,
+        now,
+        state: state ?? null,
+        answer: answer ?? null,
+        question: question ? JSON.stringify(shortened(question)) : null,
+        staffer: who.staffer.id,
+      },
+      tx,
+    )
+    if (delivery !== undefined) {
+      const known = await findRow(
+        db,
+        'SELECT 1 AS yes FROM deliveries WHERE id = :delivery',
+        { delivery },
+        tx,
+      )
+      if (!known) throw new AppError('DELIVERY_NOT_FOUND')
+      await execute(
+        db,
+        "INSERT IGNORE INTO enquiry_deliveries (enquiry_id, delivery_id, how, at) VALUES (:id, :delivery, 'chosen', :now)",
+        { id, delivery, now },
+        tx,
+      )
+    }
+    await writeRecord(db, tx, [
+      {
+        at: now,
+        act: 'enquiry',
+        by: actor(who),
+        mailboxId: row.mailbox_id,
+        deliveryId: delivery ?? null,
+        reason: answer ?? '',
+        facts: { enquiry: id, was: row.state, state: state ?? row.state },
+      },
+    ])
+    await announce(db, tx, now, [{ kind: 'enquiry', deliveryId: null, state: null, by: who.staffer.name }])
+  })
+}

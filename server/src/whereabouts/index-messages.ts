@@ -1,0 +1,87 @@
+import { fold, trigrams } from '@pendro/core/whereabouts'
+import { execute, insert, select, type Database, type Tx } from '../db/database.ts'
+
+interface Indexed {
+  readonly id: number
+  readonly from_name: string
+  readonly from_address: string
+  readonly subject: string
+  readonly text: string
+}
+
+/** So much of a text is found by its words: people ask by the subject, or by what a mail begins with. */
+const indexedText = 200
+
+/** Makes messages findable by their words and senders, in the transaction that stores them. */
+export async function indexMessages(db: Database, tx: Tx, messages: readonly Indexed[]): Promise<void> {
+  await insert(
+    db,
+    'message_words',
+    messages.map(({ id, subject, from_name, text }) => ({
+      message_id: id,
+      words: fold(`${subject} ${from_name} ${text.slice(0, indexedText).replace(/\s+/g, ' ')}`).slice(0, 900),
+    })),
+    tx,
+  )
+  const parties = new Map(
+    messages
+      .filter(({ from_address }) => from_address !== '')
+      .map(
+        ({ from_address: address, from_name: name }) => [`${address}\n${name}`, { address, name }] as const,
+      ),
+  )
+  if (parties.size === 0) return
+  // In one order everywhere, so that two intakes wait for each other instead of deadlocking.
+  const sorted = [...parties].sort(([a], [b]) => (a < b ? -1 : 1)).map(([, party]) => party)
+  for (let i = 0; i < sorted.length; i += 200) await noteSenders(db, tx, sorted.slice(i, i + 200))
+}
+
+async function noteSenders(
+  db: Database,
+  tx: Tx,
+  parties: readonly { readonly address: string; readonly name: string }[],
+): Promise<void> {
+  const values = Object.fromEntries(
+    parties.flatMap(({ address, name }, i) => [
+      [`a${i}`, address],
+      [`n${i}`, name],
+    ]),
+  )
+  const pairs = parties.map((_, i) => `(:a${i}, :n${i})`).join(',')
+  const known = await select<{ address: string; name: string }>(
+    db,
+    `SELECT address, name FROM known_senders WHERE (address, name) IN (${pairs})`,
+    values,
+    tx,
+  )
+  const seen = new Set(known.map(({ address, name }) => `${address}\n${name}`))
+  if (parties.every(({ address, name }) => seen.has(`${address}\n${name}`))) return
+  const added = await select<{ id: number; address: string; name: string }>(
+    db,
+    `INSERT IGNORE INTO known_senders (address, name) VALUES ${pairs} RETURNING id, address, name`,
+    values,
+    tx,
+  )
+  const rows = added.flatMap(({ id, address, name }) =>
+    trigrams(senderText(name, address)).map(trigram => ({ trigram, sender_id: id })),
+  )
+  for (let i = 0; i < rows.length; i += 2000) {
+    const part = rows.slice(i, i + 2000)
+    await execute(
+      db,
+      `INSERT IGNORE INTO sender_trigrams (trigram, sender_id) VALUES ${part.map((_, n) => `(:t${n}, :s${n})`).join(',')}`,
+      Object.fromEntries(
+        part.flatMap(({ trigram, sender_id }, n) => [
+          [`t${n}`, trigram],
+          [`s${n}`, sender_id],
+        ]),
+      ),
+      tx,
+    )
+  }
+}
+
+/** What a sender is found by: without the last label of the domain, which says nothing. */
+export function senderText(name: string, address: string): string {
+  return `${name} ${address.replace(/\.[^.@]+$/, '')}`
+}

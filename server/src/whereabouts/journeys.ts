@@ -1,0 +1,222 @@
+import type { PathLineShape, RulingSentence, WhereHit } from '@pendro/contract'
+import { nextDigest } from '@pendro/core/digest'
+import { journeyOf, type Facts, type Happening, type Stop, type Way } from '@pendro/core/whereabouts'
+import { findRow, select, type Database } from '../db/database.ts'
+import { digestSchedule, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
+
+/** A hit before it was rated. */
+export type Traced = Omit<WhereHit, 'likeness' | 'label'>
+
+interface TracedRow extends Pick<
+  MailboxRow,
+  'time_zone' | 'digest_times' | 'digest_weekdays' | 'digest_lists_junk' | 'digest_lists_near_certain'
+> {
+  readonly id: number
+  readonly message_id: number
+  readonly mailbox_id: number
+  readonly mailbox_name: string
+  readonly language: string
+  readonly from_name: string
+  readonly from_address: string
+  readonly subject: string
+  readonly address_used: string
+  readonly envelope_from: string
+  readonly received_at: Date
+  readonly landed_at: Date | null
+  readonly expires_at: Date
+  readonly score: number
+  readonly left_out: number
+  readonly state: Way['state']
+  readonly bound_for: string | null
+  readonly came_from: string | null
+  readonly harm: { name?: string; danger?: string } | null
+  readonly path: readonly PathLineShape[] | null
+  readonly cut: Date | null
+  readonly listed: number
+  readonly attempts: number | null
+  readonly next_at: Date | null
+  readonly problem: string | null
+}
+
+/** The ways of some deliveries, by their ids; what does not exist is absent. */
+export async function journeysOf(
+  db: Database,
+  ids: readonly number[],
+  now: Date,
+): Promise<ReadonlyMap<number, Traced>> {
+  if (ids.length === 0) return new Map()
+  const [organisation, rows, happenings] = await Promise.all([
+    readOrganisation(db),
+    select<TracedRow>(
+      db,
+      `SELECT d.id, d.message_id, d.mailbox_id, b.name AS mailbox_name, b.language, b.time_zone, b.digest_times, b.digest_weekdays,
+         b.digest_lists_junk, b.digest_lists_near_certain, d.from_name, d.from_address, d.subject, d.address_used, m.envelope_from,
+         d.received_at, d.landed_at, d.expires_at, d.score, d.left_out, d.state, d.bound_for, d.came_from, m.harm, j.path,
+         g.cut, l.reference IS NOT NULL AS listed, o.attempts, o.next_at, o.problem
+       FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id JOIN messages m ON m.id = d.message_id
+       LEFT JOIN delivery_judgements j ON j.delivery_id = d.id
+       LEFT JOIN digest_lines l ON l.delivery_id = d.id LEFT JOIN digests g ON g.id = l.digest_id
+       LEFT JOIN outbox o ON o.kind = 'delivery' AND o.subject_id = d.id AND o.done_at IS NULL
+       WHERE d.id IN (:ids)`,
+      { ids },
+    ),
+    happeningsOf(db, ids),
+  ])
+  return new Map(
+    rows.map(row => [row.id, traced(row, happenings.get(row.id) ?? [], organisation, now)] as const),
+  )
+}
+
+function traced(
+  row: TracedRow,
+  happenings: readonly Happening[],
+  organisation: Organisation,
+  now: Date,
+): Traced {
+  const decided = row.path?.find(({ outcome }) => outcome === 'decided')
+  const way: Way = {
+    receivedAt: row.received_at.getTime(),
+    envelopeFrom: row.envelope_from,
+    addressUsed: row.address_used,
+    score: Number(row.score),
+    harm: row.harm?.name ?? '',
+    decided: {
+      stage: decided?.stage ?? '',
+      facts: { ...decided?.facts, ...(decided?.decided ? { pattern: decided.decided.pattern } : {}) },
+    },
+    state: row.state,
+    boundFor: row.bound_for,
+    cameFrom: row.came_from,
+    landedAt: row.landed_at?.getTime() ?? null,
+    expiresAt: row.expires_at.getTime(),
+    happenings,
+    digest: row.cut && { at: row.cut.getTime(), listed: row.listed === 1 },
+    nextDigest: nextDigest(digestSchedule(row as unknown as MailboxRow, organisation), now.getTime()),
+    wouldBeListed:
+      (row.left_out === 0 || row.digest_lists_near_certain === 1) &&
+      (row.state !== 'junk' || row.digest_lists_junk === 1),
+    waiting:
+      row.next_at === null
+        ? null
+        : { attempts: row.attempts ?? 0, nextAt: row.next_at.getTime(), problem: row.problem ?? '' },
+  }
+  return {
+    kind: 'delivery',
+    id: row.id,
+    subject: row.subject,
+    fromName: row.from_name,
+    fromAddress: row.from_address,
+    to: row.mailbox_name,
+    mailboxId: row.mailbox_id,
+    mailboxLanguage: row.language,
+    at: row.received_at.toISOString(),
+    state: row.state,
+    journey: journeyOf(way).map(shown),
+  }
+}
+
+const shown = ({ kind, at, facts, by, stage }: Stop): Traced['journey'][number] => ({
+  kind,
+  at: at === null ? null : new Date(at).toISOString(),
+  facts: { ...facts },
+  by,
+  stage,
+})
+
+/** What the record says happened to each; a ruling is told by what it did to the message. */
+async function happeningsOf(
+  db: Database,
+  ids: readonly number[],
+): Promise<ReadonlyMap<number, readonly Happening[]>> {
+  const rows = await select<{
+    delivery_id: number
+    at: Date
+    act: string
+    by_name: string
+    facts: Facts
+    sentence: RulingSentence | null
+    from_state: string | null
+    to_state: string | null
+  }>(
+    db,
+    `SELECT r.delivery_id, r.at, r.act, r.by_name, r.facts, NULL AS sentence, NULL AS from_state, NULL AS to_state, r.id
+       FROM record_entries r WHERE r.delivery_id IN (:ids) AND r.act IN ('landed', 'bounced', 'inspected', 'digest-note', 'tried-again', 'store-report')
+     UNION ALL
+     SELECT x.delivery_id, u.at, 'ruling', r.by_name, r.facts, u.sentence, x.from_state, x.to_state, r.id
+       FROM ruling_deliveries x JOIN rulings u ON u.id = x.ruling_id JOIN record_entries r ON r.ruling_id = u.id AND r.act IN ('ruling', 'digest-reply')
+       WHERE x.delivery_id IN (:ids) AND x.from_state <> x.to_state AND u.undone_at IS NULL
+     ORDER BY at, id`,
+    { ids },
+  )
+  const found = new Map<number, Happening[]>()
+  for (const row of rows) {
+    const happening: Happening = {
+      at: row.at.getTime(),
+      act: row.sentence ? `ruled-${row.sentence.message}` : row.act,
+      by: row.by_name,
+      facts: row.act === 'bounced' || row.act === 'store-report' ? row.facts : {},
+    }
+    found.set(row.delivery_id, [...(found.get(row.delivery_id) ?? []), happening])
+  }
+  return found
+}
+
+const simple = (kind: string, at: Date | null, facts: Facts, stage: Stop['stage']) =>
+  shown({ kind, at: at?.getTime() ?? null, facts, by: '', stage })
+
+/** Mail of a colleague on its way out. */
+export async function outboundHit(db: Database, id: number): Promise<Traced | null> {
+  const row = await findRow<{
+    from_name: string
+    from_address: string
+    subject: string
+    received_at: Date
+  }>(db, 'SELECT from_name, from_address, subject, received_at FROM messages WHERE id = :id', { id })
+  return (
+    row && {
+      kind: 'outbound',
+      id,
+      subject: row.subject,
+      fromName: row.from_name,
+      fromAddress: row.from_address,
+      to: '',
+      mailboxId: null,
+      mailboxLanguage: '',
+      at: row.received_at.toISOString(),
+      state: null,
+      journey: [simple('sent-out', row.received_at, {}, 'here')],
+    }
+  )
+}
+
+/** What the door turned away: the sender's own server tells them so. */
+export async function refusedHit(db: Database, id: number): Promise<Traced | null> {
+  const row = await findRow<{
+    at: Date
+    ip: string
+    helo: string
+    envelope_from: string
+    recipient: string
+    code: number
+    reason: string
+  }>(db, 'SELECT at, ip, helo, envelope_from, recipient, code, reason FROM refusals WHERE id = :id', { id })
+  return (
+    row && {
+      kind: 'refused',
+      id,
+      subject: '',
+      fromName: '',
+      fromAddress: row.envelope_from,
+      to: row.recipient,
+      mailboxId: null,
+      mailboxLanguage: '',
+      at: row.at.toISOString(),
+      state: null,
+      journey: [
+        simple('asked-to-deliver', row.at, { host: row.helo || row.ip }, 'done'),
+        simple('refused', row.at, { code: row.code, reason: row.reason }, 'here'),
+        simple('sender-told', null, {}, 'coming'),
+      ],
+    }
+  )
+}

@@ -1,0 +1,380 @@
+import type { WhereAnswer, WhereHit, WhereQuestion } from '@pendro/contract'
+import { parseDomain } from '@pendro/core/address'
+import {
+  partyLikeness,
+  rate,
+  readParty,
+  readWhen,
+  trigrams,
+  wordsOf,
+  type Asked,
+  type Candidate,
+  type Rating,
+  type TypedParty,
+} from '@pendro/core/whereabouts'
+import { findRow, select, type Database } from '../db/database.ts'
+import { readOrganisation, type Organisation } from '../db/organisation.ts'
+import { domainKey } from '../mail/intake.ts'
+import { senderText } from './index-messages.ts'
+import { journeysOf, outboundHit, refusedHit } from './journeys.ts'
+
+const day = 86_400_000
+/** Common practice: mail is kept 93 days at most. */
+const keptDays = 93
+const mostHits = 12
+
+/** Beside a time that was named, so much is looked at too: people remember roughly. */
+const slack = 21 * day
+
+/** Where is the message from …, to …, about …, sent around …? */
+export async function lookFor(db: Database, question: WhereQuestion, now: Date): Promise<WhereAnswer> {
+  const organisation = await readOrganisation(db)
+  const asked = await understand(db, question, organisation, now)
+  const since = new Date(Math.max(now.getTime() - keptDays * day, (asked.when?.from ?? 0) - slack))
+  const until = new Date(Math.min(now.getTime(), (asked.when?.to ?? Infinity) + slack))
+  const lookedAt = {
+    deliveries: await countDeliveries(db, since, until),
+    since: since.toISOString(),
+    until: until.toISOString(),
+  }
+  const understood = {
+    from: asked.from.kind,
+    to: asked.mailboxes.slice(0, 5).map(({ id, name }) => ({ id, name })),
+    unknownAddress: asked.unknownAddress,
+    when: asked.when && {
+      from: new Date(asked.when.from).toISOString(),
+      to: new Date(asked.when.to).toISOString(),
+    },
+  }
+  if (asked.problem !== '') return { lookedAt, understood, problem: asked.problem, hits: [], nothing: null }
+  const window = { since, until }
+  const rated = [
+    ...(await rateDeliveries(db, asked, window)),
+    ...(await rateOutbound(db, asked, window)),
+    ...(await rateRefusals(db, asked, question.to, window)),
+  ].sort((a, b) => b.rating.likeness - a.rating.likeness || b.at - a.at)
+  const hits = await withJourneys(db, rated.slice(0, mostHits), now)
+  return {
+    lookedAt,
+    understood,
+    problem: '',
+    hits,
+    nothing: hits.length === 0 ? await nothingCame(db, asked.from, now) : null,
+  }
+}
+
+interface Understood extends Asked {
+  readonly typed: WhereQuestion
+  readonly mailboxes: readonly { readonly id: number; readonly name: string }[]
+  readonly unknownAddress: string
+  readonly problem: WhereAnswer['problem']
+}
+
+async function understand(
+  db: Database,
+  typed: WhereQuestion,
+  organisation: Organisation,
+  now: Date,
+): Promise<Understood> {
+  const from = readParty(typed.from)
+  const about = wordsOf(typed.about.slice(0, 1000)).slice(0, 12)
+  const when = readWhen(typed.when, { now: now.getTime(), timeZone: organisation.timeZone })
+  const to = await findMailboxes(db, typed.to, organisation)
+  const isBlank = from.kind === 'none' && about.length === 0 && to.likeness === null
+  const nothingTyped = typed.from + typed.to + typed.about === ''
+  return {
+    typed,
+    from,
+    about,
+    to: to.likeness,
+    when: when.ok ? when.value : null,
+    mailboxes: to.mailboxes,
+    unknownAddress: to.unknownAddress,
+    problem: !when.ok ? when.problem.code : isBlank ? (nothingTyped ? 'more-needed' : 'only-idle-words') : '',
+  }
+}
+
+interface Addressees {
+  readonly likeness: ReadonlyMap<number, number> | null
+  readonly mailboxes: readonly { readonly id: number; readonly name: string }[]
+  readonly unknownAddress: string
+}
+
+/** Mailboxes that fit what was typed, by name, department or any of their addresses. */
+async function findMailboxes(db: Database, text: string, { policy }: Organisation): Promise<Addressees> {
+  const typed = readParty(text)
+  if (typed.kind === 'none') return { likeness: null, mailboxes: [], unknownAddress: '' }
+  const rows = await select<{ id: number; name: string; address: string }>(
+    db,
+    'SELECT b.id, b.name, a.address FROM mailboxes b JOIN mailbox_addresses a ON a.mailbox_id = b.id',
+  )
+  const best = new Map<number, { id: number; name: string; likeness: number }>()
+  for (const { id, name, address } of rows) {
+    const { likeness } = partyLikeness(typed, { name, address })
+    if (likeness >= 0.5 && likeness > (best.get(id)?.likeness ?? 0)) best.set(id, { id, name, likeness })
+  }
+  const sorted = [...best.values()].sort((a, b) => b.likeness - a.likeness)
+  const top = sorted[0]?.likeness ?? 0
+  const fitting = sorted.filter(({ likeness }) => likeness >= top - 0.2).slice(0, 20)
+  const isOurs =
+    typed.kind === 'address' &&
+    policy.ownDomains.some(own => typed.domain === own || typed.domain.endsWith(`.${own}`))
+  return {
+    likeness: new Map(fitting.map(({ id, likeness }) => [id, top > 0 ? likeness / top : 0])),
+    mailboxes: fitting,
+    unknownAddress: isOurs && top < 1 ? text.trim() : '',
+  }
+}
+
+async function countDeliveries(db: Database, since: Date, until: Date): Promise<number> {
+  const row = await findRow<{ n: string | null }>(
+    db,
+    'SELECT SUM(n) AS n FROM review_counts WHERE received_day BETWEEN DATE(:since) AND DATE(:until)',
+    { since, until },
+  )
+  return Number(row?.n ?? 0)
+}
+
+interface Window {
+  readonly since: Date
+  readonly until: Date
+}
+
+interface Rated {
+  readonly kind: WhereHit['kind']
+  readonly id: number
+  readonly at: number
+  readonly rating: Rating
+}
+
+const mostMessages = 300
+
+/** Addresses of senders like the one that was typed, most alike first; `null` when none was. */
+async function sendersLike(db: Database, typed: TypedParty, text: string): Promise<readonly string[] | null> {
+  if (typed.kind === 'none') return null
+  const groups = trigrams(
+    typed.kind === 'words' ? typed.words.join(' ') : senderText('', text.trim().slice(0, 400)),
+  ).slice(0, 24)
+  if (groups.length === 0) return []
+  const found = await select<{ address: string; name: string }>(
+    db,
+    `SELECT s.address, s.name FROM (
+       SELECT sender_id, COUNT(*) AS n FROM sender_trigrams WHERE trigram IN (:groups) GROUP BY sender_id ORDER BY n DESC LIMIT 200) t
+     JOIN known_senders s ON s.id = t.sender_id`,
+    { groups },
+  )
+  const alike = found
+    .map(party => ({ address: party.address, likeness: partyLikeness(typed, party).likeness }))
+    .filter(({ likeness }) => likeness >= 0.45)
+    .sort((a, b) => b.likeness - a.likeness)
+  return [...new Set(alike.map(({ address }) => address))].slice(0, 60)
+}
+
+/** A full-text query in which what was typed can be no operator. Words of fewer than three letters are not indexed. */
+function fullText(words: readonly string[], all: boolean): string {
+  const usable = words.flatMap(word => word.split(/[^\p{L}\p{N}]+/u)).filter(word => word.length >= 3)
+  return [...new Set(usable)]
+    .sort((a, b) => b.length - a.length)
+    .slice(0, 8)
+    .map(word => `${all ? '+' : ''}${word}*`)
+    .join(' ')
+}
+
+async function messagesByWords(
+  db: Database,
+  words: readonly string[],
+  direction: 'in' | 'out',
+  { since, until }: Window,
+): Promise<readonly number[]> {
+  for (const all of [true, false]) {
+    const query = fullText(words, all)
+    if (query === '') return []
+    const rows = await select<{ id: number }>(
+      db,
+      `SELECT w.message_id AS id FROM (
+         SELECT message_id, MATCH (words) AGAINST (:query IN BOOLEAN MODE) AS fit FROM message_words
+         WHERE MATCH (words) AGAINST (:query IN BOOLEAN MODE) ORDER BY fit DESC LIMIT 400) w
+       JOIN messages m ON m.id = w.message_id AND m.direction = :direction AND m.received_at BETWEEN :since AND :until
+       ORDER BY w.fit DESC LIMIT ${mostMessages}`,
+      { query, direction, since, until },
+    )
+    // Each word, when that finds something; any of them else.
+    if (rows.length > 0) return rows.map(({ id }) => id)
+  }
+  return []
+}
+
+interface DeliveryRow {
+  readonly id: number
+  readonly message_id: number
+  readonly mailbox_id: number
+  readonly from_name: string
+  readonly from_address: string
+  readonly subject: string
+  readonly received_at: Date
+  readonly state: string
+  readonly words: string | null
+}
+
+const deliveryColumns = `d.id, d.message_id, d.mailbox_id, d.from_name, d.from_address, d.subject, d.received_at, d.state, w.words`
+const inSight: ReadonlySet<string> = new Set(['inbox', 'released'])
+
+async function rateDeliveries(db: Database, asked: Understood, window: Window): Promise<readonly Rated[]> {
+  const senders = await sendersLike(db, asked.from, asked.typed.from)
+  const mailboxIds = asked.to === null ? null : [...asked.to.keys()]
+  const rows = new Map<number, DeliveryRow>()
+  const take = async (where: string, values: object, limit = mostMessages) => {
+    const found = await select<DeliveryRow>(
+      db,
+      `SELECT ${deliveryColumns} FROM deliveries d LEFT JOIN message_words w ON w.message_id = d.message_id
+       WHERE ${where} LIMIT ${limit}`,
+      { ...window, ...values },
+    )
+    for (const row of found) rows.set(row.id, row)
+  }
+  if (senders !== null && senders.length > 0) {
+    const newest = (extra: string) =>
+      `d.message_id IN (SELECT id FROM (SELECT m.id FROM messages m ${extra} WHERE m.from_address IN (:senders)
+         AND m.received_at BETWEEN :since AND :until ORDER BY m.id DESC LIMIT ${mostMessages}) x)`
+    if (mailboxIds !== null && mailboxIds.length > 0)
+      await take(
+        `d.mailbox_id IN (:mailboxIds) AND ${newest('JOIN deliveries o ON o.message_id = m.id AND o.mailbox_id IN (:mailboxIds)')}`,
+        { senders, mailboxIds },
+      )
+    await take(newest(''), { senders })
+  }
+  const byWords = asked.about.length === 0 ? [] : await messagesByWords(db, asked.about, 'in', window)
+  if (byWords.length > 0) await take('d.message_id IN (:byWords)', { byWords }, 3 * mostMessages)
+  if (senders === null && asked.about.length === 0 && mailboxIds !== null && mailboxIds.length > 0)
+    await take(
+      'd.mailbox_id IN (:mailboxIds) AND d.received_at BETWEEN :since AND :until ORDER BY d.received_at DESC',
+      { mailboxIds },
+    )
+  return [...rows.values()].flatMap(row =>
+    rated(
+      asked,
+      { kind: 'delivery', id: row.id },
+      {
+        from: { name: row.from_name, address: row.from_address },
+        subject: row.subject,
+        text: row.words ?? '',
+        mailboxId: row.mailbox_id,
+        at: row.received_at.getTime(),
+        outOfSight: !inSight.has(row.state),
+      },
+    ),
+  )
+}
+
+function rated(asked: Asked, what: Pick<Rated, 'kind' | 'id'>, candidate: Candidate): readonly Rated[] {
+  const rating = rate(asked, candidate)
+  return rating ? [{ ...what, at: candidate.at, rating }] : []
+}
+
+/** What colleagues sent: "did my own mail go out?" */
+async function rateOutbound(db: Database, asked: Understood, window: Window): Promise<readonly Rated[]> {
+  if (asked.from.kind === 'none') return []
+  const senders = await sendersLike(db, asked.from, asked.typed.from)
+  if (!senders || senders.length === 0) return []
+  const rows = await select<{
+    id: number
+    from_name: string
+    from_address: string
+    subject: string
+    received_at: Date
+    words: string | null
+  }>(
+    db,
+    `SELECT m.id, m.from_name, m.from_address, m.subject, m.received_at, w.words FROM messages m LEFT JOIN message_words w ON w.message_id = m.id
+     WHERE m.direction = 'out' AND m.from_address IN (:senders) AND m.received_at BETWEEN :since AND :until ORDER BY m.id DESC LIMIT 100`,
+    { senders, ...window },
+  )
+  return rows.flatMap(row =>
+    rated(
+      { ...asked, to: null },
+      { kind: 'outbound', id: row.id },
+      {
+        from: { name: row.from_name, address: row.from_address },
+        subject: row.subject,
+        text: row.words ?? '',
+        mailboxId: null,
+        at: row.received_at.getTime(),
+        outOfSight: false,
+      },
+    ),
+  )
+}
+
+/** What the door turned away. Such a message has no subject, and never got to anybody. */
+async function rateRefusals(
+  db: Database,
+  asked: Understood,
+  typedTo: string,
+  { since, until }: Window,
+): Promise<readonly Rated[]> {
+  const rows = await select<{ id: number; at: Date; envelope_from: string; recipient: string }>(
+    db,
+    'SELECT id, at, envelope_from, recipient FROM refusals WHERE at BETWEEN :since AND :until ORDER BY at DESC LIMIT 2000',
+    { since, until },
+  )
+  const to = readParty(typedTo)
+  return rows.flatMap(row => {
+    const likeness =
+      to.kind === 'none' ? null : partyLikeness(to, { name: '', address: row.recipient }).likeness
+    if (asked.from.kind === 'none' && (likeness ?? 0) < 0.6) return []
+    return rated(
+      { ...asked, about: [], to: likeness === null ? null : new Map([[0, likeness]]) },
+      { kind: 'refused', id: row.id },
+      {
+        from: { name: '', address: row.envelope_from },
+        subject: '',
+        text: '',
+        mailboxId: 0,
+        at: row.at.getTime(),
+        outOfSight: true,
+      },
+    )
+  })
+}
+
+async function withJourneys(db: Database, found: readonly Rated[], now: Date): Promise<WhereHit[]> {
+  const journeys = await journeysOf(
+    db,
+    found.filter(({ kind }) => kind === 'delivery').map(({ id }) => id),
+    now,
+  )
+  const hits: WhereHit[] = []
+  for (const { kind, id, rating } of found) {
+    const hit =
+      kind === 'delivery'
+        ? journeys.get(id)
+        : kind === 'outbound'
+          ? await outboundHit(db, id)
+          : await refusedHit(db, id)
+    if (hit) hits.push({ ...hit, likeness: Math.round(rating.likeness * 1000) / 1000, label: rating.label })
+  }
+  return hits
+}
+
+/** The honest answer when nothing fits: when that domain last wrote to anybody here. */
+async function nothingCame(db: Database, from: TypedParty, now: Date): Promise<WhereAnswer['nothing']> {
+  const since = new Date(now.getTime() - keptDays * day)
+  const typed = from.kind === 'address' || from.kind === 'domain' ? parseDomain(from.domain) : null
+  const domain = typed?.ok ? typed.value : ''
+  if (domain === '') return { domain: '', lastAt: null, since: since.toISOString(), similarDomains: [] }
+  const key = domainKey(domain)
+  const last = await findRow<{ at: Date | null }>(
+    db,
+    `SELECT MAX(m.received_at) AS at FROM (SELECT message_id FROM message_senders WHERE domain_key >= :key AND domain_key < :after
+       AND place IN ('from', 'envelope') ORDER BY message_id DESC LIMIT 50) s JOIN messages m ON m.id = s.message_id`,
+    { key, after: `${key.slice(0, -1)}/` },
+  )
+  const near = (await sendersLike(db, { kind: 'domain', domain }, domain)) ?? []
+  const similarDomains = [...new Set(near.map(address => address.slice(address.lastIndexOf('@') + 1)))]
+  return {
+    domain,
+    lastAt: last?.at ? last.at.toISOString() : null,
+    since: since.toISOString(),
+    similarDomains: similarDomains.filter(one => one !== domain).slice(0, 3),
+  }
+}

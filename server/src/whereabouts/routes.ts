@@ -1,0 +1,38 @@
+import type { Router } from 'express'
+import {
+  changeEnquiry as changeEndpoint,
+  findAnything as findEndpoint,
+  listEnquiries,
+  lookFor as lookEndpoint,
+  openEnquiry as openEndpoint,
+  readAccount,
+  readEnquiry as readEndpoint,
+  tryAgain,
+} from '@pendro/contract'
+import type { Deps } from '../app.ts'
+import { mount } from '../http.ts'
+import { actor } from '../sign-in/sessions.ts'
+import { readAccountOf, tryAgainNow } from './account.ts'
+import { changeEnquiry, openEnquiry, readEnquiries, readEnquiry } from './enquiries.ts'
+import { findAnything } from './find.ts'
+import { lookFor } from './look.ts'
+
+export function whereaboutsRoutes(router: Router, { db, now, queued }: Deps): void {
+  mount(router, lookEndpoint, ({ query }) => lookFor(db, query, now()))
+  mount(router, readAccount, ({ params }) => readAccountOf(db, params.id, now()))
+  mount(router, tryAgain, async ({ params, who }) => {
+    await tryAgainNow(db, who, params.id, now())
+    queued()
+    return {}
+  })
+  mount(router, listEnquiries, ({ query }) => readEnquiries(db, query.mailbox))
+  mount(router, openEndpoint, async ({ body, who }) => ({
+    id: await openEnquiry(db, { actor: actor(who), stafferId: who.staffer.id }, body, now()),
+  }))
+  mount(router, readEndpoint, ({ params, who }) => readEnquiry(db, who, params.id, now()))
+  mount(router, changeEndpoint, async ({ params, body, who }) => {
+    await changeEnquiry(db, who, params.id, body, now())
+    return {}
+  })
+  mount(router, findEndpoint, async ({ query }) => ({ found: await findAnything(db, query.text) }))
+}

@@ -1,0 +1,109 @@
+import { rate, readParty, wordsOf } from '@pendro/core/whereabouts'
+import type { WhereQuestion } from '@pendro/contract'
+import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import { announce } from '../live/events.ts'
+import { pendro, writeRecord } from '../record/write.ts'
+import { openStates } from '../whereabouts/enquiries.ts'
+
+const atOnce = 500
+/** What comes in has to fit better than what a staffer is offered to choose from. */
+const fits = 0.72
+
+interface Open {
+  readonly id: number
+  readonly mailbox_id: number
+  readonly question: WhereQuestion
+}
+interface Fresh {
+  readonly id: number
+  readonly mailbox_id: number
+  readonly from_name: string
+  readonly from_address: string
+  readonly subject: string
+  readonly received_at: Date
+  readonly words: string | null
+}
+
+/**
+ * Compares what came in with the open enquiries, each delivery once: the row that says up to where is the
+ * claim. The number of deliveries looked at.
+ */
+export function workEnquiries(db: Database, now: Date): Promise<number> {
+  return inTransaction(db, async tx => {
+    const watch = await findRow<{ delivery_id: number }>(
+      db,
+      'SELECT delivery_id FROM enquiry_watch WHERE id = 1 FOR UPDATE SKIP LOCKED',
+      {},
+      tx,
+    )
+    if (!watch) return 0
+    const fresh = await select<Fresh>(
+      db,
+      `SELECT d.id, d.mailbox_id, d.from_name, d.from_address, d.subject, d.received_at, w.words FROM deliveries d
+       LEFT JOIN message_words w ON w.message_id = d.message_id WHERE d.id > :after ORDER BY d.id LIMIT ${atOnce}`,
+      { after: watch.delivery_id },
+      tx,
+    )
+    const last = fresh.at(-1)
+    if (!last) return 0
+    const open = await select<Open>(
+      db,
+      'SELECT id, mailbox_id, question FROM enquiries WHERE state IN (:openStates)',
+      { openStates },
+      tx,
+    )
+    const found = open.flatMap(enquiry =>
+      fresh.filter(delivery => isMeant(enquiry, delivery)).map(delivery => ({ enquiry, delivery })),
+    )
+    for (const { enquiry, delivery } of found) {
+      await execute(
+        db,
+        "INSERT IGNORE INTO enquiry_deliveries (enquiry_id, delivery_id, how, at) VALUES (:enquiry, :delivery, 'came in', :now)",
+        { enquiry: enquiry.id, delivery: delivery.id, now },
+        tx,
+      )
+      await execute(db, 'UPDATE enquiries SET changed_at = :now WHERE id = :id', { now, id: enquiry.id }, tx)
+    }
+    await writeRecord(
+      db,
+      tx,
+      found.map(({ enquiry, delivery }) => ({
+        at: now,
+        act: 'enquiry-came-in',
+        by: pendro,
+        mailboxId: delivery.mailbox_id,
+        deliveryId: delivery.id,
+        facts: { enquiry: enquiry.id, subject: delivery.subject },
+      })),
+    )
+    await announce(
+      db,
+      tx,
+      now,
+      found.map(({ delivery }) => ({ kind: 'enquiry', deliveryId: delivery.id, state: null, by: '' })),
+    )
+    await execute(db, 'UPDATE enquiry_watch SET delivery_id = :last WHERE id = 1', { last: last.id }, tx)
+    return fresh.length
+  })
+}
+
+/** Whether a new delivery is what somebody waits for: in their mailbox, and like what they asked for. */
+function isMeant({ mailbox_id, question }: Open, delivery: Fresh): boolean {
+  if (delivery.mailbox_id !== mailbox_id) return false
+  const from = readParty(question.from)
+  const about = wordsOf(question.about)
+  if (from.kind === 'none' && about.length === 0) return false
+  const rating = rate(
+    // It may come at any time from now on.
+    { from, about, to: null, when: null },
+    {
+      from: { name: delivery.from_name, address: delivery.from_address },
+      subject: delivery.subject,
+      text: delivery.words ?? '',
+      mailboxId: delivery.mailbox_id,
+      at: delivery.received_at.getTime(),
+      outOfSight: false,
+    },
+  )
+  return rating !== null && rating.likeness >= fits
+}
