@@ -24,6 +24,7 @@ import { setUp, type MailboxPlan } from '../server/src/set-up.ts'
 import type { SignedIn } from '../server/src/sign-in/sessions.ts'
 import { workOutbox } from '../server/src/work/outbox.ts'
 import { fillDigests } from './fill-digests.ts'
+import { fillEnquiries } from './fill-enquiries.ts'
 import { demoStaffers } from './sign-ins.mjs'
 
 const day = 86_400_000
@@ -130,6 +131,7 @@ export async function fillDemo(
   }
   await recalibrate(db, now)
   await fillDigests(db, chanceOf(seed + 2), now)
+  await fillEnquiries(db, chanceOf(seed + 3), now)
   await settlePast(db, now)
   return {
     messages: happenings.length,

@@ -508,7 +508,7 @@ export const readRecord = endpoint({
   query: z.object({
     who: z.enum(['everybody', 'staffers', 'pendro', 'me']).default('staffers'),
     what: z
-      .enum(['everything', 'rulings', 'lists', 'reading', 'digests', 'signing-in'])
+      .enum(['everything', 'rulings', 'lists', 'reading', 'digests', 'enquiries', 'signing-in'])
       .default('everything'),
     mailbox: z.coerce.number().int().positive().optional(),
     since: day.optional(),

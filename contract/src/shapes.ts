@@ -80,6 +80,8 @@ export const reviewRow = z.object({
   clusterColleagues: z.number().int(),
   /** Somebody has asked for it to be released and the mail store has not taken it yet. */
   waiting: z.boolean(),
+  /** An open enquiry waits for it. */
+  askedFor: z.boolean(),
 })
 export type ReviewRow = z.infer<typeof reviewRow>
 

@@ -47,11 +47,12 @@ const hit = z.object({
 export type WhereHit = z.infer<typeof hit>
 
 export const lookFor = endpoint({
-  method: 'get',
+  // Changes nothing; a question may be longer than an address can be.
+  method: 'post',
   path: '/api/whereabouts',
   summary: 'Where is the message from …, to …, about …, sent around …? Every place is looked at',
   roles: everyone,
-  query: whereQuestion,
+  body: whereQuestion,
   response: z.object({
     /** What was looked at: deliveries of these days. */
     lookedAt: z.object({ deliveries: z.number().int(), since: moment, until: moment }),

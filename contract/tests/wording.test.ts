@@ -13,6 +13,7 @@ import { own as ownDe } from '../../web/src/wording/own/de.ts'
 import { own as ownEn } from '../../web/src/wording/own/en.ts'
 import { own as ownNb } from '../../web/src/wording/own/nb.ts'
 import { own as ownPl } from '../../web/src/wording/own/pl.ts'
+import { enWhereabouts } from '../../web/src/wording/en-whereabouts.ts'
 import { enSenders } from '../../web/src/wording/en-senders.ts'
 import { root } from '../../scripts/prepare.mjs'
 
@@ -58,7 +59,7 @@ test.each(Object.entries(languages))(
   },
 )
 
-const screens = { ...first, senders: enSenders }
+const screens = { ...first, senders: enSenders, whereabouts: enWhereabouts }
 
 describe('a pattern that is none: what was typed, and what would do', () => {
   test.each([

@@ -3,6 +3,7 @@ import { distance } from 'fastest-levenshtein'
 import { describe, expect, test } from 'vitest'
 import {
   fold,
+  isIdle,
   journeyOf,
   partyLikeness,
   rate,
@@ -109,6 +110,7 @@ describe('likeness', () => {
     expect(wordsOf('Re: the 09:10 crossing')).toEqual(['09:10', 'crossing'])
     expect(wordsOf('the of')).toEqual(['the', 'of'])
     expect(wordsOf('***')).toEqual([])
+    expect(['the of', '***', 'the crossing'].map(isIdle)).toEqual([true, true, false])
   })
 
   // Against fastest-levenshtein 1.0.16: one edit in a word of four letters or more is still that word.

@@ -32,6 +32,9 @@ export function wordsOf(text: string): readonly string[] {
   return telling.length > 0 ? telling : parts
 }
 
+/** Whether a text has words, and all of them say nothing about which message it is. */
+export const isIdle = (text: string): boolean => wordsOf(text).every(word => idle.has(word))
+
 /** Every three letters in a row of each word, with a space before its first: what misspelt words still share. */
 export function trigrams(text: string): readonly string[] {
   const found = new Set<string>()

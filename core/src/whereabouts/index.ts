@@ -1,4 +1,4 @@
-export { fold, trigrams, wordsOf } from './fold.ts'
+export { fold, isIdle, trigrams, wordsOf } from './fold.ts'
 export { journeyOf, type Facts, type Happening, type Stop, type Way } from './journey.ts'
 export {
   domainLikeness,
@@ -12,3 +12,4 @@ export {
 } from './likeness.ts'
 export { rate, type Asked, type Candidate, type MatchLabel, type Rating } from './rate.ts'
 export { readWhen, type TimeRange, type WhenProblem } from './when.ts'
+export { readStatus, statusMeanings, type EnhancedStatus } from './status.ts'

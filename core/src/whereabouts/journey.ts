@@ -97,7 +97,7 @@ function firstPlace({ state, boundFor, cameFrom, happenings }: Way): string | nu
 }
 
 /** The stop it stands at, when no earlier one says so already. */
-function placeNow({ state, landedAt, waiting, happenings, expiresAt }: Way): Stop | null {
+function placeNow({ state, receivedAt, landedAt, waiting, happenings, expiresAt }: Way): Stop | null {
   const last = happenings.at(-1)?.act
   switch (state) {
     case 'deferred':
@@ -109,7 +109,8 @@ function placeNow({ state, landedAt, waiting, happenings, expiresAt }: Way): Sto
     case 'inbox':
     case 'aside':
     case 'moved':
-      return done(state, landedAt, {})
+      // What came before there was a queue went on at once.
+      return done(state, landedAt ?? receivedAt, {})
     case 'expired':
       return done('expired', expiresAt, {})
     default:

@@ -29,6 +29,7 @@ const actsOf: Readonly<Record<string, readonly string[]>> = {
     'digest-note',
     'digest-left-out',
   ],
+  enquiries: ['enquiry-opened', 'enquiry', 'enquiry-came-in', 'tried-again'],
   'signing-in': ['signed-in', 'links-revoked', 'own-password'],
 }
 

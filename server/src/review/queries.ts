@@ -56,6 +56,7 @@ export interface DeliveryRow {
   readonly reasons: ReviewRow['reasons']
   readonly attachments: number
   readonly cluster_key: string
+  readonly asked_for: number
 }
 
 const columns = `d.id, d.message_id, d.state, d.received_at, d.expires_at, d.score, d.from_name, d.from_address, d.subject,
@@ -63,7 +64,9 @@ const columns = `d.id, d.message_id, d.state, d.received_at, d.expires_at, d.sco
 
 /** Names are joined to the page only, not to what is searched for it. */
 const withNames = (sql: string) =>
-  `SELECT d.*, m.name AS mailbox_name FROM (${sql}) d JOIN mailboxes m ON m.id = d.mailbox_id`
+  `SELECT d.*, m.name AS mailbox_name, EXISTS (SELECT 1 FROM enquiry_deliveries x JOIN enquiries e ON e.id = x.enquiry_id
+     WHERE x.delivery_id = d.id AND e.state NOT IN ('found', 'never sent to us')) AS asked_for
+   FROM (${sql}) d JOIN mailboxes m ON m.id = d.mailbox_id`
 
 interface Scope {
   readonly since: string
@@ -322,5 +325,6 @@ export function toReviewRow(row: DeliveryRow, cluster = { deliveries: 1, colleag
     clusterDeliveries: cluster.deliveries,
     clusterColleagues: cluster.colleagues,
     waiting: row.state === 'deferred',
+    askedFor: row.asked_for === 1,
   }
 }

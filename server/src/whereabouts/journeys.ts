@@ -1,6 +1,13 @@
 import type { PathLineShape, RulingSentence, WhereHit } from '@pendro/contract'
 import { nextDigest } from '@pendro/core/digest'
-import { journeyOf, type Facts, type Happening, type Stop, type Way } from '@pendro/core/whereabouts'
+import {
+  journeyOf,
+  readStatus,
+  type Facts,
+  type Happening,
+  type Stop,
+  type Way,
+} from '@pendro/core/whereabouts'
 import { findRow, select, type Database } from '../db/database.ts'
 import { digestSchedule, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
 
@@ -118,10 +125,16 @@ function traced(
 const shown = ({ kind, at, facts, by, stage }: Stop): Traced['journey'][number] => ({
   kind,
   at: at === null ? null : new Date(at).toISOString(),
-  facts: { ...facts },
+  facts: { ...facts, ...meaningOf(String(facts.problem ?? facts.reason ?? '')) },
   by,
   stage,
 })
+
+/** What a server's reply means, where it gives an enhanced status code (RFC 3463). */
+function meaningOf(reply: string): Facts {
+  const status = readStatus(reply)
+  return status ? { meaning: status.meaning } : {}
+}
 
 /** What the record says happened to each; a ruling is told by what it did to the message. */
 async function happeningsOf(

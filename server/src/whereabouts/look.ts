@@ -1,6 +1,7 @@
 import type { WhereAnswer, WhereHit, WhereQuestion } from '@pendro/contract'
 import { parseDomain } from '@pendro/core/address'
 import {
+  isIdle,
   partyLikeness,
   rate,
   readParty,
@@ -77,7 +78,7 @@ async function understand(
   now: Date,
 ): Promise<Understood> {
   const from = readParty(typed.from)
-  const about = wordsOf(typed.about.slice(0, 1000)).slice(0, 12)
+  const about = isIdle(typed.about) ? [] : wordsOf(typed.about.slice(0, 1000)).slice(0, 12)
   const when = readWhen(typed.when, { now: now.getTime(), timeZone: organisation.timeZone })
   const to = await findMailboxes(db, typed.to, organisation)
   const isBlank = from.kind === 'none' && about.length === 0 && to.likeness === null

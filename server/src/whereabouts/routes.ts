@@ -18,7 +18,7 @@ import { findAnything } from './find.ts'
 import { lookFor } from './look.ts'
 
 export function whereaboutsRoutes(router: Router, { db, now, queued }: Deps): void {
-  mount(router, lookEndpoint, ({ query }) => lookFor(db, query, now()))
+  mount(router, lookEndpoint, ({ body }) => lookFor(db, body, now()))
   mount(router, readAccount, ({ params }) => readAccountOf(db, params.id, now()))
   mount(router, tryAgain, async ({ params, who }) => {
     await tryAgainNow(db, who, params.id, now())

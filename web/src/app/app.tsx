@@ -14,6 +14,10 @@ const DigestsArea = lazy(() =>
 )
 const SendersArea = lazy(() => import('../areas/senders/index.ts').then(m => ({ default: m.SendersArea })))
 const BringIn = lazy(() => import('../areas/senders/index.ts').then(m => ({ default: m.BringIn })))
+const WhereaboutsArea = lazy(() =>
+  import('../areas/whereabouts/index.ts').then(m => ({ default: m.WhereaboutsArea })),
+)
+const Account = lazy(() => import('../areas/whereabouts/index.ts').then(m => ({ default: m.Account })))
 const OwnArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ default: m.OwnArea })))
 const LinkArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ default: m.LinkArea })))
 const RecordArea = lazy(() =>
@@ -98,6 +102,22 @@ const router = createBrowserRouter([
           </Later>
         ),
       })),
+      {
+        path: 'whereabouts',
+        element: (
+          <Later title="areas.whereabouts">
+            <WhereaboutsArea />
+          </Later>
+        ),
+      },
+      {
+        path: 'whereabouts/account/:id',
+        element: (
+          <Later title="whereabouts.account.title">
+            <Account />
+          </Later>
+        ),
+      },
       {
         path: 'record',
         element: (

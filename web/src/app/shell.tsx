@@ -1,12 +1,13 @@
-import { useMemo, useRef, useState } from 'react'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useEffect, useMemo, useRef, useState } from 'react'
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { Command } from 'cmdk'
 import { DropdownMenu } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
 import { NavLink, Outlet, useNavigate } from 'react-router'
-import { reviewCounts, senderCounts } from '@pendro/contract'
+import { findAnything, listEnquiries, reviewCounts, senderCounts, type Found } from '@pendro/contract'
 import { KeyCap } from '../parts/buttons.tsx'
+import { useDelayed } from '../parts/use-delayed.ts'
 import { call } from './api.ts'
 import { ForbiddenDialog } from './forbidden-dialog.tsx'
 import { KeysHelp } from './keys-help.tsx'
@@ -24,6 +25,15 @@ export function Shell() {
   const find = useRef<HTMLInputElement>(null)
   useLiveStream()
   useKeys(useMemo(() => ({ '/': () => find.current?.focus(), '?': () => setHelpOpen(true) }), []))
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => {
+      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'k') return
+      event.preventDefault()
+      find.current?.focus()
+    }
+    document.addEventListener('keydown', press)
+    return () => document.removeEventListener('keydown', press)
+  }, [])
   return (
     <div className="grid h-full grid-rows-[52px_minmax(0,1fr)]">
       <a
@@ -39,6 +49,7 @@ export function Shell() {
         </span>
         <nav aria-label={t('shell.areas')} className="flex gap-7">
           <Area to="/review" text={t('areas.review')} count={<WorthALook />} />
+          <Area to="/whereabouts" text={t('areas.whereabouts')} count={<OpenEnquiries />} />
           <Area to="/digests" text={t('areas.digests')} />
           <Area to="/senders" text={t('areas.senders')} count={<NeedDecision />} />
           <Area to="/record" text={t('areas.record')} />
@@ -98,6 +109,17 @@ function NeedDecision() {
   return <span className="text-[0.85rem] font-bold text-brass">{data.open}</span>
 }
 
+/** Colleagues who wait for an answer. */
+function OpenEnquiries() {
+  const { data } = useQuery({
+    queryKey: ['enquiries'],
+    queryFn: ({ signal }) => call(listEnquiries, { query: {}, signal }),
+    staleTime: 30_000,
+  })
+  if (!data || data.open === 0) return null
+  return <span className="text-[0.85rem] font-bold text-brass">{data.open}</span>
+}
+
 export function worthALook({
   bins,
   limits,
@@ -132,6 +154,13 @@ function FindBox({ input }: { input: React.RefObject<HTMLInputElement | null> })
     input.current?.blur()
   }
   const review = text === '' ? '/review' : `/review?${new URLSearchParams({ find: text, days: '28' })}`
+  const asked = useDelayed(text, 120)
+  const found = useQuery({
+    queryKey: ['find', asked],
+    enabled: asked.length >= 2,
+    queryFn: ({ signal }) => call(findAnything, { query: { text: asked }, signal }),
+    placeholderData: keepPreviousData,
+  })
   const mayBeSender = /^\S*[^\s.]\.[^\s.]{2,}$/.test(text)
   return (
     <search
@@ -165,8 +194,22 @@ function FindBox({ input }: { input: React.RefObject<HTMLInputElement | null> })
         {/* Hidden rather than gone: the input names it as what it controls. */}
         <Command.List
           hidden={!open}
-          className="absolute right-0 z-40 mt-1 w-96 rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
+          className="absolute right-0 z-40 mt-1 max-h-[70vh] w-96 overflow-y-auto rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
         >
+          {found.data?.found.map(({ kind, id, title, more }) => (
+            <FindItem
+              key={`${kind}${id}`}
+              value={`${kind}${id}`}
+              text={title}
+              more={`${t(`shell.findKinds.${kind}`)} · ${more}`}
+              onSelect={() => go(placeOf(kind, id, more))}
+            />
+          ))}
+          <FindItem
+            value="where"
+            text={t('shell.findWhere', { find: text })}
+            onSelect={() => go(`/whereabouts?${new URLSearchParams({ from: text })}`)}
+          />
           <FindItem value="review" text={t('shell.findReview', { find: text })} onSelect={() => go(review)} />
           {mayBeSender && (
             <FindItem
@@ -186,7 +229,33 @@ function FindBox({ input }: { input: React.RefObject<HTMLInputElement | null> })
   )
 }
 
-function FindItem({ value, text, onSelect }: { value: string; text: string; onSelect: () => void }) {
+/** Where something that was found is shown. */
+function placeOf(kind: Found['kind'], id: number, more: string): string {
+  switch (kind) {
+    case 'colleague':
+      return `/whereabouts?${new URLSearchParams({ to: more })}`
+    case 'sender':
+      return `/whereabouts?${new URLSearchParams({ from: more })}`
+    case 'entry':
+      return `/senders/${id}`
+    case 'enquiry':
+      return `/whereabouts?enquiry=${id}`
+    case 'message':
+      return `/review/${id}`
+  }
+}
+
+function FindItem({
+  value,
+  text,
+  more,
+  onSelect,
+}: {
+  value: string
+  text: string
+  more?: string
+  onSelect: () => void
+}) {
   return (
     <Command.Item
       value={value}
@@ -194,6 +263,7 @@ function FindItem({ value, text, onSelect }: { value: string; text: string; onSe
       className="truncate rounded-sm px-3 py-1.5 data-[selected=true]:bg-tint"
     >
       {text}
+      {more && <span className="block truncate text-[0.9rem] text-ink-2">{more}</span>}
     </Command.Item>
   )
 }

@@ -1,6 +1,12 @@
 /** English wording of the screens; what is said about a message itself stands in the contract's wording. */
 export const en = {
-  areas: { review: 'Review', digests: 'Digests', senders: 'Senders', record: 'Record' },
+  areas: {
+    review: 'Review',
+    whereabouts: 'Whereabouts',
+    digests: 'Digests',
+    senders: 'Senders',
+    record: 'Record',
+  },
   roles: { helpdesk: 'Help desk', steward: 'Steward', observer: 'Observer' },
   theme: { system: 'Light or dark as the system is', light: 'Always light', dark: 'Always dark' },
   shell: {
@@ -10,6 +16,15 @@ export const en = {
     findReview: 'Kept-back mail with “{{find}}”',
     findSenders: 'Sender entries with “{{find}}”',
     findQuestion: 'Would mail from {{find}} reach …?',
+    findWhere: 'Where is the message from {{find}}?',
+    findKinds: {
+      colleague: 'Colleagues',
+      sender: 'Senders',
+      entry: 'Sender entries',
+      enquiry: 'Enquiries',
+      message: 'Messages',
+      action: 'Look and do',
+    },
     keys: 'All keys',
     forbidden: 'Attachments that seal a message',
     signOut: 'Sign out',
@@ -533,6 +548,10 @@ export const en = {
       'digest-reply': 'Answered a digest: {{released}} of {{asked}} released ({{outcome}})',
       'links-revoked': 'Switched off the links of {{name}}’s digests, and other devices',
       'own-password': 'Chose a password for the pages of {{name}}',
+      'enquiry-opened': 'Opened an enquiry for {{name}} ({{how}})',
+      enquiry: 'Enquiry of {{name}}: {{state}}',
+      'enquiry-came-in': 'For an open enquiry of {{name}}: **{{subject}}** came in',
+      'tried-again': 'Had **{{subject}}** sent again',
       'digest-schedule': 'Set when {{name}} gets digests: {{times}}',
       'digest-note': 'Said something about **{{subject}}** in the coming digest of {{name}}',
       'digest-left-out': 'Left **{{subject}}** out of the coming digest of {{name}}',

@@ -15,7 +15,15 @@ import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 
 const whoChoices = ['staffers', 'me', 'pendro', 'everybody'] as const
-const whatChoices = ['everything', 'rulings', 'lists', 'reading', 'digests', 'signing-in'] as const
+const whatChoices = [
+  'everything',
+  'rulings',
+  'lists',
+  'reading',
+  'digests',
+  'enquiries',
+  'signing-in',
+] as const
 const sinceChoices = [1, 7, 28, 0] as const
 
 interface Filter {

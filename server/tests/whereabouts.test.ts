@@ -1,0 +1,363 @@
+import { randomUUID } from 'node:crypto'
+import fc from 'fast-check'
+import { createTransport } from 'nodemailer'
+import type { AddressInfo } from 'node:net'
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { WhereAnswer } from '@pendro/contract'
+import { fold } from '@pendro/core/whereabouts'
+import { execute, select } from '../src/db/database.ts'
+import { createSmtpIn } from '../src/mail/smtp-in.ts'
+import { workEnquiries } from '../src/work/enquiries.ts'
+import {
+  arrive,
+  fakeStore,
+  log,
+  proven,
+  ruling,
+  signedIn,
+  startTestServer,
+  work,
+  type TestServer,
+} from './support.ts'
+
+let server: TestServer
+let per: Awaited<ReturnType<typeof signedIn>>
+beforeAll(async () => {
+  server = await startTestServer()
+  per = await signedIn(server, 'per')
+})
+afterAll(() => server.close())
+
+const look = async (question: object) => {
+  const { body, status } = await per.post('/api/whereabouts', question)
+  expect([status, body.code]).toEqual([200, undefined])
+  return body as WhereAnswer
+}
+const kinds = (answer: WhereAnswer, i = 0) => answer.hits[i]?.journey.map(({ kind }) => kind)
+const tick = (minutes: number) => {
+  server.clock.now = new Date(server.clock.now.getTime() + minutes * 60_000)
+}
+const school = 'Fjellby Skole <kontor@fjellby-skole.example>'
+
+describe('every place is looked at', () => {
+  test('held back, with the digest to come; released; discarded; each step with who did it', async () => {
+    const [id = 0] = await arrive(server, {
+      from: school,
+      subject: '64 elever på 09:10-avgangen',
+      headers: [proven('fjellby-skole.example')],
+    })
+    tick(5)
+    const held = await look({ from: 'fjelby skole', to: 'ingrid', about: '09:10 avgangen', when: 'today' })
+    expect(held.hits[0]).toMatchObject({ kind: 'delivery', id, state: 'quarantined' })
+    expect(kinds(held)).toEqual(['came-in', 'checked', 'quarantined', 'digest-would-list', 'goes-away'])
+    await per.post('/api/rulings', ruling([id], { message: 'discard' }))
+    tick(5)
+    expect(kinds(await look({ from: 'fjellby-skole.example' }))).toContain('ruled-discard')
+    await per.post('/api/rulings', ruling([id], { message: 'restore' }))
+    tick(5)
+    await per.post('/api/rulings', ruling([id], { message: 'release' }))
+    const waiting = await look({ from: 'fjellby-skole.example' })
+    expect(waiting.hits[0]?.state).toBe('deferred')
+    expect(kinds(waiting)?.slice(-2)).toEqual(['deferred', 'next-try'])
+    tick(1)
+    await work(server, fakeStore().send)
+    const released = await look({ from: 'fjellby-skole.example' })
+    expect(kinds(released)).toEqual([
+      'came-in',
+      'checked',
+      'quarantined',
+      'ruled-discard',
+      'ruled-restore',
+      'ruled-release',
+      'landed',
+    ])
+    expect(released.hits[0]?.journey.at(-2)?.by).toBe('Per Dal')
+  })
+
+  test('refused by the mail store, with its words explained (RFC 3463), and sent again', async () => {
+    const [id = 0] = await arrive(server, {
+      from: 'Slip <desk@slipway.example>',
+      subject: 'Dock fee',
+      headers: [proven('slipway.example')],
+    })
+    await per.post('/api/rulings', ruling([id], { message: 'release' }))
+    const store = fakeStore()
+    store.mood.answer = { status: 'later', problem: '452 4.2.2 Mailbox full' }
+    tick(1)
+    await work(server, store.send)
+    const waits = await look({ from: 'slipway' })
+    expect(waits.hits[0]?.journey.find(({ stage }) => stage === 'here')).toMatchObject({
+      kind: 'deferred',
+      facts: { attempts: 1, problem: '452 4.2.2 Mailbox full', meaning: '2.2' },
+    })
+    expect((await per.post(`/api/deliveries/${id}/try-again`, {})).status).toBe(200)
+    store.mood.answer = { status: 'refused', problem: '550 5.1.1 No such mailbox' }
+    await work(server, store.send)
+    const bounced = await look({ from: 'slipway' })
+    expect(bounced.hits[0]?.state).toBe('bounced')
+    expect(bounced.hits[0]?.journey.find(({ kind }) => kind === 'bounced')?.facts.meaning).toBe('1.1')
+    const again = await per.post(`/api/deliveries/${id}/try-again`, {})
+    expect([again.status, again.body.code]).toEqual([409, 'WRONG_STATE'])
+  })
+
+  test('refused at the door: kept with code and reason, by real SMTP', async () => {
+    const smtp = createSmtpIn({
+      db: server.db,
+      log,
+      now: () => server.clock.now,
+      maxBytes: 20_000,
+      takenIn: () => {},
+    })
+    const listening = await new Promise<ReturnType<typeof smtp.listen>>(resolve => {
+      const one = smtp.listen(0, '127.0.0.1', () => resolve(one))
+    })
+    const transport = createTransport({
+      host: '127.0.0.1',
+      port: (listening.address() as AddressInfo).port,
+      secure: false,
+      ignoreTLS: true,
+      name: 'mx2.quay-dental.example',
+    })
+    const send = (to: string, text: string) =>
+      transport
+        .sendMail({ from: 'elin@quay-dental.example', to, subject: 'Time', text })
+        .catch((error: Error) => error.message)
+    expect(await send('ingrit@harbour.example', 'Hei')).toContain('5.1.1')
+    expect(await send('ingrid@harbour.example', 'x'.repeat(30_000))).toContain('5.3.4')
+    await new Promise<void>(resolve => smtp.close(() => resolve()))
+    const { hits, nothing, understood } = await look({
+      from: 'quay-dental.example',
+      to: 'ingrit@harbour.example',
+    })
+    expect(nothing).toBeNull()
+    expect(understood).toMatchObject({ unknownAddress: 'ingrit@harbour.example', to: [{ name: 'Ingrid' }] })
+    expect(hits[0]).toMatchObject({ kind: 'refused', to: 'ingrit@harbour.example' })
+    expect(hits[0]?.journey[1]).toMatchObject({ kind: 'refused', facts: { code: 550, meaning: '1.1' } })
+    expect(hits[0]?.journey[0]?.facts.host).toBe('mx2.quay-dental.example')
+    expect(hits.some(({ journey }) => journey[1]?.facts.code === 552)).toBe(true)
+  })
+
+  test('sealed, expired and in the lab', async () => {
+    for (const [state, kind] of [
+      ['sealed', 'sealed'],
+      ['expired', 'expired'],
+      ['inspecting', 'inspecting'],
+    ] as const) {
+      const [id = 0] = await arrive(server, {
+        from: `Lab <x@${state}-place.example>`,
+        subject: `In ${state}`,
+      })
+      await execute(server.db, 'UPDATE deliveries SET state = :state WHERE id = :id', { state, id })
+      const { hits } = await look({ from: `${state}-place.example` })
+      expect(hits[0]?.journey.find(({ stage }) => stage === 'here')?.kind).toBe(kind)
+    }
+  })
+})
+
+describe('near misses, and an honest nothing', () => {
+  test('the sender’s other domain, another colleague, an alias', async () => {
+    await arrive(server, {
+      from: 'Nora Quist <nora@northquay.example>',
+      subject: 'Berth plan',
+      to: ['i.solvang@harbour.example'],
+    })
+    expect((await look({ from: 'nora@nortquay.example' })).hits[0]).toMatchObject({ label: 'slip' })
+    expect((await look({ from: 'Nora Quist', to: 'aksel' })).hits[0]).toMatchObject({
+      label: 'other-colleague',
+      to: 'Ingrid',
+    })
+    expect((await look({ from: 'northquay.example', to: 'i.solvang@harbour.example' })).hits[0]?.label).toBe(
+      'all-of-it',
+    )
+  })
+
+  test('nothing came: said with the domain and since when, and never while something is there', async () => {
+    const never = await look({ from: 'info@never-wrote.example', to: 'ingrid' })
+    expect(never.hits).toEqual([])
+    expect(never.nothing).toMatchObject({ domain: 'never-wrote.example', lastAt: null })
+    await arrive(server, { from: 'A <a@mail.once-wrote.example>', subject: 'Once' })
+    const other = await look({ from: 'once-wrote.example', about: 'invoices zzz' })
+    expect(other.nothing).toBeNull()
+  })
+})
+
+describe('what people type', () => {
+  test.each([
+    [{ when: 'blue' }, 'not-understood'],
+    [{ from: 'x', when: '31.2.' }, 'no-such-day'],
+    [{ from: 'x', when: '2030-01-01' }, 'in-the-future'],
+    [{}, 'more-needed'],
+    [{ when: 'yesterday' }, 'more-needed'],
+    [{ from: '***', about: 'the of and' }, 'only-idle-words'],
+  ])('%j is answered in words', async (question, problem) => {
+    expect(await look(question)).toMatchObject({ problem, hits: [] })
+  })
+
+  test.each([
+    ['10 kB', 'x'.repeat(10_000)],
+    ['full-text operators', '+("*~<>@ -drop* "unclosed'],
+    ['SQL', "'; DROP TABLE messages; -- \\' OR 1=1"],
+    ['right to left', 'שלום مرحبا \u202e abc'],
+    ['emoji', '🚢🚢 ⚓️'],
+    ['wildcards', '%_%*?*'],
+    ['nothing but dots', '....@@..'],
+    ['null', 'a\u0000b'],
+  ])('%s as text in every blank', async (_, text) => {
+    for (const name of ['from', 'to', 'about', 'when']) await look({ [name]: text })
+    await look({ from: text, to: text, about: text })
+  })
+
+  test('anything at all is answered', async () => {
+    await fc.assert(
+      fc.asyncProperty(
+        fc.string({ unit: 'binary', maxLength: 40 }),
+        fc.string({ maxLength: 40 }),
+        async (a, b) => {
+          await look({ from: a, about: b })
+        },
+      ),
+      { numRuns: 25 },
+    )
+    expect((await select(server.db, 'SELECT 1 AS one FROM messages LIMIT 1')).length).toBe(1)
+  })
+
+  test('too long is refused in words', async () => {
+    const answer = await per.post('/api/whereabouts', { from: 'x'.repeat(10_001) })
+    expect([answer.status, answer.body.code]).toEqual([400, 'BAD_REQUEST'])
+  })
+})
+
+test('full text finds what a plain scan finds', async () => {
+  const words = ['lantern', 'gangway', 'ballast', 'mooring', 'capstan', 'hawser']
+  for (let i = 0; i < 18; i += 1)
+    await arrive(server, {
+      from: `Scan <s${i}@scan.example>`,
+      subject: `${words[i % 6]} ${words[(i * 5 + 1) % 6]} ${i}`,
+      headers: [proven('scan.example')],
+    })
+  const rows = await select<{ id: number; words: string }>(
+    server.db,
+    'SELECT message_id AS id, words FROM message_words',
+  )
+  for (const word of words) {
+    const plain = rows
+      .filter(row =>
+        fold(row.words)
+          .split(/[^a-z0-9]+/)
+          .some(one => one.startsWith(word)),
+      )
+      .map(({ id }) => id)
+    const found = await select<{ id: number }>(
+      server.db,
+      'SELECT message_id AS id FROM message_words WHERE MATCH (words) AGAINST (:query IN BOOLEAN MODE)',
+      { query: `+${word}*` },
+    )
+    expect(new Set(found.map(({ id }) => id))).toEqual(new Set(plain))
+    expect((await look({ about: word })).hits.length).toBeGreaterThan(0)
+  }
+})
+
+describe('enquiries', () => {
+  const question = { from: 'Havn Elektro', to: 'Kari', about: 'tilbud kabel', when: '' }
+  const open = async () =>
+    (
+      await per.post('/api/enquiries', {
+        mailboxId: server.mailbox('kari'),
+        how: 'phone',
+        words: 'She waits for an offer',
+        question,
+      })
+    ).body.id as number
+  const come = (subject: string, to = 'kari@harbour.example') =>
+    arrive(server, {
+      from: 'Havn Elektro <salg@havn-elektro.example>',
+      subject,
+      to: [to],
+      headers: [proven('havn-elektro.example')],
+    })
+
+  test('an open one watches: what fits is told once, for its own colleague, also with two processes', async () => {
+    const id = await open()
+    await workEnquiries(server.db, server.clock.now)
+    const [meant = 0] = await come('Tilbud på kabel')
+    await come('Tilbud på kabel', 'aksel@harbour.example')
+    await come('Summer party')
+    await Promise.all([
+      workEnquiries(server.db, server.clock.now),
+      workEnquiries(server.db, server.clock.now),
+    ])
+    while ((await workEnquiries(server.db, server.clock.now)) > 0);
+    const { body } = await per.get(`/api/enquiries/${id}`)
+    expect(body).toMatchObject({ state: 'being looked for', staffer: 'Per Dal', cameIn: 1 })
+    expect(body.deliveries).toMatchObject([{ id: meant, how: 'came in', subject: 'Tilbud på kabel' }])
+    const { lines } = (await per.get('/api/record?what=enquiries&who=everybody')).body
+    expect(
+      lines.filter(
+        ({ act, deliveryId }: { act: string; deliveryId: number }) =>
+          act === 'enquiry-came-in' && deliveryId === meant,
+      ),
+    ).toHaveLength(1)
+    const review = (await per.get('/api/review?find=Tilbud')).body
+    expect(review.rows.find((row: { id: number }) => row.id === meant)?.askedFor).toBe(true)
+
+    await per.post(`/api/enquiries/${id}`, { state: 'found', answer: 'Here it is', delivery: meant })
+    await come('Tilbud på kabel, ny')
+    while ((await workEnquiries(server.db, server.clock.now)) > 0);
+    expect((await per.get(`/api/enquiries/${id}`)).body).toMatchObject({ state: 'found', cameIn: 1 })
+  })
+
+  test('two staffers working on the same one see each other, for half a minute', async () => {
+    const id = await open()
+    const oda = await signedIn(server, 'oda')
+    await per.get(`/api/enquiries/${id}`)
+    expect((await oda.get(`/api/enquiries/${id}`)).body.alsoHere).toEqual(['Per Dal'])
+    tick(1)
+    expect((await oda.get(`/api/enquiries/${id}`)).body.alsoHere).toEqual([])
+  })
+
+  test('what can not be done is said', async () => {
+    const una = await signedIn(server, 'una')
+    const id = await open()
+    expect((await una.post(`/api/enquiries/${id}`, { state: 'found' })).body.code).toBe('OBSERVER')
+    expect((await per.get('/api/enquiries/999999')).body.code).toBe('ENQUIRY_NOT_FOUND')
+    expect((await per.post(`/api/enquiries/${id}`, { delivery: 999999 })).body.code).toBe(
+      'DELIVERY_NOT_FOUND',
+    )
+    expect((await per.post(`/api/enquiries/${id}`, { state: 'lost' })).body.code).toBe('BAD_REQUEST')
+    expect(
+      (await per.post('/api/enquiries', { mailboxId: 9999, how: 'phone', words: 'x', question })).body.code,
+    ).toBe('MAILBOX_NOT_FOUND')
+  })
+})
+
+test('the account tells the way, and what to say in four languages', async () => {
+  const [id = 0] = await arrive(server, {
+    from: school,
+    subject: 'Faktura',
+    headers: [proven('fjellby-skole.example')],
+  })
+  const { body } = await per.get(`/api/whereabouts/${id}/account`)
+  expect(body.hit.journey.length).toBeGreaterThan(3)
+  expect(Object.keys(body.explanations).sort()).toEqual(['de', 'en', 'nb', 'pl'])
+  expect(body.explanations.en).toMatch(/The message “Faktura” from Fjellby Skole came in .* held back/)
+  expect(body.explanations.de).toContain('zurückgehalten')
+  expect(JSON.stringify(body.explanations)).not.toMatch(/\{\{|account\./)
+})
+
+test('anything is found by typing', async () => {
+  await arrive(server, { from: 'Ferro Winch <hei@ferro-winch.example>', subject: 'Windlass brochure' })
+  await per.post('/api/senders/changes', {
+    add: [{ pattern: 'ferro-winch.example', standing: 'blocked', mailboxId: server.mailbox('aksel') }],
+    reason: '',
+    token: randomUUID(),
+  })
+  const find = async (text: string) =>
+    (await per.get(`/api/find?text=${encodeURIComponent(text)}`)).body.found.map(
+      ({ kind }: { kind: string }) => kind,
+    )
+  expect(await find('ferro winch')).toContain('sender')
+  expect(await find('ferro-winch')).toContain('entry')
+  expect(await find('windlass')).toContain('message')
+  expect(await find('ingr')).toContain('colleague')
+  expect(await find('%')).toEqual([])
+})

@@ -1,0 +1,345 @@
+import { useState, type FormEvent } from 'react'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { clsx } from 'clsx'
+import { useTranslation } from 'react-i18next'
+import { Link } from 'react-router'
+import {
+  changeEnquiry,
+  digestLanguage,
+  enquiryHow,
+  enquiryState,
+  openEnquiry,
+  readAccount,
+  readEnquiry,
+  type EnquiryBrief,
+  type EnquirySheet,
+  type EnquiryState,
+  type WhereHit,
+  type WhereQuestion,
+} from '@pendro/contract'
+import { call, problemOf } from '../../app/api.ts'
+import { useNotices } from '../../app/notices.ts'
+import { mayWrite, useSession } from '../../app/session.ts'
+import { useTimes } from '../../app/times.ts'
+import { Button } from '../../parts/buttons.tsx'
+import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
+import { SentenceSlot } from '../../parts/sentence-slot.tsx'
+import { Failed, SkeletonRows } from '../../parts/states.tsx'
+import { useEnquiries, useEnquiry } from './use-where.ts'
+
+/** Colleagues who wait for an answer; one of them opened, or a new one. */
+export function Enquiries({
+  open,
+  question,
+  hits,
+  onOpen,
+}: {
+  open: number | null
+  /** The question on screen: a new enquiry takes it along. */
+  question: WhereQuestion
+  hits: readonly WhereHit[]
+  onOpen: (enquiry: Pick<EnquirySheet, 'id' | 'question'> | null) => void
+}) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const [adding, setAdding] = useState(false)
+  const list = useEnquiries()
+  return (
+    <aside
+      aria-label={t('whereabouts.enquiries.title')}
+      className="min-h-0 overflow-y-auto border-l border-line-strong bg-sheet px-5 py-4"
+      tabIndex={0}
+    >
+      <div className="flex items-start justify-between gap-3">
+        <div>
+          <h2 className="font-serif text-[1.2rem] font-semibold">{t('whereabouts.enquiries.title')}</h2>
+          <p className="text-[0.95rem] text-ink-2">{t('whereabouts.enquiries.text')}</p>
+        </div>
+        {mayWrite(session) && open === null && (
+          <Button onClick={() => setAdding(!adding)} aria-expanded={adding}>
+            {t(adding ? 'whereabouts.enquiries.close' : 'whereabouts.enquiries.new')}
+          </Button>
+        )}
+      </div>
+      {adding && (
+        <NewEnquiry
+          question={question}
+          onDone={id => {
+            setAdding(false)
+            onOpen({ id, question })
+          }}
+        />
+      )}
+      {open !== null && <Opened key={open} id={open} hits={hits} onClose={() => onOpen(null)} />}
+      {open === null && list.isPending && <SkeletonRows count={4} height={64} />}
+      {open === null && list.error && !list.data && (
+        <Failed error={list.error} onAgain={() => void list.refetch()} />
+      )}
+      {open === null && list.data?.enquiries.length === 0 && (
+        <p className="mt-4 text-ink-2">{t('whereabouts.enquiries.none')}</p>
+      )}
+      {open === null && (
+        <ul className="mt-3">
+          {list.data?.enquiries.map(enquiry => (
+            <li key={enquiry.id} className="border-b border-line">
+              <EnquiryRow enquiry={enquiry} onOpen={onOpen} />
+            </li>
+          ))}
+        </ul>
+      )}
+    </aside>
+  )
+}
+
+const isOpenState = (state: EnquiryState) => state !== 'found' && state !== 'never sent to us'
+
+function StateMark({ state }: { state: EnquiryState }) {
+  const { t } = useTranslation()
+  return (
+    <span
+      className={clsx(
+        'rounded-full rounded-bl-none px-2 py-px text-[0.88rem] font-semibold whitespace-nowrap',
+        isOpenState(state) ? 'bg-amber-tint text-amber' : 'bg-wanted-tint text-wanted',
+      )}
+    >
+      {t(`whereabouts.enquiries.state.${state}`)}
+    </span>
+  )
+}
+
+function EnquiryRow({
+  enquiry,
+  onOpen,
+}: {
+  enquiry: EnquiryBrief
+  onOpen: (enquiry: Pick<EnquirySheet, 'id' | 'question'>) => void
+}) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const show = useNotices(state => state.show)
+  const opening = useMutation({
+    mutationFn: () => call(readEnquiry, { params: { id: enquiry.id } }),
+    onSuccess: onOpen,
+    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+  })
+  return (
+    <button
+      type="button"
+      className="w-full py-2.5 text-left hover:bg-raised"
+      onClick={() => opening.mutate()}
+    >
+      <span className="flex flex-wrap items-baseline gap-x-2">
+        <StateMark state={enquiry.state} />
+        <b>{enquiry.mailboxName}</b>
+        <span className="text-[0.92rem] text-ink-2">
+          {t('whereabouts.enquiries.by', {
+            time: times.short(enquiry.openedAt),
+            how: t(`whereabouts.enquiries.howOptions.${enquiry.how}`),
+          })}
+        </span>
+      </span>
+      <span className="mt-0.5 block">{enquiry.words}</span>
+      {enquiry.cameIn > 0 && isOpenState(enquiry.state) && (
+        <b className="mt-0.5 block text-wanted">
+          {t('whereabouts.enquiries.cameIn', { count: enquiry.cameIn })}
+        </b>
+      )}
+    </button>
+  )
+}
+
+function NewEnquiry({ question, onDone }: { question: WhereQuestion; onDone: (id: number) => void }) {
+  const { t } = useTranslation()
+  const client = useQueryClient()
+  const show = useNotices(state => state.show)
+  const [mailbox, setMailbox] = useState<number | undefined>()
+  const [how, setHow] = useState<EnquiryBrief['how']>('phone')
+  const [words, setWords] = useState('')
+  const opening = useMutation({
+    mutationFn: (mailboxId: number) => call(openEnquiry, { body: { mailboxId, how, words, question } }),
+    onSuccess: ({ id }) => {
+      void client.invalidateQueries({ queryKey: ['enquiries'] })
+      show({ tone: 'done', text: t('whereabouts.enquiries.opened') })
+      onDone(id)
+    },
+    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+  })
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    if (mailbox === undefined) show({ tone: 'problem', text: t('whereabouts.enquiries.needsColleague') })
+    else opening.mutate(mailbox)
+  }
+  return (
+    <form onSubmit={submit} className="mt-3 grid gap-2 rounded-lg border border-line bg-raised p-3">
+      <p>
+        {t('whereabouts.enquiries.for')}{' '}
+        <MailboxSlot
+          mailbox={mailbox}
+          onPick={setMailbox}
+          nobody={t('whereabouts.enquiries.forNobody')}
+          label={t('whereabouts.enquiries.forNobody')}
+          others={[]}
+        />{' '}
+        <SentenceSlot
+          label={t('whereabouts.enquiries.how')}
+          text={t(`whereabouts.enquiries.howOptions.${how}`)}
+          value={how}
+          options={enquiryHow.options.map(value => ({
+            value,
+            text: t(`whereabouts.enquiries.howOptions.${value}`),
+          }))}
+          onPick={setHow}
+        />
+      </p>
+      <label>
+        <span className="mb-1 block text-ink-2">{t('whereabouts.enquiries.words')}</span>
+        <textarea
+          required
+          rows={2}
+          maxLength={1000}
+          value={words}
+          onChange={event => setWords(event.target.value)}
+          className="w-full rounded-md border border-line-strong bg-sheet px-2.5 py-1.5"
+        />
+      </label>
+      <p>
+        <Button kind="main" type="submit" disabled={opening.isPending}>
+          {t('whereabouts.enquiries.open')}
+        </Button>
+      </p>
+    </form>
+  )
+}
+
+function Opened({ id, hits, onClose }: { id: number; hits: readonly WhereHit[]; onClose: () => void }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const { data, error, refetch } = useEnquiry(id)
+  if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
+  if (!data) return <SkeletonRows count={3} height={64} />
+  return (
+    <section className="mt-3 grid gap-3">
+      <p>
+        <Button kind="link" onClick={onClose}>
+          {t('whereabouts.enquiries.back')}
+        </Button>
+      </p>
+      <div>
+        <b>{data.mailboxName}</b>{' '}
+        <span className="text-[0.92rem] text-ink-2">
+          {t('whereabouts.enquiries.by', {
+            time: times.short(data.openedAt),
+            how: t(`whereabouts.enquiries.howOptions.${data.how}`),
+          })}
+        </span>
+        <p>{data.words}</p>
+        {data.staffer !== '' && (
+          <p className="text-[0.95rem] text-ink-2">
+            {t('whereabouts.enquiries.worksOn', { name: data.staffer })}
+          </p>
+        )}
+        {data.alsoHere.length > 0 && (
+          <p role="status" className="mt-1 rounded-md bg-amber-tint px-2.5 py-1 text-amber">
+            {t('whereabouts.enquiries.alsoHere', { names: data.alsoHere.join(', ') })}
+          </p>
+        )}
+      </div>
+      {data.deliveries.length > 0 && (
+        <div>
+          <h3 className="font-bold">{t('whereabouts.enquiries.messages')}</h3>
+          <ul>
+            {data.deliveries.map(delivery => (
+              <li key={delivery.id} className="border-b border-line py-1">
+                {delivery.how === 'came in' && (
+                  <b className="text-wanted">{t('whereabouts.enquiries.cameIn', { count: 1 })} </b>
+                )}
+                <Link
+                  to={`/whereabouts/account/${delivery.id}`}
+                  className="border-b border-current text-petrol"
+                >
+                  {delivery.subject}
+                </Link>{' '}
+                <span className="text-ink-2">
+                  {delivery.from}, {times.short(delivery.at)},{' '}
+                  {t([`whereabouts.stop.${delivery.state}`, 'whereabouts.stop.ruled-discard']).toLowerCase()}
+                </span>
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+      <Answer key={`${data.state}${data.answer}`} data={data} hits={hits} />
+    </section>
+  )
+}
+
+/** State and answer; the explanation of the chosen message can be put there in the colleague's language. */
+function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] }) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const client = useQueryClient()
+  const show = useNotices(state => state.show)
+  const [state, setState] = useState<EnquiryState>(data.state)
+  const [answer, setAnswer] = useState(data.answer)
+  const onError = (error: unknown) => show({ tone: 'problem', text: problemOf(error).text })
+  const saving = useMutation({
+    mutationFn: () => call(changeEnquiry, { params: { id: data.id }, body: { state, answer } }),
+    onSuccess: () => {
+      show({ tone: 'done', text: t('whereabouts.enquiries.saved') })
+      void client.invalidateQueries({ queryKey: ['enquiries'] })
+    },
+    onError,
+  })
+  const about = data.deliveries[0]?.id ?? hits.find(({ kind }) => kind === 'delivery')?.id
+  const pasting = useMutation({
+    mutationFn: (id: number) => call(readAccount, { params: { id } }),
+    onSuccess: ({ hit, explanations }) =>
+      setAnswer(explanations[digestLanguage.safeParse(hit.mailboxLanguage).data ?? 'en'] ?? ''),
+    onError,
+  })
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    saving.mutate()
+  }
+  const disabled = !mayWrite(session)
+  return (
+    <form onSubmit={submit} className="grid gap-2">
+      <p>
+        <SentenceSlot
+          label={t('whereabouts.enquiries.stateLabel')}
+          text={t(`whereabouts.enquiries.state.${state}`)}
+          value={state}
+          disabled={disabled}
+          options={enquiryState.options.map(value => ({
+            value,
+            text: t(`whereabouts.enquiries.state.${value}`),
+          }))}
+          onPick={setState}
+        />
+      </p>
+      <label>
+        <span className="mb-1 block text-ink-2">{t('whereabouts.enquiries.answer')}</span>
+        <textarea
+          rows={6}
+          maxLength={4000}
+          value={answer}
+          disabled={disabled}
+          onChange={event => setAnswer(event.target.value)}
+          className="w-full rounded-md border border-line-strong bg-raised px-2.5 py-1.5"
+        />
+      </label>
+      {!disabled && (
+        <p className="flex flex-wrap items-center gap-3">
+          <Button kind="main" type="submit" disabled={saving.isPending}>
+            {t('whereabouts.enquiries.save')}
+          </Button>
+          {about !== undefined && (
+            <Button kind="link" disabled={pasting.isPending} onClick={() => pasting.mutate(about)}>
+              {t('whereabouts.enquiries.pasteAnswer')}
+            </Button>
+          )}
+        </p>
+      )}
+    </form>
+  )
+}

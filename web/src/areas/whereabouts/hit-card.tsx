@@ -1,0 +1,199 @@
+import { useState } from 'react'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { clsx } from 'clsx'
+import { useTranslation } from 'react-i18next'
+import { Link } from 'react-router'
+import {
+  applyRuling,
+  digestLanguage,
+  readAccount,
+  tryAgain,
+  undoRuling,
+  type RulingSentence,
+  type WhereHit,
+} from '@pendro/contract'
+import { call, problemOf } from '../../app/api.ts'
+import { useNotices } from '../../app/notices.ts'
+import { mayWrite, useSession } from '../../app/session.ts'
+import { Button } from '../../parts/buttons.tsx'
+import { SentenceSlot } from '../../parts/sentence-slot.tsx'
+import { Journey } from './journey.tsx'
+
+/** One message that may be meant: what it is, its way, and what can be done. */
+export function HitCard({
+  hit,
+  first,
+  onChoose,
+}: {
+  hit: WhereHit
+  first: boolean
+  /** Notes it as the message of the open enquiry; `null` while none is open. */
+  onChoose: (() => void) | null
+}) {
+  const { t } = useTranslation()
+  const session = useSession()
+  return (
+    <article
+      aria-label={hit.subject || t('whereabouts.refusedSubject')}
+      className={clsx(
+        'rounded-lg border bg-sheet px-4 py-3',
+        first ? 'border-2 border-petrol' : 'border-line',
+      )}
+    >
+      <header className="flex items-baseline gap-4">
+        <div className="flex min-w-0 flex-1 flex-wrap items-baseline gap-x-3">
+          <h2 className="min-w-0 font-bold break-words">{hit.subject || t('whereabouts.refusedSubject')}</h2>
+          <span className="min-w-0 text-ink-2">
+            {hit.fromName} <span className="font-mono text-[0.92em] break-all">{hit.fromAddress}</span>
+            {hit.to !== '' && ` ${t('whereabouts.to', { to: hit.to })}`}
+          </span>
+        </div>
+        <span className="shrink-0 text-ink-2">
+          {hit.kind === 'outbound' ? t('whereabouts.outbound') : t(`whereabouts.label.${hit.label}`)}
+        </span>
+      </header>
+      <Journey stops={hit.journey} />
+      {hit.kind === 'delivery' && (
+        <footer className="mt-3 flex flex-wrap items-center gap-2.5">
+          {mayWrite(session) && <Acts hit={hit} />}
+          {onChoose && <Button onClick={onChoose}>{t('whereabouts.act.chosen')}</Button>}
+          <Link
+            to={`/review/${hit.id}`}
+            className="rounded-md border border-line-strong bg-raised px-3.5 py-1.5 font-semibold hover:border-petrol"
+          >
+            {t('whereabouts.act.review')}
+          </Link>
+          <Link to={`/whereabouts/account/${hit.id}`} className="border-b border-current text-petrol">
+            {t('whereabouts.act.account')}
+          </Link>
+          <Tell hit={hit} />
+        </footer>
+      )}
+    </article>
+  )
+}
+
+const sentence = (more: Partial<RulingSentence>): RulingSentence => ({
+  message: 'leave',
+  learn: 'nothing',
+  sender: 'as-is',
+  width: 'address',
+  for: 'colleague',
+  withoutAuthentication: false,
+  reason: '',
+  ...more,
+})
+
+function Acts({ hit }: { hit: WhereHit }) {
+  const { t } = useTranslation()
+  const client = useQueryClient()
+  const show = useNotices(state => state.show)
+  const [sender, setSender] = useState<'as-is' | 'safe'>('as-is')
+  const settle = () => {
+    void client.invalidateQueries({ queryKey: ['where'] })
+    void client.invalidateQueries({ queryKey: ['review'] })
+  }
+  const onError = (error: unknown) => show({ tone: 'problem', text: problemOf(error).text })
+  const undoing = useMutation({
+    mutationFn: (id: number) => call(undoRuling, { params: { id } }),
+    onSuccess: ({ stayedReleased }) =>
+      show({
+        tone: 'done',
+        text: stayedReleased > 0 ? t('ruling.undoneBut', { count: stayedReleased }) : t('ruling.undone'),
+      }),
+    onError,
+    onSettled: settle,
+  })
+  const ruling = useMutation({
+    mutationFn: (given: Partial<RulingSentence>) =>
+      call(applyRuling, {
+        body: { deliveries: [hit.id], sentence: sentence(given), token: crypto.randomUUID() },
+      }),
+    onSuccess: (ruled, given) =>
+      show({
+        tone: 'done',
+        text: [
+          t(`ruling.done.${given.message ?? 'leave'}`, { count: 1 }),
+          ...ruled.added.map(({ pattern, standing }) => t(`ruling.now.${standing}`, { pattern })),
+        ].join(' '),
+        action: { label: t('ruling.undo'), run: () => undoing.mutate(ruled.id) },
+      }),
+    onError,
+    onSettled: settle,
+  })
+  const again = useMutation({
+    mutationFn: () => call(tryAgain, { params: { id: hit.id } }),
+    onSuccess: () => show({ tone: 'done', text: t('whereabouts.act.triedAgain') }),
+    onError,
+    onSettled: settle,
+  })
+  switch (hit.state) {
+    case 'quarantined':
+    case 'junk':
+    case 'bounced':
+      return (
+        <>
+          <Button
+            kind="main"
+            disabled={ruling.isPending}
+            onClick={() => ruling.mutate({ message: 'release', learn: 'wanted', sender })}
+          >
+            {hit.state === 'junk'
+              ? t('whereabouts.act.moveToInbox')
+              : t('whereabouts.act.release', { name: hit.to })}
+          </Button>
+          <span className="text-ink-2">
+            {t('whereabouts.act.future')}{' '}
+            <SentenceSlot
+              label={t('whereabouts.act.futureLabel')}
+              text={t(`whereabouts.act.sender.${sender}`, { name: hit.to })}
+              tone={sender === 'safe' ? 'safe' : 'plain'}
+              value={sender}
+              options={(['as-is', 'safe'] as const).map(value => ({
+                value,
+                text: t(`whereabouts.act.sender.${value}`, { name: hit.to }),
+              }))}
+              onPick={setSender}
+            />
+          </span>
+        </>
+      )
+    case 'deferred':
+      return (
+        <Button kind="main" disabled={again.isPending} onClick={() => again.mutate()}>
+          {t('whereabouts.act.again')}
+        </Button>
+      )
+    case 'discarded':
+      return (
+        <Button kind="main" disabled={ruling.isPending} onClick={() => ruling.mutate({ message: 'restore' })}>
+          {t('whereabouts.act.restore')}
+        </Button>
+      )
+    case 'sealed':
+      return <span className="font-semibold text-stop">{t('whereabouts.sealed')}</span>
+    default:
+      return null
+  }
+}
+
+/** A few plain sentences for the colleague, in their language, on the clipboard. */
+function Tell({ hit }: { hit: WhereHit }) {
+  const { t } = useTranslation()
+  const show = useNotices(state => state.show)
+  const telling = useMutation({
+    mutationFn: async () => {
+      const { explanations } = await call(readAccount, { params: { id: hit.id } })
+      const text = explanations[digestLanguage.safeParse(hit.mailboxLanguage).data ?? 'en'] ?? ''
+      await navigator.clipboard.writeText(text)
+      return text
+    },
+    onSuccess: text => show({ tone: 'done', text: t('whereabouts.act.told', { name: hit.to, text }) }),
+    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+  })
+  return (
+    <Button kind="link" disabled={telling.isPending} onClick={() => telling.mutate()}>
+      {t('whereabouts.act.tell')}
+    </Button>
+  )
+}

@@ -1,0 +1,8 @@
+import i18next from 'i18next'
+import { enWhereabouts } from '../../wording/en-whereabouts.ts'
+
+// The area's texts come with its code, not with the first screen.
+i18next.addResourceBundle('en', 'translation', { whereabouts: enWhereabouts }, true)
+
+export { Account } from './account.tsx'
+export { WhereaboutsArea } from './whereabouts-area.tsx'

@@ -1,0 +1,55 @@
+import type { TFunction } from 'i18next'
+import type { JourneyStop } from '@pendro/contract'
+
+/** What a stop says beneath its name and time, line by line. */
+export function stopDetails({ kind, facts, by }: JourneyStop, t: TFunction): readonly string[] {
+  const d = (name: string, more: object = facts) => t(`whereabouts.detail.${name}`, { ...more })
+  const person = by === '' ? [] : [d('by', { name: by })]
+  switch (kind) {
+    case 'came-in':
+      return [facts.from === '' ? d('nobodyFrom') : d('from'), ...(facts.to ? [d('used')] : [])]
+    case 'asked-to-deliver':
+      return [d('fromHost')]
+    case 'checked':
+      return [facts.harm === '' ? d('score') : d('harm')]
+    case 'quarantined':
+    case 'junk':
+    case 'sealed':
+      return decidedText(facts, d)
+    case 'refused':
+      return [d('code'), ...statusText(facts, t)]
+    case 'bounced':
+    case 'store-report':
+      return [String(facts.problem ?? ''), ...statusText(facts, t)].filter(text => text !== '')
+    case 'deferred':
+      return [
+        d('tries', { count: Number(facts.attempts ?? 0) }),
+        ...(facts.problem ? [String(facts.problem)] : []),
+        ...statusText(facts, t),
+      ]
+    case 'digest-would-list':
+      return [d('wouldList')]
+    case 'digest-would-count':
+      return [d('wouldCount')]
+    case 'goes-away':
+      return [d('unless')]
+    case 'sender-told':
+      return [d('own')]
+    case 'finding':
+      return [d('soon')]
+    case 'expired':
+      return [d('kept')]
+    default:
+      return person
+  }
+}
+
+function decidedText(facts: JourneyStop['facts'], d: (name: string) => string): readonly string[] {
+  if (facts.pattern) return [d('pattern')]
+  return facts.stage === 'score' && facts.limit !== undefined ? [d('limit')] : []
+}
+
+/** An enhanced status code in plain words (RFC 3463). */
+function statusText({ meaning }: JourneyStop['facts'], t: TFunction): readonly string[] {
+  return meaning === undefined ? [] : [t(`whereabouts.status.${meaning}`)]
+}

@@ -1,0 +1,73 @@
+import { useCallback, useMemo } from 'react'
+import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useSearchParams } from 'react-router'
+import { listEnquiries, lookFor, readEnquiry, type LiveEvent, type WhereQuestion } from '@pendro/contract'
+import { call } from '../../app/api.ts'
+import { useLiveEvents } from '../../app/live.ts'
+
+export const blanks = ['from', 'to', 'about', 'when'] as const
+export type Blank = (typeof blanks)[number]
+
+export const noQuestion: WhereQuestion = { from: '', to: '', about: '', when: '' }
+export const isBlankQuestion = (question: WhereQuestion) => blanks.every(name => question[name] === '')
+
+/** The question and the open enquiry live in the address: a link shows the same again. */
+export function useAddress() {
+  const [search, setSearch] = useSearchParams()
+  const question = useMemo(
+    () => Object.fromEntries(blanks.map(name => [name, search.get(name) ?? ''])) as WhereQuestion,
+    [search],
+  )
+  const enquiry = /^\d{1,9}$/.test(search.get('enquiry') ?? '') ? Number(search.get('enquiry')) : null
+  const go = useCallback(
+    (next: WhereQuestion, open: number | null) => {
+      const params = new URLSearchParams()
+      for (const name of blanks) if (next[name].trim() !== '') params.set(name, next[name].trim())
+      if (open !== null) params.set('enquiry', String(open))
+      setSearch(params)
+    },
+    [setSearch],
+  )
+  return { question, enquiry, go }
+}
+
+export function useAnswer(question: WhereQuestion) {
+  return useQuery({
+    queryKey: ['where', question],
+    enabled: !isBlankQuestion(question),
+    queryFn: ({ signal }) => call(lookFor, { body: question, signal }),
+    placeholderData: keepPreviousData,
+  })
+}
+
+export function useEnquiries() {
+  return useQuery({
+    queryKey: ['enquiries'],
+    queryFn: ({ signal }) => call(listEnquiries, { query: {}, signal }),
+  })
+}
+
+export function useEnquiry(id: number | null) {
+  return useQuery({
+    queryKey: ['enquiries', id],
+    enabled: id !== null,
+    queryFn: ({ signal }) => call(readEnquiry, { params: { id: id ?? 0 }, signal }),
+    // Reading it says that we are here; the others see it for half a minute.
+    refetchInterval: 10_000,
+  })
+}
+
+/** What happens to a message that is on screen shows in place; the order stays until somebody looks again. */
+export function useLiveWhereabouts(): void {
+  const client = useQueryClient()
+  useLiveEvents(
+    useCallback(
+      ({ kind }: LiveEvent) => {
+        if (kind === 'enquiry') void client.invalidateQueries({ queryKey: ['enquiries'] })
+        if (kind === 'changed' || kind === 'ruled' || kind === 'came-in')
+          void client.invalidateQueries({ queryKey: ['where'] })
+      },
+      [client],
+    ),
+  )
+}

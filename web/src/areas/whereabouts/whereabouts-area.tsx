@@ -1,0 +1,157 @@
+import { useEffect } from 'react'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useTranslation } from 'react-i18next'
+import { changeEnquiry, type WhereAnswer, type WhereQuestion } from '@pendro/contract'
+import { call, problemOf } from '../../app/api.ts'
+import { useNotices } from '../../app/notices.ts'
+import { mayWrite, useSession } from '../../app/session.ts'
+import { useNumbers, useTimes } from '../../app/times.ts'
+import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+import { Enquiries } from './enquiries.tsx'
+import { HitCard } from './hit-card.tsx'
+import { Question } from './question.tsx'
+import { isBlankQuestion, useAddress, useAnswer, useEnquiry, useLiveWhereabouts } from './use-where.ts'
+
+/** "She mailed me, where is it?" answered while the colleague is still on the phone. */
+export function WhereaboutsArea() {
+  const { t } = useTranslation()
+  const session = useSession()
+  const client = useQueryClient()
+  const show = useNotices(state => state.show)
+  const { question, enquiry, go } = useAddress()
+  const answer = useAnswer(question)
+  useLiveWhereabouts()
+  // An enquiry opened by its number alone brings its question along.
+  const opened = useEnquiry(enquiry).data
+  useEffect(() => {
+    if (opened && isBlankQuestion(question) && !isBlankQuestion(opened.question))
+      go(opened.question, opened.id)
+  }, [opened, question, go])
+  const choosing = useMutation({
+    mutationFn: (delivery: number) =>
+      call(changeEnquiry, { params: { id: enquiry ?? 0 }, body: { delivery } }),
+    onSuccess: () => {
+      show({ tone: 'done', text: t('whereabouts.act.isChosen') })
+      void client.invalidateQueries({ queryKey: ['enquiries'] })
+    },
+    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+  })
+  const look = (next: WhereQuestion) => {
+    go(next, enquiry)
+    // The same question once more is a wish to look again.
+    void client.invalidateQueries({ queryKey: ['where'] })
+  }
+  const hits = answer.data?.hits ?? []
+  return (
+    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+      <section className="border-b border-line-strong px-6 py-4">
+        <Question key={JSON.stringify(question)} asked={question} onLook={look} />
+        <p className="mt-1 text-[0.95rem] text-ink-2">
+          {answer.data && !isBlankQuestion(question) ? (
+            <LookedAt data={answer.data} />
+          ) : (
+            t('whereabouts.before')
+          )}
+        </p>
+      </section>
+      <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_minmax(300px,380px)]">
+        <div
+          className="min-h-0 space-y-3 overflow-y-auto px-6 py-4"
+          tabIndex={0}
+          role="region"
+          aria-label={t('areas.whereabouts')}
+          aria-busy={answer.isFetching}
+        >
+          {answer.isFetching && !answer.data && <SkeletonRows count={3} height={140} />}
+          {answer.error && !answer.data && (
+            <Failed error={answer.error} onAgain={() => void answer.refetch()} />
+          )}
+          {answer.data && !isBlankQuestion(question) && <Notes data={answer.data} question={question} />}
+          {!isBlankQuestion(question) &&
+            hits.map((hit, i) => (
+              <HitCard
+                key={`${hit.kind}${hit.id}`}
+                hit={hit}
+                first={i === 0}
+                onChoose={
+                  enquiry !== null && mayWrite(session) && hit.kind === 'delivery'
+                    ? () => choosing.mutate(hit.id)
+                    : null
+                }
+              />
+            ))}
+          {!isBlankQuestion(question) && answer.data?.nothing && <Nothing nothing={answer.data.nothing} />}
+        </div>
+        <Enquiries
+          open={enquiry}
+          question={question}
+          hits={hits}
+          onOpen={opened => (opened ? go(opened.question, opened.id) : go(question, null))}
+        />
+      </div>
+    </div>
+  )
+}
+
+function LookedAt({ data: { lookedAt } }: { data: WhereAnswer }) {
+  const { t } = useTranslation()
+  const { number } = useNumbers()
+  const days = Math.max(1, Math.round((Date.parse(lookedAt.until) - Date.parse(lookedAt.since)) / 86_400_000))
+  return t('whereabouts.lookedAt', { deliveries: number(lookedAt.deliveries), days })
+}
+
+/** What could not be read, and what was taken for what. */
+function Notes({ data, question }: { data: WhereAnswer; question: WhereQuestion }) {
+  const { t } = useTranslation()
+  const { understood, problem } = data
+  const near = understood.to[0]?.name
+  const notes = [
+    ...(problem === '' ? [] : [t(`whereabouts.problem.${problem}`, { when: question.when })]),
+    ...(understood.unknownAddress === ''
+      ? []
+      : [
+          t(near ? 'whereabouts.unknownAddressNear' : 'whereabouts.unknownAddress', {
+            address: understood.unknownAddress,
+            name: near,
+          }),
+        ]),
+    ...(question.to !== '' && understood.to.length === 0 && understood.unknownAddress === ''
+      ? [t('whereabouts.nobody', { to: question.to })]
+      : []),
+  ]
+  if (notes.length === 0) return null
+  return (
+    <ul role="status" className="rounded-md border border-amber/40 bg-amber-tint px-4 py-2 text-amber">
+      {notes.map(note => (
+        <li key={note}>{note}</li>
+      ))}
+    </ul>
+  )
+}
+
+/** The honest answer, and what to ask the sender. */
+function Nothing({ nothing }: { nothing: NonNullable<WhereAnswer['nothing']> }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const { domain, lastAt, since, similarDomains } = nothing
+  return (
+    <Empty title={t('whereabouts.nothing.title')}>
+      <p>
+        {domain === ''
+          ? t('whereabouts.nothing.words', { since: times.day(since) })
+          : lastAt === null
+            ? t('whereabouts.nothing.never', { domain, since: times.day(since) })
+            : t('whereabouts.nothing.last', { domain, time: times.full(lastAt) })}
+      </p>
+      {similarDomains.length > 0 && (
+        <p className="mt-1">{t('whereabouts.nothing.similar', { domains: similarDomains.join(', ') })}</p>
+      )}
+      <h3 className="mt-3 font-bold text-ink">{t('whereabouts.nothing.ask')}</h3>
+      <ol className="list-decimal pl-5 text-left">
+        {(['address', 'bounce', 'time'] as const).map(one => (
+          <li key={one}>{t(`whereabouts.nothing.questions.${one}`)}</li>
+        ))}
+      </ol>
+    </Empty>
+  )
+}
