@@ -1,3 +1,4 @@
+import { lookup } from 'node:dns/promises'
 import type { Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { createApp } from './app.ts'
@@ -26,6 +27,15 @@ export interface Running {
   readonly smtpPort: number
   /** Stops taking new work, finishes what is under way, closes everything. */
   readonly stop: () => Promise<void>
+}
+
+/** The mail store's network address; a name that does not resolve gives none, and its reports are not read. */
+async function storeAddress(host: string): Promise<string | undefined> {
+  try {
+    return (await lookup(host)).address
+  } catch {
+    return undefined
+  }
 }
 
 /** Starts one server process: HTTP, SMTP intake, outbox and live stream. Port 0 means any free one. */
@@ -72,6 +82,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     log,
     now,
     maxBytes: settings.PENDRO_MAX_MESSAGE_BYTES,
+    storeAddress: await storeAddress(settings.PENDRO_STORE_HOST),
     takenIn: outbox.nudge,
   })
 

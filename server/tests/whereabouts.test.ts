@@ -137,6 +137,75 @@ describe('every place is looked at', () => {
     expect(hits.some(({ journey }) => journey[1]?.facts.code === 552)).toBe(true)
   })
 
+  test('a notification of the mail store (RFC 3464) bounces what it had taken; nobody else’s does', async () => {
+    const [id = 0] = await arrive(server, {
+      from: 'Late <a@late-bounce.example>',
+      subject: 'Late',
+      headers: [proven('late-bounce.example')],
+    })
+    await per.post('/api/rulings', ruling([id], { message: 'release' }))
+    tick(1)
+    await work(server, fakeStore().send)
+    const notify = async (storeAddress: string) => {
+      const smtp = createSmtpIn({
+        db: server.db,
+        log,
+        now: () => server.clock.now,
+        maxBytes: 20_000,
+        storeAddress,
+        takenIn: () => {},
+      })
+      const listening = await new Promise<ReturnType<typeof smtp.listen>>(resolve => {
+        const one = smtp.listen(0, '127.0.0.1', () => resolve(one))
+      })
+      const raw = [
+        'From: store@harbour.example',
+        'To: digest@harbour.example',
+        'Subject: Returned mail',
+        'Content-Type: multipart/report; report-type=delivery-status; boundary=b',
+        '',
+        '--b',
+        '',
+        'Returned.',
+        '--b',
+        'Content-Type: message/delivery-status',
+        '',
+        'Reporting-MTA: dns; store.harbour.example',
+        '',
+        'Final-Recipient: rfc822; ingrid@harbour.example',
+        'Action: failed',
+        'Status: 5.2.2',
+        'Diagnostic-Code: smtp; 552 Mailbox full',
+        '--b',
+        'Content-Type: text/rfc822-headers',
+        '',
+        `Pendro-Delivery: ${id}.released`,
+        '--b--',
+      ].join('\r\n')
+      const sent = createTransport({
+        host: '127.0.0.1',
+        port: (listening.address() as AddressInfo).port,
+        secure: false,
+        ignoreTLS: true,
+      }).sendMail({ envelope: { from: '', to: ['digest@harbour.example'] }, raw })
+      const answer = await sent.then(
+        ({ response }) => response,
+        (error: Error) => error.message,
+      )
+      await new Promise<void>(resolve => smtp.close(() => resolve()))
+      return answer
+    }
+    await notify('192.0.2.99')
+    expect((await look({ from: 'late-bounce.example' })).hits[0]?.state).toBe('released')
+    expect(await notify('127.0.0.1')).toContain('2.0.0 Noted')
+    const { hits } = await look({ from: 'late-bounce.example' })
+    expect(hits[0]?.state).toBe('bounced')
+    expect(hits[0]?.journey.at(-1)).toMatchObject({
+      kind: 'bounced',
+      facts: { problem: '552 Mailbox full 5.2.2', meaning: '2.2' },
+    })
+  })
+
   test('sealed, expired and in the lab', async () => {
     for (const [state, kind] of [
       ['sealed', 'sealed'],

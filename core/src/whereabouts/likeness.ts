@@ -85,14 +85,25 @@ export function partyLikeness(typed: TypedParty, party: Party): { likeness: numb
       return same >= 0.7 ? { likeness: 0.8 * same, match: 'slip' } : { likeness: 0.3 * same, match: 'other' }
     }
     case 'words': {
-      const known = [...wordsOf(party.name), ...localWords(local), ...domainWords(domain)]
-      const likeness = wordsLikeness(typed.words, known)
+      const likeness = wordsLikeness(typed.words, partyWords(party, local, domain))
       return {
         likeness,
         match: likeness >= 0.97 ? 'same' : likeness >= 0.45 ? 'like' : 'other',
       }
     }
   }
+}
+
+const kept = new Map<string, readonly string[]>()
+const mostKept = 20_000
+
+/** What a party is called by. Kept, since each question meets the same colleagues and senders again. */
+function partyWords({ name, address }: Party, local: string, domain: string): readonly string[] {
+  const key = `${name}\n${address}`
+  const found = kept.get(key) ?? [...wordsOf(name), ...localWords(local), ...domainWords(domain)]
+  if (kept.size >= mostKept) kept.clear()
+  kept.set(key, found)
+  return found
 }
 
 const localWords = (local: string): readonly string[] => {

@@ -20,7 +20,8 @@ export const statusMeanings: ReadonlySet<string> = new Set([
 
 /** The first enhanced status code in a server's reply; `null` when it gives none. */
 export function readStatus(reply: string): EnhancedStatus | null {
-  const [code, kind, subject = '', detail = ''] = /(?<![\d.])([245])\.(\d{1,3})\.(\d{1,3})(?![\d.]*\d)/.exec(reply) ?? []
+  const [code, kind, subject = '', detail = ''] =
+    /(?<![\d.])([245])\.(\d{1,3})\.(\d{1,3})(?![\d.]*\d)/.exec(reply) ?? []
   if (code === undefined) return null
   const meaning = `${Number(subject)}.${Number(detail)}`
   return {

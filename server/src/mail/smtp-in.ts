@@ -6,6 +6,7 @@ import type { Log } from '../log.ts'
 import { findOrganisation } from '../db/organisation.ts'
 import { takeReply } from '../digests/replies.ts'
 import { reportByMail } from '../reports/by-mail.ts'
+import { takeStoreReport } from '../whereabouts/store-reports.ts'
 import { noteRefusal } from '../whereabouts/refusals.ts'
 import { resolveRecipients, takeIn, type IntakeOptions } from './intake.ts'
 
@@ -14,6 +15,8 @@ interface Deps {
   readonly log: Log
   readonly now: () => Date
   readonly maxBytes: number
+  /** Where the mail store connects from: what it says of deliveries counts, and nobody else's word. */
+  readonly storeAddress?: string
   /** How messages are read and checked; see intake. */
   readonly intake?: Omit<IntakeOptions, 'onward'>
   /** Called after each commit, so that what goes on does not wait for the next look at the queue. */
@@ -76,7 +79,10 @@ export function createSmtpIn(deps: Deps): SMTPServer {
 }
 
 /** Who asked to hand over what, as far as the transaction has come. */
-const attemptOf = ({ now }: Deps, { remoteAddress, hostNameAppearsAs, envelope }: SMTPServerSession) => ({
+const attemptOf = (
+  { now }: Pick<Deps, 'now'>,
+  { remoteAddress, hostNameAppearsAs, envelope }: SMTPServerSession,
+) => ({
   at: now(),
   ip: remoteAddress,
   helo: hostNameAppearsAs || '',
@@ -85,7 +91,7 @@ const attemptOf = ({ now }: Deps, { remoteAddress, hostNameAppearsAs, envelope }
 })
 
 async function receive(
-  { db, log, now, maxBytes, takenIn, intake }: Deps,
+  { db, log, now, maxBytes, storeAddress, takenIn, intake }: Deps,
   stream: SMTPServerDataStream,
   session: SMTPServerSession,
 ): Promise<string> {
@@ -99,6 +105,8 @@ async function receive(
   const own = await Promise.all(rcptTo.map(({ address }) => ownAddress(db, address)))
   if (own.includes('reports')) return takeReport({ db, log, now, intake }, raw, parsed, session)
   if (own.includes('digests')) {
+    const isReport = attemptOf({ now }, session).envelopeFrom === '' && session.remoteAddress === storeAddress
+    if (isReport && (await takeStoreReport(db, raw, now()))) return '2.0.0 Noted'
     const taken = await takeDigestReply({ db, log, now, intake }, raw, parsed, session)
     takenIn()
     return taken

@@ -45,6 +45,7 @@ async function noteSenders(
     parties.flatMap(({ address, name }, i) => [
       [`a${i}`, address],
       [`n${i}`, name],
+      [`w${i}`, fold(senderText(name, address)).replace(/[@._+-]/g, ' ')],
     ]),
   )
   const pairs = parties.map((_, i) => `(:a${i}, :n${i})`).join(',')
@@ -58,7 +59,7 @@ async function noteSenders(
   if (parties.every(({ address, name }) => seen.has(`${address}\n${name}`))) return
   const added = await select<{ id: number; address: string; name: string }>(
     db,
-    `INSERT IGNORE INTO known_senders (address, name) VALUES ${pairs} RETURNING id, address, name`,
+    `INSERT IGNORE INTO known_senders (address, name, words) VALUES ${parties.map((_, i) => `(:a${i}, :n${i}, :w${i})`).join(',')} RETURNING id, address, name`,
     values,
     tx,
   )

@@ -33,11 +33,6 @@ export async function lookFor(db: Database, question: WhereQuestion, now: Date):
   const asked = await understand(db, question, organisation, now)
   const since = new Date(Math.max(now.getTime() - keptDays * day, (asked.when?.from ?? 0) - slack))
   const until = new Date(Math.min(now.getTime(), (asked.when?.to ?? Infinity) + slack))
-  const lookedAt = {
-    deliveries: await countDeliveries(db, since, until),
-    since: since.toISOString(),
-    until: until.toISOString(),
-  }
   const understood = {
     from: asked.from.kind,
     to: asked.mailboxes.slice(0, 5).map(({ id, name }) => ({ id, name })),
@@ -47,13 +42,22 @@ export async function lookFor(db: Database, question: WhereQuestion, now: Date):
       to: new Date(asked.when.to).toISOString(),
     },
   }
-  if (asked.problem !== '') return { lookedAt, understood, problem: asked.problem, hits: [], nothing: null }
   const window = { since, until }
-  const rated = [
-    ...(await rateDeliveries(db, asked, window)),
-    ...(await rateOutbound(db, asked, window)),
-    ...(await rateRefusals(db, asked, question.to, window)),
-  ].sort((a, b) => b.rating.likeness - a.rating.likeness || b.at - a.at)
+  const counted = async () => ({
+    deliveries: await countDeliveries(db, since, until),
+    since: since.toISOString(),
+    until: until.toISOString(),
+  })
+  if (asked.problem !== '')
+    return { lookedAt: await counted(), understood, problem: asked.problem, hits: [], nothing: null }
+  const senders = await sendersLike(db, asked.from, asked.typed.from)
+  const [lookedAt, ...places] = await Promise.all([
+    counted(),
+    rateDeliveries(db, asked, senders, window),
+    rateOutbound(db, asked, senders, window),
+    rateRefusals(db, asked, question.to, window),
+  ])
+  const rated = places.flat().sort((a, b) => b.rating.likeness - a.rating.likeness || b.at - a.at)
   const hits = await withJourneys(db, rated.slice(0, mostHits), now)
   return {
     lookedAt,
@@ -157,6 +161,8 @@ async function sendersLike(db: Database, typed: TypedParty, text: string): Promi
     typed.kind === 'words' ? typed.words.join(' ') : senderText('', text.trim().slice(0, 400)),
   ).slice(0, 24)
   if (groups.length === 0) return []
+  const exactly = await sendersOfWords(db, typed)
+  if (exactly.length > 0) return exactly
   const found = await select<{ address: string; name: string }>(
     db,
     `SELECT s.address, s.name FROM (
@@ -164,11 +170,36 @@ async function sendersLike(db: Database, typed: TypedParty, text: string): Promi
      JOIN known_senders s ON s.id = t.sender_id`,
     { groups },
   )
+  return mostAlike(typed, found)
+}
+
+/** Far worse ones than the best are not meant. */
+function mostAlike(
+  typed: TypedParty,
+  found: readonly { readonly address: string; readonly name: string }[],
+): readonly string[] {
   const alike = found
     .map(party => ({ address: party.address, likeness: partyLikeness(typed, party).likeness }))
     .filter(({ likeness }) => likeness >= 0.45)
     .sort((a, b) => b.likeness - a.likeness)
-  return [...new Set(alike.map(({ address }) => address))].slice(0, 60)
+  const least = (alike[0]?.likeness ?? 0) - 0.25
+  return [...new Set(alike.filter(({ likeness }) => likeness >= least).map(({ address }) => address))].slice(
+    0,
+    60,
+  )
+}
+
+/** Senders that have each typed word as it stands; none when a word is misspelt. */
+async function sendersOfWords(db: Database, typed: TypedParty): Promise<readonly string[]> {
+  if (typed.kind !== 'words') return []
+  const query = fullText(typed.words, true)
+  if (query === '' || typed.words.some(word => word.length < 3)) return []
+  const found = await select<{ address: string; name: string }>(
+    db,
+    'SELECT address, name FROM known_senders WHERE MATCH (words) AGAINST (:query IN BOOLEAN MODE) LIMIT 200',
+    { query },
+  )
+  return mostAlike(typed, found)
 }
 
 /** A full-text query in which what was typed can be no operator. Words of fewer than three letters are not indexed. */
@@ -220,8 +251,12 @@ interface DeliveryRow {
 const deliveryColumns = `d.id, d.message_id, d.mailbox_id, d.from_name, d.from_address, d.subject, d.received_at, d.state, w.words`
 const inSight: ReadonlySet<string> = new Set(['inbox', 'released'])
 
-async function rateDeliveries(db: Database, asked: Understood, window: Window): Promise<readonly Rated[]> {
-  const senders = await sendersLike(db, asked.from, asked.typed.from)
+async function rateDeliveries(
+  db: Database,
+  asked: Understood,
+  senders: readonly string[] | null,
+  window: Window,
+): Promise<readonly Rated[]> {
   const mailboxIds = asked.to === null ? null : [...asked.to.keys()]
   const rows = new Map<number, DeliveryRow>()
   const take = async (where: string, values: object, limit = mostMessages) => {
@@ -273,9 +308,12 @@ function rated(asked: Asked, what: Pick<Rated, 'kind' | 'id'>, candidate: Candid
 }
 
 /** What colleagues sent: "did my own mail go out?" */
-async function rateOutbound(db: Database, asked: Understood, window: Window): Promise<readonly Rated[]> {
-  if (asked.from.kind === 'none') return []
-  const senders = await sendersLike(db, asked.from, asked.typed.from)
+async function rateOutbound(
+  db: Database,
+  asked: Understood,
+  senders: readonly string[] | null,
+  window: Window,
+): Promise<readonly Rated[]> {
   if (!senders || senders.length === 0) return []
   const rows = await select<{
     id: number

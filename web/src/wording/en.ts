@@ -154,6 +154,7 @@ export const en = {
     },
     finding: 'with “{{find}}”',
     findNothing: 'show mail with any words',
+    askedFor: 'asked for',
     singles: 'One at a time',
     sameText_one: 'same text, {{shown}} colleague',
     sameText_other: 'same text, {{shown}} colleagues',

@@ -12,7 +12,9 @@ export const statements: readonly string[] = [
     id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
     address VARCHAR(320) COLLATE utf8mb4_bin NOT NULL,
     name VARCHAR(255) COLLATE utf8mb4_bin NOT NULL,
-    UNIQUE KEY k_party (address, name)
+    words VARCHAR(700) NOT NULL,
+    UNIQUE KEY k_party (address, name),
+    FULLTEXT KEY k_words (words)
   )`,
   `CREATE TABLE sender_trigrams (
     trigram CHAR(3) COLLATE utf8mb4_nopad_bin NOT NULL,

@@ -258,6 +258,9 @@ function Circumstance({ row, member }: { row: ReviewRow; member: boolean }) {
       ? t('review.toOthers', { name: row.mailboxName, count: others })
       : t('review.to', { name: row.mailboxName })
   return (
-    <>{[to, ...row.reasons.map(({ finding, facts }) => t(`circumstance.${finding}`, facts))].join(' · ')}</>
+    <>
+      {row.askedFor && <b className="text-amber">{t('review.askedFor')} · </b>}
+      {[to, ...row.reasons.map(({ finding, facts }) => t(`circumstance.${finding}`, facts))].join(' · ')}
+    </>
   )
 }

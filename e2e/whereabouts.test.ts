@@ -1,0 +1,188 @@
+import { AxeBuilder } from '@axe-core/playwright'
+import { blockFor, expect, send, signIn, stored, test } from './support.ts'
+
+const serial = Date.now().toString(36)
+const kari = 'kari.moen@vindholm.example'
+const domain = `tollhus-${serial}.example`
+
+/** Where a blocked sender's mail goes is each mailbox's own choice. */
+const keptBack = /Quarantined|Junk folder/
+const toInbox = /Release to Kari Moen|Move to the inbox/
+
+const mail = (subject: string, local = 'kasse') =>
+  send({
+    from: `Tollhuset Vikane <${local}@${domain}>`,
+    to: kari,
+    subject,
+    text: `${subject}. Quittance enclosed.`,
+    headers: { 'Authentication-Results': `mx1.vindholm.example; dmarc=pass header.from=${domain}` },
+  })
+
+test('a whole call: enquiry by phone, question, journey, release with the sender made safe, answer, closed', async ({
+  page,
+  context,
+}) => {
+  await context.grantPermissions(['clipboard-read', 'clipboard-write'])
+  await blockFor(kari, domain)
+  await mail(`Tollkvittering ${serial}`)
+  await signIn(page, 'per', '/whereabouts')
+
+  // the colleague is on the phone: what she says goes into the blanks, Enter looks
+  await page.getByLabel('from whom').fill('tolhuset vikane')
+  await page.getByLabel('to whom').fill('kari moen')
+  await page.getByLabel('about what').fill(`tollkvittering ${serial}`)
+  await page.getByLabel('sent around when').fill('today')
+  await page.getByLabel('sent around when').press('Enter')
+  const hit = page.getByRole('article').first()
+  await expect(hit.getByRole('heading')).toHaveText(`Tollkvittering ${serial}`)
+  await expect(hit.getByRole('listitem').filter({ hasText: keptBack })).toContainText(
+    `decided by the entry ${domain}`,
+  )
+  await expect(hit.getByRole('listitem').filter({ hasText: 'Goes away' })).toContainText('unless released')
+
+  await page.getByRole('button', { name: 'New enquiry' }).click()
+  await page.getByRole('button', { name: /^which colleague/ }).click()
+  await page
+    .getByPlaceholder(/colleague|name/i)
+    .last()
+    .fill('Kari Moen')
+  await page.getByRole('option', { name: /Kari Moen/ }).click()
+  await page.getByLabel('What they said').fill('The receipt from the customs house.')
+  await page.getByRole('button', { name: 'Open the enquiry' }).click()
+  const enquiries = page.getByRole('complementary', { name: 'Enquiries' })
+  await expect(enquiries.getByText('The receipt from the customs house.')).toBeVisible()
+  await hit.getByRole('button', { name: 'This is the one' }).click()
+  await expect(enquiries.getByRole('link', { name: `Tollkvittering ${serial}` })).toBeVisible()
+
+  // released, and the next one gets through
+  await hit.getByRole('button', { name: /^future mail from this sender/ }).click()
+  await page.getByRole('option', { name: 'safe for Kari Moen' }).click()
+  await hit.getByRole('button', { name: toInbox }).click()
+  await expect(hit.getByRole('listitem').filter({ hasText: 'In the inbox' })).toBeVisible()
+  await expect
+    .poll(
+      async () =>
+        (await stored(kari)).filter(m => m.subject === `Tollkvittering ${serial}` && m.folder === 'inbox')
+          .length,
+    )
+    .toBe(1)
+  await hit.getByRole('button', { name: 'Copy an explanation' }).click()
+  const told = `Meldingen «Tollkvittering ${serial}» fra Tollhuset Vikane`
+  await expect(page.getByText(told)).toBeVisible()
+  expect(await page.evaluate(() => navigator.clipboard.readText())).toContain(told)
+
+  // the answer, in her language, and the enquiry is closed
+  await enquiries.getByRole('button', { name: 'Explanation of the chosen message' }).click()
+  await expect(enquiries.getByLabel('Answer to the colleague')).toHaveValue(
+    /har blitt sendt|er nå sendt til innboksen/,
+  )
+  await enquiries.getByRole('button', { name: /^state of the enquiry/ }).click()
+  await page.getByRole('option', { name: 'found' }).click()
+  await enquiries.getByRole('button', { name: 'Save' }).click()
+  await expect(page.getByText('The enquiry is saved.')).toBeVisible()
+  await enquiries.getByRole('button', { name: 'All enquiries' }).click()
+  await expect(
+    enquiries.getByRole('button', { name: /found Kari Moen .* The receipt from the customs house/ }),
+  ).toBeVisible()
+  await mail(`Tollkvittering to ${serial}`)
+  await expect
+    .poll(async () => (await stored(kari)).find(m => m.subject === `Tollkvittering to ${serial}`)?.folder)
+    .toBe('inbox')
+
+  // the account of it prints on a page of its own
+  await hit.getByRole('link', { name: 'The whole account' }).click()
+  await expect(page.getByRole('heading', { level: 1 })).toHaveText(`Tollkvittering ${serial}`)
+  await expect(page.getByRole('row', { name: /Release asked for by Per/ })).toBeVisible()
+})
+
+test('what happens to a message shows in a second browser, and what an enquiry waits for is told', async ({
+  page,
+  browser,
+}) => {
+  const other = `fyr-${serial}.example`
+  await blockFor(kari, other)
+  const letter = (subject: string) =>
+    send({
+      from: `Fyrvakten <vakt@${other}>`,
+      to: kari,
+      subject,
+      text: subject,
+      headers: { 'Authentication-Results': `mx1.vindholm.example; dmarc=pass header.from=${other}` },
+    })
+  await letter(`Lyktebytte ${serial}`)
+  await signIn(page, 'per', `/whereabouts?from=${other}`)
+  await expect(page.getByRole('article').first()).toContainText(keptBack)
+
+  const second = await (await browser.newContext()).newPage()
+  await signIn(second, 'oda', `/whereabouts?from=${other}`)
+  await second.getByRole('article').first().getByRole('button', { name: toInbox }).click()
+  // nobody touches the first
+  await expect(
+    page.getByRole('article').first().getByRole('listitem').filter({ hasText: 'In the inbox' }),
+  ).toBeVisible()
+
+  await second.getByRole('button', { name: 'New enquiry' }).click()
+  await second.getByRole('button', { name: /^which colleague/ }).click()
+  await second
+    .getByPlaceholder(/colleague|name/i)
+    .last()
+    .fill('Kari Moen')
+  await second.getByRole('option', { name: /Kari Moen/ }).click()
+  await second.getByLabel('What they said').fill(`The second letter ${serial}`)
+  await second.getByRole('button', { name: 'Open the enquiry' }).click()
+  await expect(second.getByText('Oda Rask looks for it.')).toBeVisible()
+  await letter(`Lyktebytte igjen ${serial}`)
+  await expect(
+    page
+      .getByRole('complementary', { name: 'Enquiries' })
+      .getByRole('button', { name: new RegExp(`The second letter ${serial}.*A message that fits came in`) }),
+  ).toBeVisible()
+  await expect(second.getByRole('link', { name: `Lyktebytte igjen ${serial}` })).toBeVisible()
+  await second.context().close()
+})
+
+test('refused at the door, nothing at all, and a time that is none: each is answered', async ({ page }) => {
+  await signIn(page, 'una', `/whereabouts`)
+  const look = async (from: string, when = '') => {
+    await page.getByLabel('from whom').fill(from)
+    await page.getByLabel('sent around when').fill(when)
+    await page.getByLabel('from whom').press('Enter')
+  }
+  await look('brinemark-yard.example')
+  await expect(page.getByRole('article').first()).toContainText('Refused at our door')
+  await expect(page.getByRole('article').first()).toContainText('the message is too large for the mail store')
+  await look('holmfjord-tau.example')
+  await expect(page.getByText(/Nothing came from holmfjord-tau\.example since/)).toBeVisible()
+  await look('holmfjord-tau.example', '31.2.')
+  await expect(page.getByText('“31.2.” is no day of the calendar.')).toBeVisible()
+})
+
+test('anything is found by typing: Ctrl+K, a name, Enter', async ({ page }) => {
+  await signIn(page, 'per', '/review')
+  await page.keyboard.press('Control+k')
+  await page.keyboard.type('halyard print')
+  const list = page.getByRole('listbox')
+  await expect(list.getByRole('option').filter({ hasText: 'Senders' }).first()).toBeVisible()
+  await list.getByRole('option').filter({ hasText: 'Senders' }).first().click()
+  await expect(page).toHaveURL(/\/whereabouts\?from=/)
+  await expect(page.getByRole('article').first()).toContainText(/halyard-print/)
+})
+
+for (const [name, path] of [
+  ['Whereabouts', '/whereabouts?from=fjellby'],
+  ['Whereabouts, nothing', '/whereabouts?from=holmfjord-tau.example'],
+  ['Whereabouts, an enquiry', '/whereabouts?enquiry=1'],
+  ['the account', '/whereabouts/account/5'],
+] as const)
+  for (const theme of ['light', 'dark'] as const)
+    test(`${name} in the ${theme} theme breaks no rule of WCAG 2.2 AA that axe knows`, async ({ page }) => {
+      await page.emulateMedia({ colorScheme: theme })
+      await signIn(page, 'oda', path)
+      await expect(page.locator('.skeleton')).toHaveCount(0)
+      await page.getByRole('heading').first().waitFor()
+      const { violations } = await new AxeBuilder({ page })
+        .setLegacyMode(true)
+        .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+        .analyze()
+      expect(violations.map(({ id, nodes }) => `${id}: ${nodes[0]?.html.slice(0, 160)}`)).toEqual([])
+    })

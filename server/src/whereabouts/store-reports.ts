@@ -1,0 +1,45 @@
+import { readStatusReport, type RecipientStatus } from '@pendro/core/message'
+import { execute, findRow, inTransaction, type Database } from '../db/database.ts'
+import { announce } from '../live/events.ts'
+import { pendro, writeRecord } from '../record/write.ts'
+
+/**
+ * Takes a delivery status notification of the mail store (RFC 3464): what it accepted and could not keep is
+ * `bounced` after all. Only for mail the store itself handed us; the caller has looked at that. Gives whether
+ * it told of a delivery of ours.
+ */
+export async function takeStoreReport(db: Database, raw: Buffer, now: Date): Promise<boolean> {
+  const report = await readStatusReport(raw)
+  const [, id] = /^(\d{1,15})\.[a-z]+$/.exec(report?.returned.get('pendro-delivery') ?? '') ?? []
+  const told = report?.recipients.find(({ action }) => action === 'failed' || action === 'delayed')
+  if (!report || id === undefined || !told) return false
+  return inTransaction(db, async tx => {
+    const delivery = await findRow<{ mailbox_id: number; state: string }>(
+      db,
+      'SELECT mailbox_id, state FROM deliveries WHERE id = :id FOR UPDATE',
+      { id },
+      tx,
+    )
+    if (!delivery) return false
+    const bounces =
+      told.action === 'failed' && ['inbox', 'aside', 'junk', 'released'].includes(delivery.state)
+    if (bounces) await execute(db, "UPDATE deliveries SET state = 'bounced' WHERE id = :id", { id }, tx)
+    await writeRecord(db, tx, [
+      {
+        at: now,
+        act: bounces ? 'bounced' : 'store-report',
+        by: pendro,
+        mailboxId: delivery.mailbox_id,
+        deliveryId: Number(id),
+        facts: { problem: problemOf(told), host: report.reportingHost },
+      },
+    ])
+    await announce(db, tx, now, [
+      { kind: 'changed', deliveryId: Number(id), state: bounces ? 'bounced' : null, by: '' },
+    ])
+    return true
+  })
+}
+
+const problemOf = ({ status, diagnostic }: RecipientStatus): string =>
+  diagnostic.includes(status) ? diagnostic : `${diagnostic} ${status}`.trim()
