@@ -46,6 +46,7 @@ export const demoOrganisation: Organisation = {
   keepDays: 28,
   digestAddress: `digest@${domain}`,
   reportAddress: `report@${domain}`,
+  helpAddress: `help@${domain}`,
 }
 
 interface Options {

@@ -231,6 +231,19 @@ export const changeOwnSenders = endpoint({
   ],
 })
 
+export const askWhere = endpoint({
+  method: 'post',
+  path: '/api/own/enquiries',
+  summary: 'Ask the help desk where a message is',
+  roles: 'colleague',
+  body: z.object({
+    from: z.string().trim().min(1).max(400),
+    about: z.string().trim().max(400).default(''),
+    when: z.string().trim().max(200).default(''),
+  }),
+  response: z.object({ id }),
+})
+
 const ownSettings = z.object({
   language: digestLanguage,
   schedule: digestSchedule.nullable(),
@@ -285,6 +298,7 @@ export const ownEndpoints = {
   undoOwn,
   ownSenders,
   changeOwnSenders,
+  askWhere,
   readOwnSettings,
   setOwnSettings,
   setOwnPassword,

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { endpoint, everyone, writers } from './endpoint.ts'
 import { digestLanguage } from './own-endpoints.ts'
-import { deliveryState, evidence, id, idInPath, moment } from './shapes.ts'
+import { day, deliveryState, evidence, id, idInPath, moment } from './shapes.ts'
 
 const blank = z.string().trim().max(10_000).default('')
 /** The question with its blanks; the same names stand in the URL of the screen. */
@@ -80,6 +80,51 @@ export const lookFor = endpoint({
   }),
 })
 export type WhereAnswer = z.infer<typeof lookFor.response>
+
+/** Exact filters; the same names stand in the URL of the screen. */
+export const whereFilter = z.object({
+  direction: z.enum(['in', 'out']).default('in'),
+  state: deliveryState.optional(),
+  mailbox: z.coerce.number().int().positive().optional(),
+  /** First and last day, in the organisation's time zone. */
+  since: day.optional(),
+  until: day.optional(),
+  scoreFrom: z.coerce.number().min(0).max(100).default(0),
+  scoreTo: z.coerce.number().min(0).max(100).default(100),
+  /** Kilobytes. */
+  sizeFrom: z.coerce.number().min(0).max(1_000_000).default(0),
+  sizeTo: z.coerce.number().min(0).max(1_000_000).optional(),
+  messageId: z.string().trim().max(998).default(''),
+})
+export type WhereFilter = z.infer<typeof whereFilter>
+export const listMail = endpoint({
+  method: 'get',
+  path: '/api/whereabouts/list',
+  summary: 'All mail that fits exact filters, newest first; page by the cursor in `next`',
+  roles: everyone,
+  query: whereFilter.extend({
+    after: z.string().max(60).optional(),
+    limit: z.coerce.number().int().min(1).max(200).default(60),
+  }),
+  response: z.object({
+    rows: z.array(
+      z.object({
+        id,
+        kind: z.enum(['delivery', 'outbound']),
+        at: moment,
+        state: deliveryState.nullable(),
+        subject: z.string(),
+        fromName: z.string(),
+        fromAddress: z.string(),
+        to: z.string(),
+        score: z.number().nullable(),
+        size: z.number().int(),
+      }),
+    ),
+    next: z.string().nullable(),
+  }),
+})
+export type ListedMail = z.infer<typeof listMail.response>['rows'][number]
 
 const explanations = z.record(digestLanguage, z.string())
 export const readAccount = endpoint({
@@ -208,6 +253,7 @@ export const findAnything = endpoint({
 
 export const whereaboutsEndpoints = {
   lookFor,
+  listMail,
   readAccount,
   tryAgain,
   listEnquiries,

@@ -27,6 +27,7 @@ export const organisation: Organisation = {
   limits: { junk: 40, quarantined: 40, nearCertain: 80 },
   keepDays: 28,
   digestAddress: 'digest@harbour.example',
+  helpAddress: 'help@harbour.example',
 }
 
 const person = (name: string, more: Partial<MailboxPlan> = {}): MailboxPlan => ({

@@ -1,4 +1,5 @@
 import { randomUUID } from 'node:crypto'
+import { gunzipSync } from 'node:zlib'
 import fc from 'fast-check'
 import { createTransport } from 'nodemailer'
 import type { AddressInfo } from 'node:net'
@@ -25,6 +26,8 @@ let per: Awaited<ReturnType<typeof signedIn>>
 beforeAll(async () => {
   server = await startTestServer()
   per = await signedIn(server, 'per')
+  // The clock of these tests runs for days.
+  await execute(server.db, "UPDATE sessions SET expires_at = '2040-01-01'")
 })
 afterAll(() => server.close())
 
@@ -396,6 +399,120 @@ describe('enquiries', () => {
     expect(
       (await per.post('/api/enquiries', { mailboxId: 9999, how: 'phone', words: 'x', question })).body.code,
     ).toBe('MAILBOX_NOT_FOUND')
+  })
+})
+
+describe('a list by exact filters', () => {
+  const list = async (query: object) => {
+    const { body, status } = await per.get(`/api/whereabouts/list?${new URLSearchParams({ ...query })}`)
+    expect([status, body.code]).toEqual([200, undefined])
+    return body as { rows: { id: number; subject: string; state: string }[]; next: string | null }
+  }
+  test('each filter by itself, and pages without gap or double', async () => {
+    tick(60 * 24)
+    const ids: number[] = []
+    for (let i = 0; i < 5; i += 1) {
+      tick(1)
+      ids.push(
+        ...(await arrive(server, {
+          from: `Exact <x${i}@exact.example>`,
+          to: ['aksel@harbour.example'],
+          subject: `Exact ${i}`,
+          headers: [proven('exact.example')],
+          body: `<p>${'x'.repeat(i * 1000)}<a href="https://files.dropshelf.example/x">www.parcel.example</a></p>`,
+        })),
+      )
+    }
+    const mailbox = server.mailbox('aksel')
+    const day = server.clock.now.toISOString().slice(0, 10)
+    const subjects = async (query: object) =>
+      (await list({ mailbox, since: day, ...query })).rows.map(({ subject }) => subject)
+    expect(await subjects({ until: day })).toEqual([4, 3, 2, 1, 0].map(i => `Exact ${i}`))
+    expect(await subjects({ sizeFrom: 3 })).toEqual(['Exact 4', 'Exact 3'])
+    expect(await subjects({ sizeTo: 2 })).toEqual(['Exact 1', 'Exact 0'])
+    expect(await subjects({ scoreFrom: 99.9 })).toEqual([])
+    expect(await subjects({ state: 'sealed' })).toEqual([])
+    expect(await subjects({ until: '2026-11-01' })).toEqual([])
+    const first = await list({ mailbox, since: day, limit: 2 })
+    const second = await list({ mailbox, since: day, limit: 2, after: first.next ?? '' })
+    const third = await list({ mailbox, since: day, limit: 2, after: second.next ?? '' })
+    expect([...first.rows, ...second.rows, ...third.rows].map(({ id }) => id)).toEqual([...ids].reverse())
+    expect(third.next).toBeNull()
+  })
+  test('a Message-ID, as it stands in the header', async () => {
+    const [{ id = 0, source = Buffer.from('') } = {}] = await select<{ id: number; source: Buffer }>(
+      server.db,
+      'SELECT d.id, s.gzip AS source FROM deliveries d JOIN message_sources s ON s.message_id = d.message_id ORDER BY d.id DESC LIMIT 1',
+    )
+    const messageId = /^Message-ID: (<[^>]+>)/im.exec(gunzipSync(source).toString())?.[1] ?? ''
+    expect((await list({ messageId })).rows.map(row => row.id)).toEqual([id])
+    expect((await list({ messageId: '<nobody@nowhere.example>' })).rows).toEqual([])
+  })
+  test('no filter reads the table without an index', async () => {
+    for (const where of [
+      "d.state = 'inbox' AND d.received_at >= '2026-11-01' AND d.score BETWEEN 0 AND 100",
+      "d.state = 'junk' AND d.score BETWEEN 10 AND 20",
+    ]) {
+      const plan = await select<{ table: string; type: string }>(
+        server.db,
+        `EXPLAIN SELECT d.id FROM deliveries d FORCE INDEX (k_state_received) JOIN messages m ON m.id = d.message_id
+         WHERE ${where} ORDER BY d.received_at DESC, d.id DESC LIMIT 61`,
+      )
+      expect(plan.map(({ type }) => type)).not.toContain('ALL')
+    }
+  })
+})
+
+describe('enquiries of colleagues themselves', () => {
+  const byMail = async (headers: readonly string[], body: string, from = 'Kari <kari@harbour.example>') => {
+    const smtp = createSmtpIn({
+      db: server.db,
+      log,
+      now: () => server.clock.now,
+      maxBytes: 20_000,
+      takenIn: () => {},
+    })
+    const listening = await new Promise<ReturnType<typeof smtp.listen>>(resolve => {
+      const one = smtp.listen(0, '127.0.0.1', () => resolve(one))
+    })
+    const raw = [
+      `From: ${from}`,
+      'To: help@harbour.example',
+      'Subject: Where is it?',
+      ...headers,
+      '',
+      body,
+    ].join('\r\n')
+    const sent = createTransport({
+      host: '127.0.0.1',
+      port: (listening.address() as AddressInfo).port,
+      secure: false,
+      ignoreTLS: true,
+    }).sendMail({ envelope: { from: 'kari@harbour.example', to: ['help@harbour.example'] }, raw })
+    const answer = await sent.then(
+      ({ response }) => response,
+      (error: Error) => error.message,
+    )
+    await new Promise<void>(resolve => smtp.close(() => resolve()))
+    return answer
+  }
+  const proof = 'Authentication-Results: mx.harbour.example; dmarc=pass header.from=harbour.example'
+  const newest = async () => (await per.get('/api/enquiries')).body.enquiries[0]
+
+  test('by mail to the help address: their words, and whom they ask about', async () => {
+    tick(1)
+    expect(await byMail([proof], 'I wait for a mail of sales@lantern-yard.example since Monday.')).toContain(
+      '2.0.0',
+    )
+    expect(await newest()).toMatchObject({ how: 'mail', state: 'new', mailboxName: 'Kari', staffer: '' })
+    const { body } = await per.get(`/api/enquiries/${(await newest()).id}`)
+    expect(body.question).toMatchObject({ from: 'sales@lantern-yard.example', to: 'kari@harbour.example' })
+  })
+  test('a forged one is refused, an automatic one taken and forgotten', async () => {
+    const before = (await newest()).id
+    expect(await byMail([], 'Forged')).toContain('5.7.1')
+    expect(await byMail([proof, 'Auto-Submitted: auto-replied'], 'I am away')).toContain('2.0.0')
+    expect((await newest()).id).toBe(before)
   })
 })
 

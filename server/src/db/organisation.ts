@@ -15,6 +15,8 @@ export interface Organisation {
   readonly digestWeekdays?: readonly number[]
   /** Where colleagues send mail that got through, as an attachment; '' for nowhere. */
   readonly reportAddress?: string
+  /** Where colleagues ask by mail for a message they miss; '' for nowhere. */
+  readonly helpAddress?: string
 }
 
 interface OrganisationRow {

@@ -6,6 +6,7 @@ import type { Log } from '../log.ts'
 import { findOrganisation } from '../db/organisation.ts'
 import { takeReply } from '../digests/replies.ts'
 import { reportByMail } from '../reports/by-mail.ts'
+import { enquireByMail } from '../whereabouts/by-mail.ts'
 import { takeStoreReport } from '../whereabouts/store-reports.ts'
 import { noteRefusal } from '../whereabouts/refusals.ts'
 import { resolveRecipients, takeIn, type IntakeOptions } from './intake.ts'
@@ -104,6 +105,11 @@ async function receive(
   const { mailFrom, rcptTo } = session.envelope
   const own = await Promise.all(rcptTo.map(({ address }) => ownAddress(db, address)))
   if (own.includes('reports')) return takeReport({ db, log, now, intake }, raw, parsed, session)
+  if (own.includes('help')) {
+    const asked = await enquireByMail(db, handedIn({ db, log, now, intake }, raw, parsed, session))
+    if (!asked.ok) throw reply(550, asked.problem)
+    return '2.0.0 The help desk will look for it'
+  }
   if (own.includes('digests')) {
     const isReport = attemptOf({ now }, session).envelopeFrom === '' && session.remoteAddress === storeAddress
     if (isReport && (await takeStoreReport(db, raw, now()))) return '2.0.0 Noted'
@@ -129,12 +135,13 @@ async function receive(
   return `2.0.0 Taken in as ${taken.messageId}`
 }
 
-/** Addresses of Pendro itself: where reports are handed in, and where digests come from. */
-async function ownAddress(db: Database, address: string): Promise<'reports' | 'digests' | null> {
+/** Addresses of Pendro itself: where reports are handed in, questions asked, and where digests come from. */
+async function ownAddress(db: Database, address: string): Promise<'reports' | 'digests' | 'help' | null> {
   const organisation = await findOrganisation(db)
   if (!organisation) return null
   const wanted = address.toLowerCase()
   if (organisation.reportAddress && organisation.reportAddress === wanted) return 'reports'
+  if (organisation.helpAddress && organisation.helpAddress === wanted) return 'help'
   return organisation.digestAddress === wanted ? 'digests' : null
 }
 

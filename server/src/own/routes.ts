@@ -3,6 +3,7 @@ import { rateLimit } from 'express-rate-limit'
 import {
   actOwn,
   askCode,
+  askWhere,
   changeOwnSenders,
   digestLink,
   enterOwn,
@@ -27,6 +28,7 @@ import { writeRecord } from '../record/write.ts'
 import { readSafeView, safeViewHeaders } from '../review/safe-view.ts'
 import { undoRuling } from '../review/rulings.ts'
 import { actor } from '../sign-in/sessions.ts'
+import { openEnquiry } from '../whereabouts/enquiries.ts'
 import { spokenLanguage } from '../wording.ts'
 import {
   askForCode,
@@ -190,6 +192,19 @@ function settingRoutes(router: Router, { db, now }: Deps): void {
   mount(router, ownSenders, async ({ colleague }) => ({ entries: await ownEntries(db, colleague, now()) }))
   mount(router, changeOwnSenders, async ({ body, colleague }) => ({
     rulingId: await changeOwn(db, colleague, body, now()),
+  }))
+  mount(router, askWhere, async ({ body, colleague }) => ({
+    id: await openEnquiry(
+      db,
+      { actor: actor({ colleague }), stafferId: null },
+      {
+        mailboxId: colleague.id,
+        how: 'page',
+        words: [body.from, body.about, body.when].filter(part => part !== '').join(', '),
+        question: { ...body, to: colleague.address },
+      },
+      now(),
+    ),
   }))
   mount(router, readOwnSettings, ({ colleague }) => readSettingsOf(db, colleague, now()))
   mount(router, setOwnSettings, async ({ body, colleague }) => {

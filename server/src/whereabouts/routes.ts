@@ -3,6 +3,7 @@ import {
   changeEnquiry as changeEndpoint,
   findAnything as findEndpoint,
   listEnquiries,
+  listMail,
   lookFor as lookEndpoint,
   openEnquiry as openEndpoint,
   readAccount,
@@ -15,10 +16,12 @@ import { actor } from '../sign-in/sessions.ts'
 import { readAccountOf, tryAgainNow } from './account.ts'
 import { changeEnquiry, openEnquiry, readEnquiries, readEnquiry } from './enquiries.ts'
 import { findAnything } from './find.ts'
+import { listMailOf } from './list.ts'
 import { lookFor } from './look.ts'
 
 export function whereaboutsRoutes(router: Router, { db, now, queued }: Deps): void {
   mount(router, lookEndpoint, ({ body }) => lookFor(db, body, now()))
+  mount(router, listMail, ({ query }) => listMailOf(db, query))
   mount(router, readAccount, ({ params }) => readAccountOf(db, params.id, now()))
   mount(router, tryAgain, async ({ params, who }) => {
     await tryAgainNow(db, who, params.id, now())

@@ -17,6 +17,7 @@ const BringIn = lazy(() => import('../areas/senders/index.ts').then(m => ({ defa
 const WhereaboutsArea = lazy(() =>
   import('../areas/whereabouts/index.ts').then(m => ({ default: m.WhereaboutsArea })),
 )
+const ExactList = lazy(() => import('../areas/whereabouts/index.ts').then(m => ({ default: m.ExactList })))
 const Account = lazy(() => import('../areas/whereabouts/index.ts').then(m => ({ default: m.Account })))
 const OwnArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ default: m.OwnArea })))
 const LinkArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ default: m.LinkArea })))
@@ -107,6 +108,14 @@ const router = createBrowserRouter([
         element: (
           <Later title="areas.whereabouts">
             <WhereaboutsArea />
+          </Later>
+        ),
+      },
+      {
+        path: 'whereabouts/list',
+        element: (
+          <Later title="whereabouts.exact.title">
+            <ExactList />
           </Later>
         ),
       },

@@ -9,6 +9,7 @@ import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Checkbox } from '../../parts/checkbox.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+import { Miss } from './miss.tsx'
 import { useOwnSession } from './own-session.ts'
 import { acts, useActs } from './use-acts.ts'
 
@@ -112,6 +113,7 @@ export function OwnMail() {
           </p>
         )}
       </div>
+      <Miss />
       {ids.length > 0 && <MarkedBar ids={ids} onDone={() => setMarked(new Set())} />}
     </>
   )

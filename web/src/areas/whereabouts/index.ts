@@ -6,3 +6,4 @@ i18next.addResourceBundle('en', 'translation', { whereabouts: enWhereabouts }, t
 
 export { Account } from './account.tsx'
 export { WhereaboutsArea } from './whereabouts-area.tsx'
+export { ExactList } from './exact-list.tsx'

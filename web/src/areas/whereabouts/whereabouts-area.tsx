@@ -1,6 +1,7 @@
 import { useEffect } from 'react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
+import { Link } from 'react-router'
 import { changeEnquiry, type WhereAnswer, type WhereQuestion } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { useNotices } from '../../app/notices.ts'
@@ -51,7 +52,10 @@ export function WhereaboutsArea() {
             <LookedAt data={answer.data} />
           ) : (
             t('whereabouts.before')
-          )}
+          )}{' '}
+          <Link to="/whereabouts/list" className="border-b border-current text-petrol">
+            {t('whereabouts.exactLink')}
+          </Link>
         </p>
       </section>
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_minmax(300px,380px)]">

@@ -121,6 +121,15 @@ export const own = {
       },
       own: 'Meine eigene Seite öffnen',
     },
+    miss: {
+      title: 'Vermissen Sie eine Nachricht?',
+      text: 'Die Hilfestelle sucht sie überall und sagt Ihnen Bescheid.',
+      from: 'Von wem: ein Name oder eine Adresse',
+      about: 'Worum es darin geht',
+      when: 'Ungefähr wann geschickt',
+      send: 'Die Hilfestelle fragen',
+      sent: 'Die Hilfestelle hat Ihre Frage.',
+    },
     list: {
       safe: 'Für Sie vertraut',
       blocked: 'Für Sie gesperrt',

@@ -121,6 +121,15 @@ export const own = {
       },
       own: 'Open my own page',
     },
+    miss: {
+      title: 'Do you miss a message?',
+      text: 'The help desk looks for it everywhere, and tells you.',
+      from: 'From whom: a name or an address',
+      about: 'What it is about',
+      when: 'Sent around when',
+      send: 'Ask the help desk',
+      sent: 'The help desk has your question.',
+    },
     list: {
       safe: 'Safe for you',
       blocked: 'Blocked for you',

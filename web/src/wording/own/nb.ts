@@ -120,6 +120,15 @@ export const own = {
       },
       own: 'Åpne min egen side',
     },
+    miss: {
+      title: 'Savner du en melding?',
+      text: 'Brukerstøtten leter etter den overalt og sier fra til deg.',
+      from: 'Fra hvem: et navn eller en adresse',
+      about: 'Hva den handler om',
+      when: 'Sendt omtrent når',
+      send: 'Spør brukerstøtten',
+      sent: 'Brukerstøtten har fått spørsmålet ditt.',
+    },
     list: {
       safe: 'Trygge for deg',
       blocked: 'Blokkert for deg',

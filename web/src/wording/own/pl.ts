@@ -134,6 +134,15 @@ export const own = {
       },
       own: 'Otwórz moją stronę',
     },
+    miss: {
+      title: 'Brakuje Ci wiadomości?',
+      text: 'Dział pomocy poszuka jej wszędzie i da Ci znać.',
+      from: 'Od kogo: nazwisko lub adres',
+      about: 'O czym jest',
+      when: 'Wysłana mniej więcej kiedy',
+      send: 'Zapytaj dział pomocy',
+      sent: 'Dział pomocy ma Twoje pytanie.',
+    },
     list: {
       safe: 'Zaufani u Ciebie',
       blocked: 'Zablokowani u Ciebie',

@@ -1,0 +1,55 @@
+import { no, yes, type Parsed } from '@pendro/core/address'
+import { findAutomaticSign } from '@pendro/core/digest'
+import type { parseMessage } from '@pendro/core/message'
+import type { Connection, Resolve } from '@pendro/core/authentication'
+import type { Database } from '../db/database.ts'
+import { readOrganisation } from '../db/organisation.ts'
+import { findProvenColleague } from '../mail/proven-colleague.ts'
+import { openEnquiry } from './enquiries.ts'
+
+interface Given {
+  readonly raw: Buffer
+  readonly parsed: Awaited<ReturnType<typeof parseMessage>>
+  readonly envelopeFrom: string
+  readonly connection: Connection
+  readonly resolve: Resolve | undefined
+  readonly now: Date
+}
+
+const address = /[\w.+-]+@[\w-]+(?:\.[\w-]+)+/g
+
+/**
+ * A colleague's mail to the help address opens an enquiry in their words; the first address in it that is not
+ * ours is whom it asks about. What no person sent is taken and does nothing. The problem is the SMTP answer.
+ */
+export async function enquireByMail(db: Database, given: Given): Promise<Parsed<number | null, string>> {
+  const { raw, parsed, envelopeFrom, connection, resolve, now } = given
+  if (!parsed.ok) return no('5.6.0 The message can not be read')
+  const message = parsed.value
+  if (findAutomaticSign({ headers: message.headers, envelopeFrom, subject: message.subject }) !== null)
+    return yes(null)
+  const colleague = await findProvenColleague(db, { raw, message, envelopeFrom, connection, resolve, now })
+  if (colleague === 'nobody') return no('5.7.1 The help desk takes questions of colleagues only')
+  if (colleague === 'not-proven') return no('5.7.1 Nothing proves that this question comes from you')
+  const { policy } = await readOrganisation(db)
+  const text = message.text.replace(/\s+/g, ' ').trim()
+  const asked = [...`${message.subject} ${text}`.matchAll(address)]
+    .map(([found]) => found.toLowerCase())
+    .find(found => !policy.ownDomains.some(own => found.endsWith(`@${own}`) || found.endsWith(`.${own}`)))
+  const id = await openEnquiry(
+    db,
+    { actor: { kind: 'colleague', id: null, name: colleague.name }, stafferId: null },
+    {
+      mailboxId: colleague.id,
+      how: 'mail',
+      words:
+        [message.subject, text]
+          .filter(part => part !== '')
+          .join(': ')
+          .slice(0, 1000) || '…',
+      question: { from: asked ?? '', to: colleague.address, about: '', when: '' },
+    },
+    now,
+  )
+  return yes(id)
+}

@@ -1,0 +1,137 @@
+import type { z } from 'zod'
+import { deliveryState, type ListedMail, type listMail } from '@pendro/contract'
+import { daysBefore, startOfDay } from '@pendro/core/keeping'
+import { select, type Database } from '../db/database.ts'
+import { readOrganisation } from '../db/organisation.ts'
+import { hashMessageId } from '../mail/knowledge.ts'
+
+type Asked = z.output<typeof listMail.query>
+
+interface ListRow {
+  readonly id: number
+  readonly at: Date
+  readonly state: ListedMail['state']
+  readonly subject: string
+  readonly from_name: string
+  readonly from_address: string
+  readonly mailbox_name: string | null
+  readonly score: number | null
+  readonly size: number
+}
+
+/**
+ * Mail that fits exact filters, newest first. Each state is read along its own index and the pages are merged
+ * here; a Message-ID is found by its hash. No combination reads the whole table.
+ */
+export async function listMailOf(
+  db: Database,
+  asked: Asked,
+): Promise<{ rows: ListedMail[]; next: string | null }> {
+  const { timeZone } = await readOrganisation(db)
+  const [, time = '', last = ''] = /^(\d{1,16})\.(\d{1,16})$/.exec(asked.after ?? '') ?? []
+  const values = {
+    mailbox: asked.mailbox,
+    since: asked.since === undefined ? null : new Date(startOfDay(asked.since, timeZone)),
+    until: asked.until === undefined ? null : new Date(startOfDay(daysBefore(asked.until, -1), timeZone)),
+    scoreFrom: asked.scoreFrom,
+    scoreTo: asked.scoreTo,
+    sizeFrom: asked.sizeFrom * 1000,
+    sizeTo: asked.sizeTo === undefined ? null : asked.sizeTo * 1000,
+    hash: hashMessageId(asked.messageId),
+    time: new Date(Number(time)),
+    last: Number(last),
+    limit: asked.limit + 1,
+  }
+  const found =
+    asked.direction === 'out'
+      ? await outbound(db, asked, values, time !== '')
+      : await deliveries(db, asked, values, time !== '')
+  const rows = found.slice(0, asked.limit)
+  const end = found.length > asked.limit ? rows.at(-1) : undefined
+  return {
+    rows: rows.map(row => ({
+      id: row.id,
+      kind: asked.direction === 'out' ? ('outbound' as const) : ('delivery' as const),
+      at: row.at.toISOString(),
+      state: row.state,
+      subject: row.subject,
+      fromName: row.from_name,
+      fromAddress: row.from_address,
+      to: row.mailbox_name ?? '',
+      score: row.score === null ? null : Number(row.score),
+      size: row.size,
+    })),
+    next: end ? `${end.at.getTime()}.${end.id}` : null,
+  }
+}
+
+interface Values {
+  readonly since: Date | null
+  readonly until: Date | null
+  readonly sizeTo: number | null
+  readonly sizeFrom: number
+  readonly limit: number
+}
+
+/** Conditions on time, cursor, size and Message-ID; `t` has the time, `m` is the message. */
+function conditions(t: 'd' | 'm', { messageId }: Asked, values: Values, paged: boolean): string {
+  return [
+    ...(values.since ? [`${t}.received_at >= :since`] : []),
+    ...(values.until ? [`${t}.received_at < :until`] : []),
+    ...(paged ? [`${t}.received_at <= :time AND (${t}.received_at < :time OR ${t}.id < :last)`] : []),
+    ...(values.sizeFrom > 0 ? ['m.size >= :sizeFrom'] : []),
+    ...(values.sizeTo === null ? [] : ['m.size <= :sizeTo']),
+    ...(messageId === '' ? [] : ['m.message_id_hash = :hash']),
+  ]
+    .map(part => ` AND ${part}`)
+    .join('')
+}
+
+async function deliveries(
+  db: Database,
+  asked: Asked,
+  values: Values & object,
+  paged: boolean,
+): Promise<readonly ListRow[]> {
+  // The table names what is found of a message by its hash; there is no order to keep to.
+  const index =
+    asked.messageId !== ''
+      ? ''
+      : `FORCE INDEX (${asked.mailbox === undefined ? 'k_state_received' : 'k_mailbox_received'})`
+  const ofState = (state: string) =>
+    select<ListRow>(
+      db,
+      `SELECT d.id, d.received_at AS at, d.state, d.subject, d.from_name, d.from_address, b.name AS mailbox_name, d.score, m.size
+       FROM deliveries d ${index} JOIN messages m ON m.id = d.message_id JOIN mailboxes b ON b.id = d.mailbox_id
+       WHERE d.state = '${state}'${asked.mailbox === undefined ? '' : ' AND d.mailbox_id = :mailbox'}
+         AND d.score BETWEEN :scoreFrom AND :scoreTo${conditions('d', asked, values, paged)}
+       ORDER BY d.received_at DESC, d.id DESC LIMIT :limit`,
+      { ...values },
+    )
+  const states = asked.state === undefined ? deliveryState.options : [asked.state]
+  const found = await Promise.all(states.map(ofState))
+  return found
+    .flat()
+    .sort((a, b) => b.at.getTime() - a.at.getTime() || b.id - a.id)
+    .slice(0, values.limit)
+}
+
+/** What colleagues sent; it has no state and no score, and its sender is the colleague. */
+function outbound(
+  db: Database,
+  asked: Asked,
+  values: Values & object,
+  paged: boolean,
+): Promise<readonly ListRow[]> {
+  const whose =
+    asked.mailbox === undefined
+      ? ''
+      : ' AND m.from_address IN (SELECT address FROM mailbox_addresses WHERE mailbox_id = :mailbox)'
+  return select<ListRow>(
+    db,
+    `SELECT m.id, m.received_at AS at, NULL AS state, m.subject, m.from_name, m.from_address, NULL AS mailbox_name, NULL AS score, m.size
+     FROM messages m WHERE m.direction = 'out'${whose}${conditions('m', asked, values, paged)}
+     ORDER BY m.received_at DESC, m.id DESC LIMIT :limit`,
+    { ...values },
+  )
+}

@@ -1,0 +1,184 @@
+import { useMemo } from 'react'
+import { useInfiniteQuery } from '@tanstack/react-query'
+import { useTranslation } from 'react-i18next'
+import { Link, useSearchParams } from 'react-router'
+import { deliveryState, listMail, type ListedMail } from '@pendro/contract'
+import { call } from '../../app/api.ts'
+import { useNumbers, useTimes } from '../../app/times.ts'
+import { Button } from '../../parts/buttons.tsx'
+import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
+import { SentenceSlot } from '../../parts/sentence-slot.tsx'
+import { Sentence } from '../../parts/sentence.tsx'
+import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+
+const names = [
+  'direction',
+  'state',
+  'mailbox',
+  'since',
+  'until',
+  'scoreFrom',
+  'scoreTo',
+  'sizeFrom',
+  'sizeTo',
+  'messageId',
+] as const
+type Name = (typeof names)[number]
+
+/** All mail by exact filters, for those who want a list; every filter stands in the address. */
+export function ExactList() {
+  const { t } = useTranslation()
+  const [search, setSearch] = useSearchParams()
+  const filter = useMemo(
+    () => Object.fromEntries(names.flatMap(name => (search.get(name) ? [[name, search.get(name)]] : []))),
+    [search],
+  ) as Partial<Record<Name, string>>
+  const set = (name: Name, value: string) =>
+    setSearch(
+      before => {
+        const next = new URLSearchParams(before)
+        if (value === '') next.delete(name)
+        else next.set(name, value)
+        return next
+      },
+      { replace: true },
+    )
+  const list = useInfiniteQuery({
+    queryKey: ['where', 'list', filter],
+    initialPageParam: undefined as string | undefined,
+    queryFn: ({ pageParam, signal }) =>
+      call(listMail, { query: { ...filter, after: pageParam } as object, signal }),
+    getNextPageParam: page => page.next ?? undefined,
+  })
+  const rows = list.data?.pages.flatMap(page => page.rows) ?? []
+  const field = (name: Name, type: 'date' | 'number' | 'text', className: string) => (
+    <input
+      key={name}
+      type={type}
+      min={type === 'number' ? 0 : undefined}
+      defaultValue={filter[name] ?? ''}
+      aria-label={t(`whereabouts.exact.${name}`)}
+      onChange={event => set(name, event.target.value)}
+      className={`rounded-t-sm border-b-2 border-petrol bg-raised px-2 py-0.5 ${className}`}
+    />
+  )
+  const direction = filter.direction === 'out' ? 'out' : 'in'
+  return (
+    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+      <section className="border-b border-line-strong px-6 py-4 text-[1.05rem] leading-[2.3rem]">
+        <p>
+          <Link to="/whereabouts" className="border-b border-current text-petrol">
+            {t('whereabouts.exact.back')}
+          </Link>
+        </p>
+        <Sentence
+          text={t('whereabouts.exact.sentence')}
+          slots={{
+            direction: (
+              <SentenceSlot
+                label={t('whereabouts.exact.direction')}
+                text={t(`whereabouts.exact.directions.${direction}`)}
+                value={direction}
+                options={(['in', 'out'] as const).map(value => ({
+                  value,
+                  text: t(`whereabouts.exact.directions.${value}`),
+                }))}
+                onPick={value => set('direction', value === 'in' ? '' : value)}
+              />
+            ),
+            state: (
+              <SentenceSlot
+                label={t('whereabouts.exact.state')}
+                text={filter.state ? t(`state.${filter.state}`) : t('whereabouts.exact.anyState')}
+                value={filter.state ?? ''}
+                options={[
+                  { value: '', text: t('whereabouts.exact.anyState') },
+                  ...deliveryState.options.map(value => ({
+                    value: value as string,
+                    text: t(`state.${value}`),
+                  })),
+                ]}
+                onPick={value => set('state', value)}
+              />
+            ),
+            mailbox: (
+              <MailboxSlot
+                mailbox={filter.mailbox ? Number(filter.mailbox) : undefined}
+                onPick={id => set('mailbox', id === undefined ? '' : String(id))}
+              />
+            ),
+            since: field('since', 'date', ''),
+            until: field('until', 'date', ''),
+            scoreFrom: field('scoreFrom', 'number', 'w-20'),
+            scoreTo: field('scoreTo', 'number', 'w-20'),
+            sizeFrom: field('sizeFrom', 'number', 'w-24'),
+            sizeTo: field('sizeTo', 'number', 'w-24'),
+            messageId: field('messageId', 'text', 'w-72 font-mono'),
+          }}
+        />
+      </section>
+      <div className="overflow-y-auto" tabIndex={0} role="region" aria-label={t('whereabouts.exact.title')}>
+        {list.isPending && <SkeletonRows count={8} height={48} />}
+        {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
+        {list.data && rows.length === 0 && (
+          <Empty title={t('whereabouts.exact.none')}>{t('whereabouts.exact.noneText')}</Empty>
+        )}
+        {rows.length > 0 && (
+          <table className="w-full border-collapse bg-sheet">
+            <thead>
+              <tr className="border-b border-line-strong text-left text-ink-2">
+                {(['at', 'from', 'subject', 'to', 'state', 'score', 'size'] as const).map(name => (
+                  <th key={name} scope="col" className="px-3 py-1.5 font-semibold">
+                    {t(`whereabouts.exact.column.${name}`)}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {rows.map(row => (
+                <Row key={`${row.kind}${row.id}`} row={row} />
+              ))}
+            </tbody>
+          </table>
+        )}
+        {list.hasNextPage && (
+          <p className="p-3 text-center">
+            <Button disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
+              {t('whereabouts.exact.more')}
+            </Button>
+          </p>
+        )}
+      </div>
+    </div>
+  )
+}
+
+function Row({ row }: { row: ListedMail }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const { size } = useNumbers()
+  return (
+    <tr className="border-b border-line align-top hover:bg-raised">
+      <td className="px-3 py-1.5 whitespace-nowrap">{times.full(row.at)}</td>
+      <td className="max-w-64 px-3 py-1.5">
+        <span className="block truncate">{row.fromName}</span>
+        <span className="block truncate font-mono text-[0.9rem] text-ink-2">{row.fromAddress}</span>
+      </td>
+      <td className="px-3 py-1.5">
+        {row.kind === 'delivery' ? (
+          <Link to={`/whereabouts/account/${row.id}`} className="border-b border-current text-petrol">
+            {row.subject || t('review.noSubject')}
+          </Link>
+        ) : (
+          row.subject
+        )}
+      </td>
+      <td className="px-3 py-1.5">{row.to}</td>
+      <td className="px-3 py-1.5">
+        {row.state === null ? t('whereabouts.outbound') : t(`state.${row.state}`)}
+      </td>
+      <td className="px-3 py-1.5 text-right">{row.score ?? ''}</td>
+      <td className="px-3 py-1.5 text-right whitespace-nowrap">{size(row.size)}</td>
+    </tr>
+  )
+}
