@@ -13,6 +13,7 @@ import type { Section } from './measure.ts'
 import { benchUnderLoad } from './under-load.ts'
 import { benchBundle, benchReview } from './review-page.ts'
 import { benchDecisions, benchLists } from './senders.ts'
+import { benchWhereabouts } from './whereabouts.ts'
 
 const sections: Section[] = [benchBundle(), await benchJudging(), await benchDecisions()]
 
@@ -27,6 +28,7 @@ sections.push(await benchUnderLoad(database.url('pendro_bench')))
 sections.push(await benchDigests(db))
 await db.close()
 sections.push(await benchDigestsAtScale(database.url, database.sql))
+sections.push(await benchWhereabouts(database.url, database.sql))
 sections.push(await benchLists(database.url, database.sql))
 await database.stop()
 

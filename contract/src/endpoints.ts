@@ -215,6 +215,8 @@ export const deliverySheet = endpoint({
       })
       .nullable(),
     unreadable: z.boolean(),
+    /** It is in the colleague's own mailbox: whoever opens it says why. */
+    asksWhy: z.boolean(),
     attachments: z.array(
       z.object({
         name: z.string(),
@@ -255,6 +257,17 @@ export const deliverySheet = endpoint({
 })
 export type DeliverySheet = z.infer<typeof deliverySheet.response>
 
+export const sayWhy = endpoint({
+  method: 'post',
+  path: '/api/deliveries/{id}/why',
+  summary:
+    'Say why a message in a colleague’s mailbox is opened; counts for half an hour, and the record keeps it',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  body: z.object({ reason: z.string().trim().min(3).max(500), enquiry: id.optional() }),
+  response: z.object({}),
+  problems: ['DELIVERY_NOT_FOUND'],
+})
 export const previewRuling = endpoint({
   method: 'post',
   path: '/api/rulings/reach',
@@ -542,6 +555,7 @@ export const endpoints = {
   reviewCounts,
   reviewCluster,
   deliverySheet,
+  sayWhy,
   previewRuling,
   applyRuling,
   undoRuling,

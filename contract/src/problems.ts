@@ -35,6 +35,10 @@ export const problems = {
     status: 403,
     text: 'You are signed in as an observer: you can read everything here, but not change it.',
   },
+  SAY_WHY: {
+    status: 403,
+    text: 'This message is in a colleague’s mailbox, not held back. Say why you open it; the record keeps it.',
+  },
   NEEDS_STEWARD: {
     status: 403,
     text: 'Entries for all colleagues are made by a steward. Choose one colleague, or ask a steward.',

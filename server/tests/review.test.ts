@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { ReviewFilter } from '@pendro/contract'
-import { insert, select } from '../src/db/database.ts'
+import { execute, insert, select } from '../src/db/database.ts'
 import { clusterSizes, countBins, listPage, readCursor, scopeOf, statesOf } from '../src/review/queries.ts'
 import { arrive, signedIn, startTestServer, type TestServer } from './support.ts'
 
@@ -194,4 +194,28 @@ test('the sheet explains: evidence adds up to the score, each stage has a line, 
     { id },
   )
   expect(read).toHaveLength(1)
+})
+
+test('what is in a colleague’s own mailbox is opened with a reason, which the record keeps', async () => {
+  const server = await startTestServer()
+  const per = await signedIn(server, 'per')
+  const una = await signedIn(server, 'una')
+  const [id = 0] = await arrive(server, { subject: 'Private', body: '<p>Between the two of us</p>' })
+  await execute(server.db, "UPDATE deliveries SET state = 'inbox' WHERE id = :id", { id })
+  for (const path of ['view', 'source']) {
+    const refused = await per.get(`/api/deliveries/${id}/${path}`)
+    expect([refused.status, refused.body.code]).toEqual([403, 'SAY_WHY'])
+  }
+  expect((await per.get(`/api/deliveries/${id}`)).body.asksWhy).toBe(true)
+  expect((await per.post(`/api/deliveries/${id}/why`, { reason: ' ' })).body.code).toBe('BAD_REQUEST')
+  await per.post(`/api/deliveries/${id}/why`, { reason: 'Asked by phone which boat it was' })
+  expect((await per.get(`/api/deliveries/${id}/view`)).text).toContain('Between the two of us')
+  expect((await per.get(`/api/deliveries/${id}`)).body.asksWhy).toBe(false)
+  // for oneself, and for half an hour
+  expect((await una.get(`/api/deliveries/${id}/view`)).body.code).toBe('SAY_WHY')
+  server.clock.now = new Date(server.clock.now.getTime() + 31 * 60_000)
+  expect((await per.get(`/api/deliveries/${id}/view`)).body.code).toBe('SAY_WHY')
+  const { lines } = (await per.get('/api/record?what=reading&who=everybody')).body
+  expect(lines).toMatchObject([{ act: 'read', by: 'Per Dal', reason: 'Asked by phone which boat it was' }])
+  await server.close()
 })

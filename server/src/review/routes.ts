@@ -6,6 +6,7 @@ import {
   reviewCluster,
   reviewCounts,
   reviewList,
+  sayWhy,
   undoRuling as undoEndpoint,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
@@ -44,7 +45,11 @@ export function reviewRoutes(router: Router, { db, now, log, queued, settings }:
     return { rows: rows.slice(0, mostMembers).map(row => toReviewRow(row)), cut: rows.length > mostMembers }
   })
 
-  mount(router, deliverySheet, ({ params }) => readSheet(db, params.id))
+  mount(router, deliverySheet, ({ params, who }) => readSheet(db, who, params.id, now()))
+  mount(router, sayWhy, async ({ params, body, who }) => {
+    await noteReading(db, who, params.id, now(), { reason: body.reason, enquiry: body.enquiry ?? 0 })
+    return {}
+  })
 
   mount(router, previewRuling, ({ body }) => previewReach(db, body.deliveries, body.sentence, now()))
 
@@ -76,21 +81,21 @@ export function reviewRoutes(router: Router, { db, now, log, queued, settings }:
   router.get('/api/deliveries/:id/view', async (req, res) => {
     const who = whoIs(res)
     const id = readId(req.params.id)
+    await noteReading(db, who, id, now())
     const html = await readSafeView(db, id, {
       form: req.query.as === 'text' ? 'text' : 'html',
       pictures: req.query.pictures === 'yes',
       pictureSetting: settings.PENDRO_PICTURES,
     })
-    await noteReading(db, who, id, now())
     res.set(safeViewHeaders).send(html)
   })
 
   router.get('/api/deliveries/:id/source', async (req, res) => {
     const who = whoIs(res)
     const id = readId(req.params.id)
+    await noteReading(db, who, id, now())
     const raw = await findSource(db, id)
     if (!raw) throw new AppError('SOURCE_GONE')
-    await noteReading(db, who, id, now())
     res.set({
       'Content-Type': 'message/rfc822',
       'Content-Disposition': `attachment; filename="message-${id}.eml"`,

@@ -23,7 +23,7 @@ interface SheetRow {
 }
 
 /** Everything the sheet shows of one delivery. */
-export async function readSheet(db: Database, id: number): Promise<DeliverySheet> {
+export async function readSheet(db: Database, who: SignedIn, id: number, now: Date): Promise<DeliverySheet> {
   const row = await findDelivery(db, id)
   const more = await findRow<SheetRow>(
     db,
@@ -33,6 +33,7 @@ export async function readSheet(db: Database, id: number): Promise<DeliverySheet
     { id },
   )
   if (!row || !more) throw new AppError('DELIVERY_NOT_FOUND')
+  const asksWhy = isColleaguesOwn(row.state) && !(await hasReadLately(db, who, id, now))
   const raw = await findSource(db, id)
   const parsed = raw ? await parseMessage(raw) : null
   const message = parsed?.ok ? parsed.value : null
@@ -40,7 +41,7 @@ export async function readSheet(db: Database, id: number): Promise<DeliverySheet
     readHistory(db, id),
     readWaiting(db, id),
     readInspection(db, row.message_id),
-    raw && message ? readPdfs(raw, message) : [],
+    raw && message && !asksWhy ? readPdfs(raw, message) : [],
   ])
   const { kind, ...origin } = provenance(more.sender_facts)
   return {
@@ -61,8 +62,9 @@ export async function readSheet(db: Database, id: number): Promise<DeliverySheet
       raw: from.map(([name, text]): [string, string] => [name, text]),
     })),
     path: more.path,
-    body: message && bodyFacts(message),
+    body: message && bodyFacts(message, asksWhy),
     unreadable: more.unreadable !== null,
+    asksWhy,
     attachments: shownAttachments(message, words),
     provenance: { kind, facts: origin },
     unsubscribe: wayOut(message, more.sender_facts),
@@ -124,7 +126,7 @@ async function readInspection(db: Database, messageId: number): Promise<Delivery
   return row && { done: row.done_at !== null, verdict: row.verdict ?? '', problem: row.problem }
 }
 
-function bodyFacts(message: Message): DeliverySheet['body'] {
+function bodyFacts(message: Message, asksWhy: boolean): DeliverySheet['body'] {
   // Counted on the same sanitised text the frame shows; embedded pictures are not needed for that.
   const view = message.html === null ? null : safeView(message.html, new Map())
   const embedded = message.attachments.filter(a => a.contentId !== null).length
@@ -133,7 +135,7 @@ function bodyFacts(message: Message): DeliverySheet['body'] {
     linksDisarmed: view?.linksDisarmed ?? message.links.length,
     picturesLeftOut: Math.max(0, (view?.picturesLeftOut ?? 0) - embedded),
     remotePictures: view?.remotePictures.length ?? 0,
-    hiddenText: message.hiddenText.slice(0, 2000),
+    hiddenText: asksWhy ? '' : message.hiddenText.slice(0, 2000),
   }
 }
 
@@ -175,16 +177,30 @@ async function readWaiting(db: Database, id: number): Promise<DeliverySheet['wai
 
 const readAgainAfter = 30 * 60_000
 
-/** Notes that a staffer opened a colleague's message; once in half an hour is enough. */
-export async function noteReading(db: Database, who: SignedIn, id: number, now: Date): Promise<void> {
+/** Mail in a colleague's mailbox is theirs; what is held back is the help desk's to look at. */
+const isColleaguesOwn = (state: string) => ['inbox', 'aside', 'released', 'moved'].includes(state)
+
+async function hasReadLately(db: Database, who: SignedIn, id: number, now: Date): Promise<boolean> {
   const recent = await findRow(
     db,
     "SELECT 1 AS yes FROM record_entries WHERE delivery_id = :id AND act = 'read' AND by_id = :by AND at > :since LIMIT 1",
     { id, by: who.staffer.id, since: new Date(now.getTime() - readAgainAfter) },
   )
-  if (recent) return
+  return recent !== null
+}
+
+/** Notes that a staffer opened a colleague's message; once in half an hour is enough. */
+export async function noteReading(
+  db: Database,
+  who: SignedIn,
+  id: number,
+  now: Date,
+  why: { readonly reason: string; readonly enquiry: number } | null = null,
+): Promise<void> {
+  if (why === null && (await hasReadLately(db, who, id, now))) return
   const delivery = await findDelivery(db, id)
   if (!delivery) throw new AppError('DELIVERY_NOT_FOUND')
+  if (why === null && isColleaguesOwn(delivery.state)) throw new AppError('SAY_WHY')
   await inTransaction(db, tx =>
     writeRecord(db, tx, [
       {
@@ -193,7 +209,8 @@ export async function noteReading(db: Database, who: SignedIn, id: number, now: 
         by: actor(who),
         mailboxId: delivery.mailbox_id,
         deliveryId: id,
-        facts: { subject: delivery.subject, from: delivery.from_address },
+        reason: why?.reason ?? '',
+        facts: { subject: delivery.subject, from: delivery.from_address, enquiry: why?.enquiry ?? 0 },
       },
     ]),
   )

@@ -305,6 +305,10 @@ export const en = {
   view: {
     title: 'Safe view of the message',
     safe: 'Safe view:',
+    why: 'This message is in the colleague’s mailbox; it is not held back. Opening it stands in the record, with your reason.',
+    whyLabel: 'Why do you open it?',
+    whyHint: 'such as: asked by phone which attachment it was',
+    whyOpen: 'Open it',
     links_one: 'the link can’t be opened',
     links_other: '{{count}} links can’t be opened',
     noLinks: 'no links',

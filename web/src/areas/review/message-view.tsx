@@ -1,8 +1,12 @@
-import { useState } from 'react'
+import { useState, type FormEvent } from 'react'
+import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { FileText, FileWarning, Paperclip } from 'lucide-react'
 import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
-import type { DeliverySheet } from '@pendro/contract'
+import { sayWhy, type DeliverySheet } from '@pendro/contract'
+import { call, problemOf } from '../../app/api.ts'
+import { useNotices } from '../../app/notices.ts'
+import { Button } from '../../parts/buttons.tsx'
 import { useNumbers } from '../../app/times.ts'
 
 /** The message in a frame in which nothing can run, load or lead anywhere. */
@@ -36,12 +40,16 @@ export function MessageView({ sheet }: { sheet: DeliverySheet }) {
           <button type="button" className={link} aria-expanded={headers} onClick={() => setHeaders(!headers)}>
             {t(headers ? 'view.hideHeaders' : 'view.headers')}
           </button>
-          <a className={link} href={`/api/deliveries/${id}/source`} download>
-            {t('view.save')}
-          </a>
-          <a className={link} href={`/api/deliveries/${id}/report`} download title={t('view.reportHint')}>
-            {t('view.report')}
-          </a>
+          {!sheet.asksWhy && (
+            <>
+              <a className={link} href={`/api/deliveries/${id}/source`} download>
+                {t('view.save')}
+              </a>
+              <a className={link} href={`/api/deliveries/${id}/report`} download title={t('view.reportHint')}>
+                {t('view.report')}
+              </a>
+            </>
+          )}
         </span>
       </div>
       {headers && <Headers headers={sheet.headers} />}
@@ -51,13 +59,56 @@ export function MessageView({ sheet }: { sheet: DeliverySheet }) {
         </p>
       )}
       {sheet.attachments.length > 0 && <Attachments attachments={sheet.attachments} />}
-      <iframe
-        title={t('view.title')}
-        sandbox=""
-        src={`/api/deliveries/${id}/view?as=${form}${pictures ? '&pictures=yes' : ''}`}
-        className="block h-[360px] w-full bg-white"
-      />
+      {sheet.asksWhy ? (
+        <Why id={id} />
+      ) : (
+        <iframe
+          title={t('view.title')}
+          sandbox=""
+          src={`/api/deliveries/${id}/view?as=${form}${pictures ? '&pictures=yes' : ''}`}
+          className="block h-[360px] w-full bg-white"
+        />
+      )}
     </section>
+  )
+}
+
+/** A message in a colleague's own mailbox is opened with a reason. */
+function Why({ id }: { id: number }) {
+  const { t } = useTranslation()
+  const client = useQueryClient()
+  const show = useNotices(state => state.show)
+  const [reason, setReason] = useState('')
+  const saying = useMutation({
+    mutationFn: () => call(sayWhy, { params: { id }, body: { reason } }),
+    onSuccess: () => void client.invalidateQueries({ queryKey: ['sheet'] }),
+    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+  })
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    saying.mutate()
+  }
+  return (
+    <form onSubmit={submit} className="grid gap-2 px-4 py-4">
+      <p>{t('view.why')}</p>
+      <label>
+        <span className="mb-1 block font-semibold">{t('view.whyLabel')}</span>
+        <input
+          required
+          minLength={3}
+          maxLength={500}
+          value={reason}
+          onChange={event => setReason(event.target.value)}
+          placeholder={t('view.whyHint')}
+          className="w-full max-w-xl rounded-md border border-line-strong bg-sheet px-3 py-1.5"
+        />
+      </label>
+      <p>
+        <Button kind="main" type="submit" disabled={saying.isPending}>
+          {t('view.whyOpen')}
+        </Button>
+      </p>
+    </form>
   )
 }
 
