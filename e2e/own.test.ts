@@ -119,7 +119,10 @@ for (const [width, height] of [
     await context.close()
   })
 
-test('a code sent to the mailbox opens the page, in the colleague’s language', async ({ browser }) => {
+test('a code sent to the mailbox opens the page, in the colleague’s language; a missing message is asked for', async ({
+  browser,
+  page,
+}) => {
   const context = await browser.newContext({ viewport: { width: 360, height: 740 }, locale: 'de-DE' })
   const phone = await context.newPage()
   const address = 'frauke.priewall@vindholm.example'
@@ -135,5 +138,14 @@ test('a code sent to the mailbox opens the page, in the colleague’s language',
   await phone.getByLabel('Der Code aus der Mail').fill(await code())
   await phone.getByRole('button', { name: 'Öffnen' }).click()
   await expect(phone.getByRole('heading', { name: 'Zurückgehalten für Frauke Priewall' })).toBeVisible()
+  await phone.getByText('Vermissen Sie eine Nachricht?').click()
+  await phone.getByLabel('Von wem: ein Name oder eine Adresse').fill(`Reederei ${serial}`)
+  await phone.getByRole('button', { name: 'Die Hilfestelle fragen' }).click()
+  await expect(phone.getByText('Die Hilfestelle hat Ihre Frage.')).toBeVisible()
+  await signIn(page, 'per', '/whereabouts')
+  await page
+    .getByRole('button', { name: new RegExp(`new Frauke Priewall .*on their page.*Reederei ${serial}`) })
+    .click()
+  await expect(page.getByLabel('from whom')).toHaveValue(`Reederei ${serial}`)
   await context.close()
 })

@@ -168,11 +168,31 @@ test('anything is found by typing: Ctrl+K, a name, Enter', async ({ page }) => {
   await expect(page.getByRole('article').first()).toContainText(/halyard-print/)
 })
 
+test('a list by exact filters stands in the address, and is kept for next time', async ({ page }) => {
+  await signIn(page, 'per', '/whereabouts')
+  await page.getByRole('link', { name: 'A list by exact filters' }).click()
+  await page.getByRole('button', { name: /^in which state/ }).click()
+  await page.getByRole('option', { name: 'sealed', exact: true }).click()
+  await expect(page.getByRole('row').nth(1)).toContainText('sealed')
+  await expect(page).toHaveURL(/state=sealed/)
+  const rows = await page.getByRole('row').count()
+  const first =
+    (await page.getByRole('row').nth(1).getByRole('cell').nth(1).innerText()).split('\n').at(-1) ?? ''
+  await page.getByLabel('senders left out').fill(first)
+  await expect.poll(() => page.getByRole('row').count()).toBeLessThan(rows)
+  await page.getByRole('button', { name: 'Keep these filters for next time' }).click()
+  await page.getByRole('button', { name: 'All mail again' }).click()
+  await expect(page).not.toHaveURL(/state=/)
+  await page.getByRole('button', { name: 'As I kept them' }).click()
+  await expect(page.getByLabel('senders left out')).toHaveValue(first)
+})
+
 for (const [name, path] of [
   ['Whereabouts', '/whereabouts?from=fjellby'],
   ['Whereabouts, nothing', '/whereabouts?from=holmfjord-tau.example'],
   ['Whereabouts, an enquiry', '/whereabouts?enquiry=1'],
   ['the account', '/whereabouts/account/5'],
+  ['the exact list', '/whereabouts/list?state=sealed'],
 ] as const)
   for (const theme of ['light', 'dark'] as const)
     test(`${name} in the ${theme} theme breaks no rule of WCAG 2.2 AA that axe knows`, async ({ page }) => {

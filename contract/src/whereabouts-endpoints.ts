@@ -95,6 +95,8 @@ export const whereFilter = z.object({
   sizeFrom: z.coerce.number().min(0).max(1_000_000).default(0),
   sizeTo: z.coerce.number().min(0).max(1_000_000).optional(),
   messageId: z.string().trim().max(998).default(''),
+  /** Senders that are not shown: parts of addresses with spaces between them. */
+  without: z.string().trim().max(400).default(''),
 })
 export type WhereFilter = z.infer<typeof whereFilter>
 export const listMail = endpoint({

@@ -1,5 +1,7 @@
 import { randomUUID } from 'node:crypto'
+import type { AddressInfo } from 'node:net'
 import type { Express } from 'express'
+import { createTransport } from 'nodemailer'
 import request from 'supertest'
 import { inject } from 'vitest'
 import type { Role } from '@pendro/contract'
@@ -9,6 +11,7 @@ import { migrate } from '../src/db/migrate.ts'
 import type { Organisation } from '../src/db/organisation.ts'
 import { createLog } from '../src/log.ts'
 import { takeIn } from '../src/mail/intake.ts'
+import { createSmtpIn } from '../src/mail/smtp-in.ts'
 import type { Send, SendResult } from '../src/mail/smtp-out.ts'
 import { setUp, type MailboxPlan } from '../src/set-up.ts'
 import { findStaffer, openSession } from '../src/sign-in/sessions.ts'
@@ -210,4 +213,46 @@ export function work(server: TestServer, send: Send): Promise<number> {
     now: () => server.clock.now,
     publicUrl: 'http://pendro.harbour.example',
   })
+}
+
+interface Handed {
+  readonly from?: string
+  readonly to: readonly string[]
+  readonly raw: string
+  /** What the sending server calls itself. */
+  readonly name?: string
+  readonly maxBytes?: number
+  readonly storeAddress?: string
+}
+
+/** Hands a message over by real SMTP, at a door opened for it; gives the last answer, or the refusal. */
+export async function throughTheDoor(
+  server: TestServer,
+  { from = '', to, raw, name, maxBytes = 20_000, storeAddress }: Handed,
+): Promise<string> {
+  const smtp = createSmtpIn({
+    db: server.db,
+    log,
+    now: () => server.clock.now,
+    maxBytes,
+    ...(storeAddress === undefined ? {} : { storeAddress }),
+    takenIn: () => {},
+  })
+  const listening = await new Promise<ReturnType<typeof smtp.listen>>(resolve => {
+    const one = smtp.listen(0, '127.0.0.1', () => resolve(one))
+  })
+  const transport = createTransport({
+    host: '127.0.0.1',
+    port: (listening.address() as AddressInfo).port,
+    secure: false,
+    ignoreTLS: true,
+    ...(name === undefined ? {} : { name }),
+  })
+  try {
+    return (await transport.sendMail({ envelope: { from, to: [...to] }, raw })).response
+  } catch (error) {
+    return (error as Error).message
+  } finally {
+    await new Promise<void>(resolve => smtp.close(() => resolve()))
+  }
 }

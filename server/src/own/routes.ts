@@ -1,5 +1,4 @@
-import type { Request, RequestHandler, Response, Router } from 'express'
-import { rateLimit } from 'express-rate-limit'
+import type { RequestHandler, Response, Router } from 'express'
 import {
   actOwn,
   askCode,
@@ -27,6 +26,7 @@ import { colleagueIs, mount } from '../http.ts'
 import { writeRecord } from '../record/write.ts'
 import { readSafeView, safeViewHeaders } from '../review/safe-view.ts'
 import { undoRuling } from '../review/rulings.ts'
+import { readCookie, throttle } from '../sign-in/requests.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { openEnquiry } from '../whereabouts/enquiries.ts'
 import { spokenLanguage } from '../wording.ts'
@@ -52,30 +52,11 @@ import { readSettingsOf, writeSettingsOf } from './settings.ts'
 /** Puts the colleague of this device into `res.locals.colleague`; nobody is no error here. */
 export function recogniseColleague({ db, now }: Deps): RequestHandler {
   return async (req, res, next) => {
-    const token = readCookie(req)
+    const token = readCookie(req, colleagueCookie)
     if (token) res.locals.colleague = (await findColleague(db, token, now())) ?? undefined
     next()
   }
 }
-
-function readCookie(req: Request): string | null {
-  const found = (req.headers.cookie ?? '').split(/;\s*/).find(part => part.startsWith(`${colleagueCookie}=`))
-  return found?.slice(colleagueCookie.length + 1) ?? null
-}
-
-/** Beside the limit of each mailbox: one device can't try many mailboxes. */
-const throttle = (limit: number) =>
-  rateLimit({
-    windowMs: 60_000,
-    limit,
-    skip: req => req.method !== 'POST',
-    skipSuccessfulRequests: true,
-    standardHeaders: 'draft-7',
-    legacyHeaders: false,
-    handler: () => {
-      throw new AppError('TOO_MANY_TRIES')
-    },
-  })
 
 export function ownRoutes(router: Router, deps: Deps): void {
   signInRoutes(router, deps)
@@ -101,7 +82,7 @@ function signInRoutes(router: Router, { db, now, queued, settings }: Deps): void
   })
   mount(router, readOwnSession, ({ colleague }) => describe(db, colleague))
   mount(router, leaveOwn, async ({ req, res }) => {
-    const token = readCookie(req)
+    const token = readCookie(req, colleagueCookie)
     if (token) await closeColleagueSession(db, token)
     res.clearCookie(colleagueCookie, { path: '/' })
     return {}

@@ -1,11 +1,11 @@
-import type { Request, RequestHandler, Router } from 'express'
-import { rateLimit } from 'express-rate-limit'
+import type { RequestHandler, Router } from 'express'
 import { readSession, signIn, signOut, type Session } from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { inTransaction } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { mount } from '../http.ts'
+import { readCookie, throttle } from './requests.ts'
 import { writeRecord } from '../record/write.ts'
 import {
   actor,
@@ -20,33 +20,15 @@ import {
 /** Puts who is signed in into `res.locals.signedIn`; nobody is no error here. */
 export function recogniseSession({ db, now }: Deps): RequestHandler {
   return async (req, res, next) => {
-    const token = readCookie(req)
+    const token = readCookie(req, sessionCookie)
     if (token) res.locals.signedIn = (await findSession(db, token, now())) ?? undefined
     next()
   }
 }
 
-function readCookie(req: Request): string | null {
-  const found = (req.headers.cookie ?? '').split(/;\s*/).find(part => part.startsWith(`${sessionCookie}=`))
-  return found?.slice(sessionCookie.length + 1) ?? null
-}
-
 export function signInRoutes(router: Router, deps: Deps): void {
   const { db, now, settings } = deps
-  router.use(
-    '/api/session',
-    rateLimit({
-      windowMs: 60_000,
-      limit: 20,
-      skip: req => req.method !== 'POST',
-      skipSuccessfulRequests: true,
-      standardHeaders: 'draft-7',
-      legacyHeaders: false,
-      handler: () => {
-        throw new AppError('TOO_MANY_TRIES')
-      },
-    }),
-  )
+  router.use('/api/session', throttle(20))
   mount(router, signIn, async ({ body, res }) => {
     const staffer = await findStaffer(db, body.signIn, body.password)
     if (!staffer) throw new AppError('SIGN_IN_FAILED')
@@ -63,7 +45,7 @@ export function signInRoutes(router: Router, deps: Deps): void {
   })
   mount(router, readSession, ({ who }) => describe(deps, who))
   mount(router, signOut, async ({ req, res }) => {
-    const token = readCookie(req)
+    const token = readCookie(req, sessionCookie)
     if (token) await closeSession(db, token)
     res.clearCookie(sessionCookie, { path: '/' })
     return {}

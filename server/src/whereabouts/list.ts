@@ -41,6 +41,7 @@ export async function listMailOf(
     time: new Date(Number(time)),
     last: Number(last),
     limit: asked.limit + 1,
+    ...Object.fromEntries(withoutParts(asked.without).map((part, i) => [`without${i}`, part])),
   }
   const found =
     asked.direction === 'out'
@@ -65,6 +66,13 @@ export async function listMailOf(
   }
 }
 
+const withoutParts = (without: string) =>
+  without
+    .split(/\s+/)
+    .filter(part => part !== '')
+    .slice(0, 20)
+    .map(part => `%${part.replace(/[\\%_]/g, '\\$&')}%`)
+
 interface Values {
   readonly since: Date | null
   readonly until: Date | null
@@ -74,7 +82,7 @@ interface Values {
 }
 
 /** Conditions on time, cursor, size and Message-ID; `t` has the time, `m` is the message. */
-function conditions(t: 'd' | 'm', { messageId }: Asked, values: Values, paged: boolean): string {
+function conditions(t: 'd' | 'm', { messageId, without }: Asked, values: Values, paged: boolean): string {
   return [
     ...(values.since ? [`${t}.received_at >= :since`] : []),
     ...(values.until ? [`${t}.received_at < :until`] : []),
@@ -82,6 +90,7 @@ function conditions(t: 'd' | 'm', { messageId }: Asked, values: Values, paged: b
     ...(values.sizeFrom > 0 ? ['m.size >= :sizeFrom'] : []),
     ...(values.sizeTo === null ? [] : ['m.size <= :sizeTo']),
     ...(messageId === '' ? [] : ['m.message_id_hash = :hash']),
+    ...withoutParts(without).map((_, i) => `${t}.from_address NOT LIKE :without${i}`),
   ]
     .map(part => ` AND ${part}`)
     .join('')

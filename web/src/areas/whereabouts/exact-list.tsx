@@ -1,4 +1,4 @@
-import { useMemo } from 'react'
+import { useMemo, useState } from 'react'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
@@ -22,8 +22,11 @@ const names = [
   'sizeFrom',
   'sizeTo',
   'messageId',
+  'without',
 ] as const
 type Name = (typeof names)[number]
+
+const keptKey = 'pendro.exact-filters'
 
 /** All mail by exact filters, for those who want a list; every filter stands in the address. */
 export function ExactList() {
@@ -43,6 +46,12 @@ export function ExactList() {
       },
       { replace: true },
     )
+  // A view of one's own, on this device: it hides nothing from anybody else, and nothing for good.
+  const [kept, setKept] = useState(() => localStorage.getItem(keptKey) ?? '')
+  const keep = (filters: string) => {
+    localStorage.setItem(keptKey, filters)
+    setKept(filters)
+  }
   const list = useInfiniteQuery({
     queryKey: ['where', 'list', filter],
     initialPageParam: undefined as string | undefined,
@@ -56,7 +65,7 @@ export function ExactList() {
       key={name}
       type={type}
       min={type === 'number' ? 0 : undefined}
-      defaultValue={filter[name] ?? ''}
+      value={filter[name] ?? ''}
       aria-label={t(`whereabouts.exact.${name}`)}
       onChange={event => set(name, event.target.value)}
       className={`rounded-t-sm border-b-2 border-petrol bg-raised px-2 py-0.5 ${className}`}
@@ -114,8 +123,24 @@ export function ExactList() {
             sizeFrom: field('sizeFrom', 'number', 'w-24'),
             sizeTo: field('sizeTo', 'number', 'w-24'),
             messageId: field('messageId', 'text', 'w-72 font-mono'),
+            without: field('without', 'text', 'w-72 font-mono'),
           }}
         />
+        <p className="flex gap-4">
+          <Button kind="link" disabled={search.size === 0} onClick={() => keep(search.toString())}>
+            {t('whereabouts.exact.keep')}
+          </Button>
+          {kept !== '' && kept !== search.toString() && (
+            <Button kind="link" onClick={() => setSearch(new URLSearchParams(kept))}>
+              {t('whereabouts.exact.asKept')}
+            </Button>
+          )}
+          {search.size > 0 && (
+            <Button kind="link" onClick={() => setSearch(new URLSearchParams())}>
+              {t('whereabouts.exact.all')}
+            </Button>
+          )}
+        </p>
       </section>
       <div className="overflow-y-auto" tabIndex={0} role="region" aria-label={t('whereabouts.exact.title')}>
         {list.isPending && <SkeletonRows count={8} height={48} />}
