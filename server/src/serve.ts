@@ -14,6 +14,7 @@ import { createResolver } from './mail/resolver.ts'
 import { recalibrate } from './review/calibrate.ts'
 import type { Settings } from './settings.ts'
 import { workDigests } from './work/digests.ts'
+import { indexOldSenders } from './whereabouts/index-messages.ts'
 import { workEnquiries } from './work/enquiries.ts'
 import { startLoop } from './work/loop.ts'
 import { workInspections } from './work/inspections.ts'
@@ -65,7 +66,12 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     },
     log,
   )
-  const enquiries = startLoop('enquiries', 1500, () => workEnquiries(db, now()), log)
+  const enquiries = startLoop(
+    'enquiries',
+    1500,
+    async () => (await indexOldSenders(db)) + (await workEnquiries(db, now())),
+    log,
+  )
   const queued = () => {
     outbox.nudge()
     imports.nudge()

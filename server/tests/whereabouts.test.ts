@@ -5,6 +5,7 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { WhereAnswer } from '@pendro/contract'
 import { fold } from '@pendro/core/whereabouts'
 import { execute, select } from '../src/db/database.ts'
+import { indexOldSenders } from '../src/whereabouts/index-messages.ts'
 import {
   arrive,
   fakeStore,
@@ -210,6 +211,22 @@ describe('near misses, and an honest nothing', () => {
     const other = await look({ from: 'once-wrote.example', about: 'invoices zzz' })
     expect(other.nothing).toBeNull()
   })
+})
+
+test('senders from before are found when their groups of letters have been made', async () => {
+  await arrive(server, { from: 'Oldrik Bremanger <old@bremanger-hus.example>', subject: 'From before' })
+  await execute(server.db, "DELETE FROM known_senders WHERE address = 'old@bremanger-hus.example'")
+  await execute(
+    server.db,
+    "INSERT INTO known_senders (address, name, words, indexed) VALUES ('old@bremanger-hus.example', 'Oldrik Bremanger', '', FALSE)",
+  )
+  await execute(
+    server.db,
+    'DELETE FROM sender_trigrams WHERE sender_id NOT IN (SELECT id FROM known_senders)',
+  )
+  expect((await look({ from: 'oldrik bremnager' })).hits).toEqual([])
+  while ((await indexOldSenders(server.db)) > 0);
+  expect((await look({ from: 'oldrik bremnager' })).hits[0]?.subject).toBe('From before')
 })
 
 describe('what people type', () => {

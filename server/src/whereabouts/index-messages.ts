@@ -1,5 +1,5 @@
 import { fold, trigrams } from '@pendro/core/whereabouts'
-import { execute, insert, select, type Database, type Tx } from '../db/database.ts'
+import { execute, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
 
 interface Indexed {
   readonly id: number
@@ -63,7 +63,36 @@ async function noteSenders(
     values,
     tx,
   )
-  const rows = added.flatMap(({ id, address, name }) =>
+  await addTrigrams(db, tx, added)
+}
+
+/** Senders a migration took over from before, some at a time; how many there were. */
+export function indexOldSenders(db: Database): Promise<number> {
+  return inTransaction(db, async tx => {
+    const old = await select<{ id: number; address: string; name: string }>(
+      db,
+      'SELECT id, address, name FROM known_senders WHERE NOT indexed ORDER BY id LIMIT 500 FOR UPDATE SKIP LOCKED',
+      {},
+      tx,
+    )
+    if (old.length === 0) return 0
+    await addTrigrams(db, tx, old)
+    await execute(
+      db,
+      'UPDATE known_senders SET indexed = TRUE WHERE id IN (:ids)',
+      { ids: old.map(({ id }) => id) },
+      tx,
+    )
+    return old.length
+  })
+}
+
+async function addTrigrams(
+  db: Database,
+  tx: Tx,
+  senders: readonly { readonly id: number; readonly address: string; readonly name: string }[],
+): Promise<void> {
+  const rows = senders.flatMap(({ id, address, name }) =>
     trigrams(senderText(name, address)).map(trigram => ({ trigram, sender_id: id })),
   )
   for (let i = 0; i < rows.length; i += 2000) {

@@ -13,7 +13,9 @@ export const statements: readonly string[] = [
     address VARCHAR(320) COLLATE utf8mb4_bin NOT NULL,
     name VARCHAR(255) COLLATE utf8mb4_bin NOT NULL,
     words VARCHAR(700) NOT NULL,
+    indexed BOOLEAN NOT NULL DEFAULT TRUE,
     UNIQUE KEY k_party (address, name),
+    KEY k_indexed (indexed, id),
     FULLTEXT KEY k_words (words)
   )`,
   `CREATE TABLE sender_trigrams (
@@ -21,6 +23,8 @@ export const statements: readonly string[] = [
     sender_id INT UNSIGNED NOT NULL,
     PRIMARY KEY (trigram, sender_id)
   )`,
+  // Whoever wrote before this schema; their groups of letters are made at the next start.
+  "INSERT IGNORE INTO known_senders (address, name, words, indexed) SELECT DISTINCT from_address, from_name, LOWER(CONCAT(from_name, ' ', REPLACE(REPLACE(from_address, '@', ' '), '.', ' '))), FALSE FROM messages WHERE from_address <> ''",
   'ALTER TABLE messages ADD KEY k_from (from_address, id), ADD KEY k_received (direction, received_at)',
   // Transactions the door turned away, with the reply that was given.
   `CREATE TABLE refusals (
