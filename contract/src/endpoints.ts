@@ -1,11 +1,10 @@
 import { z } from 'zod'
 import { endpoint, everyone, writers } from './endpoint.ts'
-import { digestLanguage, digestSchedule, ownEndpoints } from './own-endpoints.ts'
-import { senderEndpoints } from './sender-endpoints.ts'
-import { whereaboutsEndpoints } from './whereabouts-endpoints.ts'
 import {
   day,
   deliveryState,
+  digestLanguage,
+  digestSchedule,
   entryBrief,
   evidence,
   id,
@@ -541,39 +540,6 @@ export const health = endpoint({
   response: z.object({ ok: z.literal(true) }),
   problems: ['DATABASE_AWAY'],
 })
-
-export const endpoints = {
-  setUpNeeded,
-  beginSetUp,
-  signIn,
-  readSession,
-  signOut,
-  findMailboxes,
-  readForbidden,
-  setForbidden,
-  reviewList,
-  reviewCounts,
-  reviewCluster,
-  deliverySheet,
-  sayWhy,
-  previewRuling,
-  applyRuling,
-  undoRuling,
-  handIn,
-  setDigestSchedule,
-  noteDigestLine,
-  digestDay,
-  digestReplies,
-  lookedAtReply,
-  sentDigest,
-  previewDigest,
-  sendDigest,
-  readRecord,
-  ...senderEndpoints,
-  ...ownEndpoints,
-  ...whereaboutsEndpoints,
-  health,
-}
 
 /** What the live stream sends (`GET /api/live`, server-sent events): deliveries that changed, or new ones. */
 export const liveEvent = z.object({

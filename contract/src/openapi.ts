@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import type { Endpoint } from './endpoint.ts'
-import { endpoints } from './endpoints.ts'
+import { endpoints } from './all-endpoints.ts'
 import { problems, type ProblemCode } from './problems.ts'
 import { exportQuery } from './sender-endpoints.ts'
 

@@ -1,18 +1,15 @@
 import { z } from 'zod'
 import { endpoint } from './endpoint.ts'
-import { day, deliveryState, id, idInPath, moment, standing } from './shapes.ts'
-
-/** Languages digests, and the colleagues' own pages, are written in. */
-export const digestLanguage = z.enum(['en', 'nb', 'de', 'pl'])
-export type DigestLanguage = z.infer<typeof digestLanguage>
-
-export const digestSchedule = z.object({
-  /** Local times of the mailbox's zone; none: no digests. */
-  times: z.array(z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, { error: 'is a time such as 07:00' })).max(6),
-  /** 1 for Monday to 7 for Sunday. */
-  weekdays: z.array(z.number().int().min(1).max(7)).max(7),
-})
-export type DigestScheduleShape = z.infer<typeof digestSchedule>
+import {
+  day,
+  deliveryState,
+  digestLanguage,
+  digestSchedule,
+  id,
+  idInPath,
+  moment,
+  standing,
+} from './shapes.ts'
 
 const ownSession = z.object({
   name: z.string(),

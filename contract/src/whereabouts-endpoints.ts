@@ -1,7 +1,6 @@
 import { z } from 'zod'
 import { endpoint, everyone, writers } from './endpoint.ts'
-import { digestLanguage } from './own-endpoints.ts'
-import { day, deliveryState, evidence, id, idInPath, moment } from './shapes.ts'
+import { day, deliveryState, digestLanguage, evidence, id, idInPath, moment } from './shapes.ts'
 
 const blank = z.string().trim().max(10_000).default('')
 /** The question with its blanks; the same names stand in the URL of the screen. */

@@ -5,7 +5,8 @@ import { parsePattern } from '@pendro/core/senders'
 import { weights } from '@pendro/core/judgement'
 import { patternProblemText } from '../src/pattern-text.ts'
 import { de } from '../src/wording/de.ts'
-import { en } from '../src/wording/en.ts'
+import { en as said } from '../src/wording/en.ts'
+import { enLetters } from '../src/wording/en-letters.ts'
 import { nb } from '../src/wording/nb.ts'
 import { pl } from '../src/wording/pl.ts'
 import { en as first } from '../../web/src/wording/en.ts'
@@ -13,10 +14,13 @@ import { own as ownDe } from '../../web/src/wording/own/de.ts'
 import { own as ownEn } from '../../web/src/wording/own/en.ts'
 import { own as ownNb } from '../../web/src/wording/own/nb.ts'
 import { own as ownPl } from '../../web/src/wording/own/pl.ts'
+import { enDigests } from '../../web/src/wording/en-digests.ts'
+import { enRecord } from '../../web/src/wording/en-record.ts'
 import { enWhereabouts } from '../../web/src/wording/en-whereabouts.ts'
 import { enSenders } from '../../web/src/wording/en-senders.ts'
 import { root } from '../../scripts/prepare.mjs'
 
+const en = { ...said, ...enLetters }
 const languages = { nb, de, pl }
 
 const keysOf = (part: object, path = ''): string[] =>
@@ -59,7 +63,13 @@ test.each(Object.entries(languages))(
   },
 )
 
-const screens = { ...first, senders: enSenders, whereabouts: enWhereabouts }
+const screens = {
+  ...first,
+  digests: enDigests,
+  record: { ...first.record, ...enRecord },
+  senders: enSenders,
+  whereabouts: enWhereabouts,
+}
 
 describe('a pattern that is none: what was typed, and what would do', () => {
   test.each([

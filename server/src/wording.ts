@@ -1,6 +1,7 @@
 import { createInstance } from 'i18next'
 import { de } from '@pendro/contract/wording/de'
 import { en } from '@pendro/contract/wording/en'
+import { enLetters } from '@pendro/contract/wording/en-letters'
 import { nb } from '@pendro/contract/wording/nb'
 import { pl } from '@pendro/contract/wording/pl'
 import type { Translate } from '@pendro/core/digest'
@@ -10,7 +11,7 @@ await texts.init({
   lng: 'en',
   fallbackLng: 'en',
   resources: {
-    en: { translation: en },
+    en: { translation: { ...en, ...enLetters } },
     nb: { translation: nb },
     de: { translation: de },
     pl: { translation: pl },

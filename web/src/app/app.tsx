@@ -9,9 +9,7 @@ import { Problem } from './api.ts'
 import { forgetSession, useSessionQuery } from './session.ts'
 import { Shell } from './shell.tsx'
 
-const DigestsArea = lazy(() =>
-  import('../areas/digests/digests-area.tsx').then(m => ({ default: m.DigestsArea })),
-)
+const DigestsArea = lazy(() => import('../areas/digests/index.ts').then(m => ({ default: m.DigestsArea })))
 const SendersArea = lazy(() => import('../areas/senders/index.ts').then(m => ({ default: m.SendersArea })))
 const BringIn = lazy(() => import('../areas/senders/index.ts').then(m => ({ default: m.BringIn })))
 const WhereaboutsArea = lazy(() =>
@@ -21,9 +19,7 @@ const ExactList = lazy(() => import('../areas/whereabouts/index.ts').then(m => (
 const Account = lazy(() => import('../areas/whereabouts/index.ts').then(m => ({ default: m.Account })))
 const OwnArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ default: m.OwnArea })))
 const LinkArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ default: m.LinkArea })))
-const RecordArea = lazy(() =>
-  import('../areas/record/record-area.tsx').then(m => ({ default: m.RecordArea })),
-)
+const RecordArea = lazy(() => import('../areas/record/index.ts').then(m => ({ default: m.RecordArea })))
 
 const onError = (error: unknown) => {
   if (error instanceof Problem && error.code === 'SIGN_IN_FIRST') forgetSession(client)

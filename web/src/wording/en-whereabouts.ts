@@ -259,6 +259,7 @@ export const enWhereabouts = {
     copied: 'Copied.',
     explanation: 'In plain words',
     language: 'in which language',
+    languages: { en: 'in English', nb: 'in Norwegian', de: 'in German', pl: 'in Polish' },
     way: 'Its way',
     made: 'Made on {{time}}.',
     coming: 'to come',

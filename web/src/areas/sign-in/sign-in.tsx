@@ -1,12 +1,16 @@
-import { useState, type FormEvent } from 'react'
+import { lazy, Suspense, useState, type FormEvent } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Navigate, useLocation } from 'react-router'
 import { setUpNeeded } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { enter, useSessionQuery } from '../../app/session.ts'
-import { FirstSetUp } from '../first-set-up/first-set-up.tsx'
 import { Button } from '../../parts/buttons.tsx'
+
+// Once in the life of an installation.
+const FirstSetUp = lazy(() =>
+  import('../first-set-up/first-set-up.tsx').then(m => ({ default: m.FirstSetUp })),
+)
 
 /** Only paths of our own: an address from elsewhere in the state must not lead away. */
 function cameFrom(state: unknown): string {
@@ -27,7 +31,12 @@ export function SignIn() {
     staleTime: Infinity,
   })
   if (data) return <Navigate to={cameFrom(state)} replace />
-  if (setUp.data?.needed) return <FirstSetUp />
+  if (setUp.data?.needed)
+    return (
+      <Suspense fallback={null}>
+        <FirstSetUp />
+      </Suspense>
+    )
 
   const submit = async (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault()

@@ -67,9 +67,12 @@ export function Account() {
           <span className="font-normal print:hidden">
             <SentenceSlot
               label={t('whereabouts.account.language')}
-              text={t(`digests.language.${spoken}`)}
+              text={t(`whereabouts.account.languages.${spoken}`)}
               value={spoken}
-              options={digestLanguage.options.map(value => ({ value, text: t(`digests.language.${value}`) }))}
+              options={digestLanguage.options.map(value => ({
+                value,
+                text: t(`whereabouts.account.languages.${value}`),
+              }))}
               onPick={setLanguage}
             />
           </span>
