@@ -124,7 +124,7 @@ export const de = {
       deferred:
         'Sie ist unterwegs; Ihr Mailspeicher konnte sie noch nicht annehmen, und wir versuchen es weiter.',
       bounced: 'Ihr Mailspeicher hat sie abgewiesen: {{problem}}',
-      released: 'Sie war zurückgehalten und ist jetzt in Ihren Posteingang geschickt worden.',
+      released: 'Sie wurde zuerst zurückgehalten und ging am {{time}} in Ihren Posteingang.',
       discarded: 'Sie wurde zurückgehalten und verworfen. Wir können sie noch zurückholen.',
       expired:
         'Sie wurde zurückgehalten und ist inzwischen nicht mehr da; sie wurde so lange aufbewahrt, wie es hier üblich ist.',

@@ -74,7 +74,7 @@ export const enLetters = {
       sealed: 'It holds something harmful. Nobody can release it.',
       deferred: 'It is on its way; your mail store could not take it yet, and we go on trying.',
       bounced: 'Your mail store refused to take it: {{problem}}',
-      released: 'It had been held back, and has been sent to your inbox now.',
+      released: 'It was held back first, and went to your inbox on {{time}}.',
       discarded: 'It was held back and has been discarded. We can still bring it back.',
       expired: 'It was held back and has gone away since; it was kept for as long as things are kept here.',
       moved: 'One of your mail rules moved it to a folder.',

@@ -119,7 +119,7 @@ export const nb = {
       sealed: 'Den inneholder noe skadelig. Ingen kan slippe den ut.',
       deferred: 'Den er på vei; postlageret ditt kunne ikke ta imot den ennå, og vi fortsetter å prøve.',
       bounced: 'Postlageret ditt ville ikke ta imot den: {{problem}}',
-      released: 'Den hadde blitt holdt tilbake, og er nå sendt til innboksen din.',
+      released: 'Den ble først holdt tilbake, og gikk til innboksen din {{time}}.',
       discarded: 'Den ble holdt tilbake og er forkastet. Vi kan fortsatt hente den tilbake.',
       expired: 'Den ble holdt tilbake og er borte nå; den ble beholdt så lenge ting beholdes her.',
       moved: 'En av e-postreglene dine flyttet den til en mappe.',

@@ -135,7 +135,7 @@ export const pl = {
       sealed: 'Zawiera coś szkodliwego. Nikt nie może jej zwolnić.',
       deferred: 'Jest w drodze; Twoja skrzynka nie mogła jej jeszcze przyjąć, próbujemy dalej.',
       bounced: 'Twoja skrzynka jej nie przyjęła: {{problem}}',
-      released: 'Była zatrzymana i została teraz wysłana do Twojej skrzynki odbiorczej.',
+      released: 'Najpierw została zatrzymana, a potem trafiła do Twojej skrzynki odbiorczej: {{time}}.',
       discarded: 'Została zatrzymana i odrzucona. Możemy ją jeszcze przywrócić.',
       expired: 'Została zatrzymana i już jej nie ma; przechowywano ją tak długo, jak się tu przechowuje.',
       moved: 'Jedna z Twoich reguł poczty przeniosła ją do folderu.',

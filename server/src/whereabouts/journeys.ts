@@ -22,6 +22,7 @@ interface TracedRow extends Pick<
   readonly message_id: number
   readonly mailbox_id: number
   readonly mailbox_name: string
+  readonly mailbox_address: string
   readonly language: string
   readonly from_name: string
   readonly from_address: string
@@ -56,7 +57,7 @@ export async function journeysOf(
     readOrganisation(db),
     select<TracedRow>(
       db,
-      `SELECT d.id, d.message_id, d.mailbox_id, b.name AS mailbox_name, b.language, b.time_zone, b.digest_times, b.digest_weekdays,
+      `SELECT d.id, d.message_id, d.mailbox_id, b.name AS mailbox_name, b.address AS mailbox_address, b.language, b.time_zone, b.digest_times, b.digest_weekdays,
          b.digest_lists_junk, b.digest_lists_near_certain, d.from_name, d.from_address, d.subject, d.address_used, m.envelope_from,
          d.received_at, d.landed_at, d.expires_at, d.score, d.left_out, d.state, d.bound_for, d.came_from, m.harm, j.path,
          g.cut, l.reference IS NOT NULL AS listed, o.attempts, o.next_at, o.problem
@@ -84,7 +85,8 @@ function traced(
   const way: Way = {
     receivedAt: row.received_at.getTime(),
     envelopeFrom: row.envelope_from,
-    addressUsed: row.address_used,
+    // An alias is worth a word; the mailbox's own address is not.
+    addressUsed: row.address_used === row.mailbox_address ? '' : row.address_used,
     score: Number(row.score),
     harm: row.harm?.name ?? '',
     decided: {

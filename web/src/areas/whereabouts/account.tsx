@@ -30,7 +30,7 @@ export function Account() {
     stop,
     name: t(`whereabouts.stop.${stop.kind}`),
     time: stop.at === null ? '' : times.full(stop.at),
-    details: stopDetails(stop, t).join(', '),
+    details: stopDetails(stop, hit.fromAddress, t).join(', '),
   }))
   const copy = async () => {
     const text = [

@@ -52,7 +52,7 @@ export function HitCard({
           {hit.kind === 'outbound' ? t('whereabouts.outbound') : t(`whereabouts.label.${hit.label}`)}
         </span>
       </header>
-      <Journey stops={hit.journey} />
+      <Journey stops={hit.journey} from={hit.fromAddress} />
       {hit.kind === 'delivery' && (
         <footer className="mt-3 flex flex-wrap items-center gap-2.5">
           {mayWrite(session) && <Acts hit={hit} />}

@@ -5,7 +5,7 @@ import { useTimes } from '../../app/times.ts'
 import { stopDetails } from './stop-text.ts'
 
 /** The way of a message as a line with stops: what has been is drawn through, what is to come dotted. */
-export function Journey({ stops }: { stops: readonly JourneyStop[] }) {
+export function Journey({ stops, from }: { stops: readonly JourneyStop[]; from: string }) {
   const { t } = useTranslation()
   const times = useTimes()
   return (
@@ -34,8 +34,8 @@ export function Journey({ stops }: { stops: readonly JourneyStop[] }) {
           </b>
           <span className="block text-[0.9rem] leading-snug text-ink-2">
             {stop.at !== null && <span className="block">{times.short(stop.at)}</span>}
-            {stopDetails(stop, t).map((text, n) => (
-              <span key={n} className="block break-words">
+            {stopDetails(stop, from, t).map((text, n) => (
+              <span key={n} className="block [overflow-wrap:anywhere]">
                 {text}
               </span>
             ))}

@@ -1,13 +1,20 @@
 import type { TFunction } from 'i18next'
 import type { JourneyStop } from '@pendro/contract'
 
-/** What a stop says beneath its name and time, line by line. */
-export function stopDetails({ kind, facts, by }: JourneyStop, t: TFunction): readonly string[] {
+/** What a stop says beneath its name and time, line by line; not again what the heading has said. */
+export function stopDetails(
+  { kind, facts, by }: JourneyStop,
+  fromAddress: string,
+  t: TFunction,
+): readonly string[] {
   const d = (name: string, more: object = facts) => t(`whereabouts.detail.${name}`, { ...more })
   const person = by === '' ? [] : [d('by', { name: by })]
   switch (kind) {
     case 'came-in':
-      return [facts.from === '' ? d('nobodyFrom') : d('from'), ...(facts.to ? [d('used')] : [])]
+      return [
+        ...(facts.from === fromAddress ? [] : [facts.from === '' ? d('nobodyFrom') : d('from')]),
+        ...(facts.to ? [d('used')] : []),
+      ]
     case 'asked-to-deliver':
       return [d('fromHost')]
     case 'checked':
