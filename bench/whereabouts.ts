@@ -1,3 +1,4 @@
+import { spawnSync } from 'node:child_process'
 import { rmSync } from 'node:fs'
 import { dayOf } from '@pendro/core/keeping'
 import { trigrams } from '@pendro/core/whereabouts'
@@ -146,17 +147,19 @@ export async function benchWhereabouts(
       await select(db, bareSql, { query: `+${common}*` })
     }
     await ours()
-    return { commonAsked, commonBare, db, imported, ours, bare, right, asked: asked.length }
+    const client = () => Promise.resolve(byClient(url(name), asked))
+    return { client, commonAsked, commonBare, db, imported, ours, bare, right, asked: asked.length }
   }
   const small = await open('pendro_where_small', 50_000)
   const large = await open('pendro_where', 1_000_000)
-  const [ours = 0, bare = 0, atSmall = 0, common = 0, commonBare = 0] = await inTurns(
+  const [ours = 0, bare = 0, atSmall = 0, common = 0, commonBare = 0, client = 0] = await inTurns(
     5,
     large.ours,
     large.bare,
     small.ours,
     large.commonAsked,
     large.commonBare,
+    large.client,
   )
   const plan = await select<Record<string, unknown>>(large.db, `EXPLAIN ${bareSql}`, {
     query: '+wo2s* +wo3k*',
@@ -175,10 +178,11 @@ export async function benchWhereabouts(
       atMost(
         'A question with all its blanks',
         ours / each,
-        bare / each,
+        client / each,
         2,
-        'bare full-text SQL for its two words',
+        'bare full-text SQL for its two words, by the mariadb client',
       ),
+      atMost('The same', ours / each, bare / each, 2, 'the same on an open connection'),
       atMost('A question with the commonest word', common, commonBare, 2, 'bare full-text SQL for that word'),
       atMost(
         'The question with all its blanks',
@@ -215,6 +219,32 @@ const planText = (rows: readonly Record<string, unknown>[]) =>
         `\`${String(table)}\` by ${String(type)} on ${String(key)} (${String(n)} rows)`,
     )
     .join(', ')
+
+/** The same look-up by the mariadb client, a process for each as somebody at a shell would. */
+function byClient(url: string, asked: readonly { readonly about: string }[]): void {
+  const { hostname, port, username, password, pathname } = new URL(url.replace(/^mariadb:/, 'http:'))
+  for (const { about } of asked) {
+    const query = about
+      .split(' ')
+      .map(word => `+${word}*`)
+      .join(' ')
+    const done = spawnSync(
+      'mariadb',
+      [
+        '--no-defaults',
+        `--host=${hostname}`,
+        `--port=${port}`,
+        `--user=${decodeURIComponent(username)}`,
+        `--password=${decodeURIComponent(password)}`,
+        pathname.slice(1),
+        '-e',
+        bareSql.replaceAll(':query', `'${query}'`),
+      ],
+      { encoding: 'utf8' },
+    )
+    if (done.status !== 0) throw new Error(done.stderr)
+  }
+}
 
 /** LOAD DATA of the same rows into an empty table of the same form. */
 async function loadTime(db: Database, sql: (statement: string) => void): Promise<number> {

@@ -29,7 +29,10 @@ const slack = 21 * day
 /** Where is the message from …, to …, about …, sent around …? */
 export async function lookFor(db: Database, question: WhereQuestion, now: Date): Promise<WhereAnswer> {
   const organisation = await readOrganisation(db)
-  const asked = await understand(db, question, organisation, now)
+  const [asked, senders] = await Promise.all([
+    understand(db, question, organisation, now),
+    sendersLike(db, readParty(question.from), question.from),
+  ])
   const since = new Date(Math.max(now.getTime() - keptDays * day, (asked.when?.from ?? 0) - slack))
   const until = new Date(Math.min(now.getTime(), (asked.when?.to ?? Infinity) + slack))
   const understood = {
@@ -49,7 +52,6 @@ export async function lookFor(db: Database, question: WhereQuestion, now: Date):
   })
   if (asked.problem !== '')
     return { lookedAt: await counted(), understood, problem: asked.problem, hits: [], nothing: null }
-  const senders = await sendersLike(db, asked.from, asked.typed.from)
   const [lookedAt, ...places] = await Promise.all([
     counted(),
     rateDeliveries(db, asked, senders, window),
@@ -104,14 +106,12 @@ interface Addressees {
   readonly unknownAddress: string
 }
 
-/** Mailboxes that fit what was typed, by name, department or any of their addresses. */
+/** Mailboxes that fit what was typed, by name or any of their addresses. */
 async function findMailboxes(db: Database, text: string, { policy }: Organisation): Promise<Addressees> {
   const typed = readParty(text)
   if (typed.kind === 'none') return { likeness: null, mailboxes: [], unknownAddress: '' }
-  const rows = await select<{ id: number; name: string; address: string }>(
-    db,
-    'SELECT b.id, b.name, a.address FROM mailboxes b JOIN mailbox_addresses a ON a.mailbox_id = b.id',
-  )
+  const exactly = await mailboxesOf(db, typed, text.trim())
+  const rows = exactly.length > 0 ? exactly : await mailboxesOf(db, null, '')
   const best = new Map<number, { id: number; name: string; likeness: number }>()
   for (const { id, name, address } of rows) {
     const { likeness } = partyLikeness(typed, { name, address })
@@ -128,6 +128,31 @@ async function findMailboxes(db: Database, text: string, { policy }: Organisatio
     mailboxes: fitting,
     unknownAddress: isOurs && top < 1 ? text.trim() : '',
   }
+}
+
+interface AddressRow {
+  readonly id: number
+  readonly name: string
+  readonly address: string
+}
+
+/** Mailboxes with that address, or with every typed word in their name; all of them when nothing was typed. */
+function mailboxesOf(db: Database, typed: TypedParty | null, text: string): Promise<readonly AddressRow[]> {
+  const words = typed?.kind === 'words' ? typed.words : []
+  const where =
+    typed === null
+      ? 'TRUE'
+      : words.length > 0
+        ? words.map((_, i) => `b.name LIKE :word${i}`).join(' AND ')
+        : 'b.id IN (SELECT mailbox_id FROM mailbox_addresses WHERE address = :address)'
+  return select<AddressRow>(
+    db,
+    `SELECT b.id, b.name, a.address FROM mailboxes b JOIN mailbox_addresses a ON a.mailbox_id = b.id WHERE ${where}`,
+    {
+      address: text.toLowerCase(),
+      ...Object.fromEntries(words.map((word, i) => [`word${i}`, `%${word.replace(/[\\%_]/g, '\\$&')}%`])),
+    },
+  )
 }
 
 async function countDeliveries(db: Database, since: Date, until: Date): Promise<number> {
@@ -178,19 +203,26 @@ async function rateDeliveries(
     )
     for (const row of found) rows.set(row.id, row)
   }
+  // Side by side: each looks in its own way.
+  const looks: Promise<void>[] = []
   if (senders !== null && senders.length > 0) {
     const newest = (extra: string) =>
       `d.message_id IN (SELECT id FROM (SELECT m.id FROM messages m ${extra} WHERE m.from_address IN (:senders)
          AND m.received_at BETWEEN :since AND :until ORDER BY m.id DESC LIMIT ${mostMessages}) x)`
     if (mailboxIds !== null && mailboxIds.length > 0)
-      await take(
-        `d.mailbox_id IN (:mailboxIds) AND ${newest('JOIN deliveries o ON o.message_id = m.id AND o.mailbox_id IN (:mailboxIds)')}`,
-        { senders, mailboxIds },
+      looks.push(
+        take(
+          `d.mailbox_id IN (:mailboxIds) AND ${newest('JOIN deliveries o ON o.message_id = m.id AND o.mailbox_id IN (:mailboxIds)')}`,
+          { senders, mailboxIds },
+        ),
       )
-    await take(newest(''), { senders })
+    looks.push(take(newest(''), { senders }))
   }
-  const byWords = asked.about.length === 0 ? [] : await messagesByWords(db, asked.about, 'in', window)
-  if (byWords.length > 0) await take('d.message_id IN (:byWords)', { byWords }, 3 * mostMessages)
+  const byWords = async () => {
+    const found = asked.about.length === 0 ? [] : await messagesByWords(db, asked.about, 'in', window)
+    if (found.length > 0) await take('d.message_id IN (:found)', { found }, 3 * mostMessages)
+  }
+  await Promise.all([...looks, byWords()])
   if (senders === null && asked.about.length === 0 && mailboxIds !== null && mailboxIds.length > 0)
     await take(
       'd.mailbox_id IN (:mailboxIds) AND d.received_at BETWEEN :since AND :until ORDER BY d.received_at DESC',
