@@ -33,7 +33,7 @@ test('a whole call: enquiry by phone, question, journey, release with the sender
   await page.getByLabel('about what').fill(`tollkvittering ${serial}`)
   await page.getByLabel('sent around when').fill('today')
   await page.getByLabel('sent around when').press('Enter')
-  const hit = page.getByRole('article').first()
+  const hit = page.getByRole('article', { name: `Tollkvittering ${serial}`, exact: true })
   await expect(hit.getByRole('heading')).toHaveText(`Tollkvittering ${serial}`)
   await expect(hit.getByRole('listitem').filter({ hasText: keptBack })).toContainText(
     `decided by the entry ${domain}`,

@@ -74,6 +74,7 @@ export function ExactList() {
   const direction = filter.direction === 'out' ? 'out' : 'in'
   return (
     <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+      <h1 className="sr-only">{t('whereabouts.exact.title')}</h1>
       <section className="border-b border-line-strong px-6 py-4 text-[1.05rem] leading-[2.3rem]">
         <p>
           <Link to="/whereabouts" className="border-b border-current text-petrol">

@@ -1,4 +1,4 @@
-import { useEffect } from 'react'
+import { useEffect, useRef } from 'react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
@@ -42,7 +42,14 @@ export function WhereaboutsArea() {
     // The same question once more is a wish to look again.
     void client.invalidateQueries({ queryKey: ['where'] })
   }
-  const hits = answer.data?.hits ?? []
+  // What comes in while somebody reads stands below what they read, until they look again.
+  const order = useRef<{ question: WhereQuestion; keys: readonly string[] } | null>(null)
+  const found = answer.data?.hits ?? []
+  const keys = found.map(({ kind, id }) => `${kind}${id}`)
+  const before = order.current?.question === question ? order.current.keys : []
+  const kept = [...before.filter(key => keys.includes(key)), ...keys.filter(key => !before.includes(key))]
+  if (answer.data && !answer.isPlaceholderData) order.current = { question, keys: kept }
+  const hits = kept.flatMap(key => found[keys.indexOf(key)] ?? [])
   return (
     <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
       <section className="border-b border-line-strong px-6 py-4">
