@@ -7,7 +7,7 @@ const domain = `tollhus-${serial}.example`
 
 /** Where a blocked sender's mail goes is each mailbox's own choice. */
 const keptBack = /Quarantined|Junk folder/
-const toInbox = /Release to Kari Moen|Move to the inbox/
+const toInbox = /Release to Kari Moen|Deliver it to Kari Moen after all/
 
 const mail = (subject: string, local = 'kasse') =>
   send({

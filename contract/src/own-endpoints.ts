@@ -267,7 +267,7 @@ export const setOwnSettings = endpoint({
   body: ownSettings,
   response: z.object({ next: moment.nullable() }),
 })
-export const setOwnPassword = endpoint({
+export const chooseOwnPassword = endpoint({
   method: 'post',
   path: '/api/own/password',
   summary: 'Choose a password of one’s own',
@@ -298,6 +298,6 @@ export const ownEndpoints = {
   askWhere,
   readOwnSettings,
   setOwnSettings,
-  setOwnPassword,
+  chooseOwnPassword,
   revokeOwn,
 }

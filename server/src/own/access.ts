@@ -217,7 +217,7 @@ export async function makeCode(db: Database, mailboxId: number, now: Date): Prom
   return code
 }
 
-export async function setPassword(db: Database, mailboxId: number, password: string): Promise<void> {
+export async function choosePassword(db: Database, mailboxId: number, password: string): Promise<void> {
   await execute(
     db,
     `INSERT INTO colleague_access (mailbox_id, password) VALUES (:mailboxId, :hash) ON DUPLICATE KEY UPDATE password = :hash`,

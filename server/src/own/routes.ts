@@ -13,7 +13,7 @@ import {
   readOwnSession,
   readOwnSettings,
   revokeOwn,
-  setOwnPassword,
+  chooseOwnPassword,
   setOwnSettings,
   undoOwn,
   type OwnSession,
@@ -41,7 +41,7 @@ import {
   openColleagueSession,
   prove,
   revoke,
-  setPassword,
+  choosePassword,
   type SignedInColleague,
 } from './access.ts'
 import { readLink } from './links.ts'
@@ -192,8 +192,8 @@ function settingRoutes(router: Router, { db, now }: Deps): void {
     await writeSettingsOf(db, colleague, body, now())
     return { next: (await readSettingsOf(db, colleague, now())).next }
   })
-  mount(router, setOwnPassword, async ({ body, colleague }) => {
-    await setPassword(db, colleague.id, body.password)
+  mount(router, chooseOwnPassword, async ({ body, colleague }) => {
+    await choosePassword(db, colleague.id, body.password)
     await inTransaction(db, tx =>
       writeRecord(db, tx, [
         { at: now(), act: 'own-password', by: actor({ colleague }), mailboxId: colleague.id },

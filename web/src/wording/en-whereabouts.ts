@@ -168,7 +168,7 @@ export const enWhereabouts = {
   },
   act: {
     release: 'Release to {{name}}',
-    moveToInbox: 'Move to the inbox',
+    deliver: 'Deliver it to {{name}} after all',
     again: 'Send again now',
     restore: 'Restore',
     review: 'Open in Review',

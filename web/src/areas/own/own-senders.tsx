@@ -56,12 +56,12 @@ export function OwnSenders() {
     queryKey: ['own', 'senders'],
     queryFn: ({ signal }) => call(ownSenders, { signal }),
   })
-  const add = (standing: 'safe' | 'blocked') => {
+  const propose = (standing: 'safe' | 'blocked') => {
     if (pattern.trim() !== '') changing.mutate({ add: { pattern: pattern.trim(), standing } })
   }
   const submit = (event: FormEvent) => {
     event.preventDefault()
-    add('safe')
+    propose('safe')
   }
   return (
     <>
@@ -83,10 +83,10 @@ export function OwnSenders() {
         </p>
         <p className="mt-3 flex flex-wrap gap-2">
           <Button type="submit" kind="main" disabled={changing.isPending}>
-            {t('own.list.addSafe')}
+            {t('own.list.trust')}
           </Button>
-          <Button disabled={changing.isPending} onClick={() => add('blocked')}>
-            {t('own.list.addBlocked')}
+          <Button disabled={changing.isPending} onClick={() => propose('blocked')}>
+            {t('own.list.refuse')}
           </Button>
         </p>
       </form>

@@ -6,7 +6,7 @@ import {
   digestLanguage,
   readOwnSettings,
   revokeOwn,
-  setOwnPassword,
+  chooseOwnPassword,
   setOwnSettings,
   type DigestLanguage,
 } from '@pendro/contract'
@@ -228,12 +228,12 @@ function Device() {
   const { t } = useTranslation()
   const show = useNotices(state => state.show)
   const problemText = useProblemText()
-  const [password, setPassword] = useState('')
+  const [typed, setTyped] = useState('')
   const onError = (error: unknown) => show({ tone: 'problem', text: problemText(error) })
   const setting = useMutation({
-    mutationFn: () => call(setOwnPassword, { body: { password } }),
+    mutationFn: () => call(chooseOwnPassword, { body: { password: typed } }),
     onSuccess: () => {
-      setPassword('')
+      setTyped('')
       show({ tone: 'done', text: t('own.set.passwordSet') })
     },
     onError,
@@ -258,13 +258,13 @@ function Device() {
             required
             minLength={10}
             autoComplete="new-password"
-            value={password}
-            onChange={event => setPassword(event.target.value)}
+            value={typed}
+            onChange={event => setTyped(event.target.value)}
             className="w-full rounded-md border border-line-strong bg-raised px-3 py-2"
           />
         </label>
         <Button type="submit" className="min-h-10" disabled={setting.isPending}>
-          {t('own.set.setPassword')}
+          {t('own.set.usePassword')}
         </Button>
       </form>
       <p className="mt-5 mb-2 text-[0.95rem] text-ink-2">{t('own.set.revokeHint')}</p>

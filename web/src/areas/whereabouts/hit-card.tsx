@@ -139,7 +139,7 @@ function Acts({ hit }: { hit: WhereHit }) {
             onClick={() => ruling.mutate({ message: 'release', learn: 'wanted', sender })}
           >
             {hit.state === 'junk'
-              ? t('whereabouts.act.moveToInbox')
+              ? t('whereabouts.act.deliver', { name: hit.to })
               : t('whereabouts.act.release', { name: hit.to })}
           </Button>
           <span className="text-ink-2">
