@@ -42,8 +42,29 @@ interface AccessRow {
   readonly password: string | null
   readonly code: string | null
   readonly code_until: Date | null
-  readonly failed: number
-  readonly failed_since: Date | null
+}
+
+type Try = 'code' | 'proof'
+
+const hashOf = (address: string) => createHash('sha256').update(address.toLowerCase()).digest('hex')
+
+async function triesLately(db: Database, address: string, kind: Try, now: Date): Promise<number> {
+  const row = await findRow<{ n: number }>(
+    db,
+    'SELECT n FROM colleague_tries WHERE address_hash = :hash AND kind = :kind AND since > :since',
+    { hash: hashOf(address), kind, since: new Date(now.getTime() - quarter) },
+  )
+  return row?.n ?? 0
+}
+
+async function countTry(db: Database, address: string, kind: Try, now: Date): Promise<void> {
+  const since = new Date(now.getTime() - quarter)
+  await execute(db, 'DELETE FROM colleague_tries WHERE since <= :since', { since })
+  await execute(
+    db,
+    'INSERT INTO colleague_tries (address_hash, kind, n, since) VALUES (:hash, :kind, 1, :now) ON DUPLICATE KEY UPDATE n = n + 1',
+    { hash: hashOf(address), kind, now },
+  )
 }
 
 export interface Proof {
@@ -64,16 +85,16 @@ const nobodysHash = hashPassword(randomBytes(16).toString('hex'))
 /** Whose mailbox the proof opens. Throws when it opens none, and when too many were tried. */
 export async function prove(db: Database, { address, password, code }: Proof, now: Date): Promise<number> {
   const person = await personOf(db, address)
+  // Aliases of one mailbox share its tries.
+  const tried = person?.address ?? address
+  if ((await triesLately(db, tried, 'proof', now)) >= mostFailures) throw tooMany()
   const access =
     person &&
     (await findRow<AccessRow>(
       db,
-      'SELECT password, code, code_until, failed, failed_since FROM colleague_access WHERE mailbox_id = :id',
+      'SELECT password, code, code_until FROM colleague_access WHERE mailbox_id = :id',
       { id: person.id },
     ))
-  const lately =
-    access?.failed_since && now.getTime() - access.failed_since.getTime() < quarter ? access.failed : 0
-  if (lately >= mostFailures) throw tooMany()
   const typed = password ?? (code ?? '').replace(/\s/g, '')
   const stored =
     password !== undefined
@@ -82,28 +103,21 @@ export async function prove(db: Database, { address, password, code }: Proof, no
         ? access.code
         : null
   const right = await isPassword(typed, stored ?? (await nobodysHash))
-  if (!person) throw new AppError('OWN_SIGN_IN_FAILED')
-  if (right && stored && (await takeProof(db, person.id, password === undefined ? stored : null)))
+  if (person && right && stored && (await takeProof(db, person.id, password === undefined ? stored : null)))
     return person.id
-  await execute(
-    db,
-    `INSERT INTO colleague_access (mailbox_id, failed, failed_since) VALUES (:id, 1, :now)
-     ON DUPLICATE KEY UPDATE failed = IF(failed_since > :since, failed + 1, 1), failed_since = IF(failed_since > :since, failed_since, :now)`,
-    { id: person.id, now, since: new Date(now.getTime() - quarter) },
-  )
+  await countTry(db, tried, 'proof', now)
   throw new AppError('OWN_SIGN_IN_FAILED')
 }
 
 /** A code opens once, whoever comes second. */
 async function takeProof(db: Database, mailboxId: number, code: string | null): Promise<boolean> {
+  if (code === null) return true
   const changed = await execute(
     db,
-    code === null
-      ? 'UPDATE colleague_access SET failed = 0, failed_since = NULL WHERE mailbox_id = :mailboxId'
-      : 'UPDATE colleague_access SET failed = 0, failed_since = NULL, code = NULL WHERE mailbox_id = :mailboxId AND code = :code',
+    'UPDATE colleague_access SET code = NULL WHERE mailbox_id = :mailboxId AND code = :code',
     { mailboxId, code },
   )
-  return code === null || changed === 1
+  return changed === 1
 }
 
 /** Opens a session on a device; the token goes into the cookie and is nowhere else. */
@@ -171,22 +185,11 @@ export async function closeColleagueSession(db: Database, token: string): Promis
 /** Queues a one-time code for a mailbox. Says nothing of whether there is such a mailbox. */
 export async function askForCode(db: Database, address: string, now: Date): Promise<void> {
   const person = await personOf(db, address)
+  const tried = person?.address ?? address
+  if ((await triesLately(db, tried, 'code', now)) >= mostCodes) throw tooMany()
+  await countTry(db, tried, 'code', now)
   if (!person) return
-  const row = await findRow<{ codes_sent: number; codes_since: Date | null }>(
-    db,
-    'SELECT codes_sent, codes_since FROM colleague_access WHERE mailbox_id = :id',
-    { id: person.id },
-  )
-  const lately = row?.codes_since && now.getTime() - row.codes_since.getTime() < quarter ? row.codes_sent : 0
-  if (lately >= mostCodes) throw tooMany()
   await inTransaction(db, async tx => {
-    await execute(
-      db,
-      `INSERT INTO colleague_access (mailbox_id, codes_sent, codes_since) VALUES (:id, 1, :now)
-       ON DUPLICATE KEY UPDATE codes_sent = IF(codes_since > :since, codes_sent + 1, 1), codes_since = IF(codes_since > :since, codes_since, :now)`,
-      { id: person.id, now, since: new Date(now.getTime() - quarter) },
-      tx,
-    )
     await execute(
       db,
       "DELETE FROM outbox WHERE kind = 'code' AND subject_id = :id AND done_at IS NOT NULL",

@@ -13,11 +13,16 @@ export const statements: readonly string[] = [
     links_epoch INT UNSIGNED NOT NULL DEFAULT 1,
     welcomed_at DATETIME(3) NULL,
     code VARCHAR(300) CHARACTER SET ascii NULL,
-    code_until DATETIME(3) NULL,
-    codes_sent INT UNSIGNED NOT NULL DEFAULT 0,
-    codes_since DATETIME(3) NULL,
-    failed INT UNSIGNED NOT NULL DEFAULT 0,
-    failed_since DATETIME(3) NULL
+    code_until DATETIME(3) NULL
+  )`,
+  // By the hash of an address, whether a mailbox has it or not: a limit must not tell which mailboxes there are.
+  `CREATE TABLE colleague_tries (
+    address_hash CHAR(64) CHARACTER SET ascii NOT NULL,
+    kind ENUM('code','proof') NOT NULL,
+    n INT UNSIGNED NOT NULL,
+    since DATETIME(3) NOT NULL,
+    PRIMARY KEY (address_hash, kind),
+    KEY k_since (since)
   )`,
   `CREATE TABLE colleague_sessions (
     id CHAR(64) CHARACTER SET ascii NOT NULL PRIMARY KEY,
