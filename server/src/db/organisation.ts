@@ -88,7 +88,11 @@ export async function mailboxRows(
 
 /** When a mailbox gets its digests; what it does not set is the organisation's. */
 export function digestSchedule(
-  { digest_times, digest_weekdays, time_zone }: MailboxRow,
+  {
+    digest_times,
+    digest_weekdays,
+    time_zone,
+  }: Pick<MailboxRow, 'digest_times' | 'digest_weekdays' | 'time_zone'>,
   { digestTimes = ['07:00'], digestWeekdays = [1, 2, 3, 4, 5, 6, 7] }: Organisation,
 ): DigestSchedule {
   return {

@@ -100,7 +100,7 @@ function traced(
     expiresAt: row.expires_at.getTime(),
     happenings,
     digest: row.cut && { at: row.cut.getTime(), listed: row.listed === 1 },
-    nextDigest: nextDigest(digestSchedule(row as unknown as MailboxRow, organisation), now.getTime()),
+    nextDigest: nextDigest(digestSchedule(row, organisation), now.getTime()),
     wouldBeListed:
       (row.left_out === 0 || row.digest_lists_near_certain === 1) &&
       (row.state !== 'junk' || row.digest_lists_junk === 1),

@@ -1,4 +1,4 @@
-import { useCallback, useMemo } from 'react'
+import { useCallback, useEffect, useMemo, useRef } from 'react'
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useSearchParams } from 'react-router'
 import { listEnquiries, lookFor, readEnquiry, type LiveEvent, type WhereQuestion } from '@pendro/contract'
@@ -57,15 +57,28 @@ export function useEnquiry(id: number | null) {
   })
 }
 
+/** Mail comes in many a second; a question is asked again once in so long. */
+const again = 1500
+
 /** What happens to a message that is on screen shows in place; the order stays until somebody looks again. */
 export function useLiveWhereabouts(): void {
   const client = useQueryClient()
+  const waiting = useRef<ReturnType<typeof setTimeout> | null>(null)
+  useEffect(
+    () => () => {
+      if (waiting.current !== null) clearTimeout(waiting.current)
+    },
+    [],
+  )
   useLiveEvents(
     useCallback(
       ({ kind }: LiveEvent) => {
         if (kind === 'enquiry') void client.invalidateQueries({ queryKey: ['enquiries'] })
-        if (kind === 'changed' || kind === 'ruled' || kind === 'came-in')
+        if (waiting.current !== null || !['changed', 'ruled', 'came-in'].includes(kind)) return
+        waiting.current = setTimeout(() => {
+          waiting.current = null
           void client.invalidateQueries({ queryKey: ['where'] })
+        }, again)
       },
       [client],
     ),
