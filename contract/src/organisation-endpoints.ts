@@ -1,0 +1,157 @@
+import { z } from 'zod'
+import { endpoint, everyone } from './endpoint.ts'
+import { id, limits, role } from './shapes.ts'
+
+const staffer = z.object({ id, name: z.string(), signIn: z.string(), role })
+
+export const session = z.object({
+  staffer,
+  csrf: z.string(),
+  organisation: z.object({ name: z.string(), timeZone: z.string(), limits, keepDays: z.number() }),
+})
+
+export type Session = z.infer<typeof session>
+
+export const signIn = endpoint({
+  method: 'post',
+  path: '/api/session',
+  summary: 'Sign in; sets the session cookie',
+  roles: 'anyone',
+  body: z.object({ signIn: z.string().trim().min(1).max(200), password: z.string().min(1).max(500) }),
+  response: session,
+  problems: ['SIGN_IN_FAILED', 'TOO_MANY_TRIES'],
+})
+
+export const readSession = endpoint({
+  method: 'get',
+  path: '/api/session',
+  summary: 'Who is signed in',
+  roles: everyone,
+  response: session,
+})
+
+export const signOut = endpoint({
+  method: 'delete',
+  path: '/api/session',
+  summary: 'Sign out',
+  roles: everyone,
+  response: z.object({}),
+})
+
+export const setUpNeeded = endpoint({
+  method: 'get',
+  path: '/api/set-up',
+  summary: 'Whether this installation is still empty',
+  roles: 'anyone',
+  response: z.object({ needed: z.boolean() }),
+})
+
+const timeZone = z.string().refine(
+  zone => {
+    try {
+      return Boolean(new Intl.DateTimeFormat('en', { timeZone: zone }))
+    } catch {
+      return false
+    }
+  },
+  { error: 'is a time zone such as Europe/Oslo' },
+)
+
+export const beginSetUp = endpoint({
+  method: 'post',
+  path: '/api/set-up',
+  summary: 'Set up an empty installation: the organisation, its mailboxes and the first steward. Works once.',
+  roles: 'anyone',
+  body: z.object({
+    organisation: z.string().trim().min(1).max(200),
+    timeZone,
+    /** One a line: domains that are ours. */
+    ownDomains: z.string().trim().min(1).max(10_000),
+    /** One a line: hosts whose Authentication-Results are believed. May be empty. */
+    trustedHosts: z.string().max(10_000).default(''),
+    /** One a line: address, then a comma and the name. */
+    mailboxes: z.string().trim().min(1).max(250_000),
+    name: z.string().trim().min(1).max(200),
+    signIn: z.string().trim().min(1).max(200),
+    password: z.string().min(12, { error: 'has at least 12 characters' }).max(500),
+  }),
+  response: z.object({ mailboxes: z.number().int() }),
+  problems: ['BAD_SET_UP', 'ALREADY_SET_UP'],
+})
+
+const dangers = z.enum([
+  'executable',
+  'script',
+  'macro',
+  'encrypted-archive',
+  'unreadable-archive',
+  'program-in-archive',
+  'bomb',
+  'disguised',
+])
+
+export const readForbidden = endpoint({
+  method: 'get',
+  path: '/api/organisation/forbidden',
+  summary: 'Kinds of attachments that seal a message, whatever any list says',
+  roles: everyone,
+  response: z.object({ forbidden: z.array(dangers), possible: z.array(dangers) }),
+})
+
+export const setForbidden = endpoint({
+  method: 'post',
+  path: '/api/organisation/forbidden',
+  summary: 'Set these kinds; counts for mail that comes in from now on',
+  roles: ['steward'],
+  body: z.object({ forbidden: z.array(dangers) }),
+  response: z.object({ forbidden: z.array(dangers) }),
+})
+
+export const mailboxBrief = z.object({
+  id,
+  name: z.string(),
+  address: z.string(),
+  department: z.string(),
+  kind: z.enum(['person', 'shared', 'list']),
+  kept: z.number().int(),
+  /** Of these in no digest yet: listed in the next one, and left out of it. */
+  nextListed: z.number().int(),
+  nextLeftOut: z.number().int(),
+})
+
+export type MailboxBrief = z.infer<typeof mailboxBrief>
+
+export const findMailboxes = endpoint({
+  method: 'get',
+  path: '/api/mailboxes',
+  summary: 'Mailboxes whose name, address or alias contains the text, most kept-back mail first',
+  roles: everyone,
+  query: z.object({
+    find: z.string().trim().max(200).default(''),
+    /** Most kept back first, or fullest next digest. */
+    order: z.enum(['kept', 'digest']).default('kept'),
+    limit: z.coerce.number().int().min(1).max(500).default(20),
+  }),
+  response: z.object({ mailboxes: z.array(mailboxBrief), total: z.number().int() }),
+})
+
+export const health = endpoint({
+  method: 'get',
+  path: '/api/health',
+  summary: 'Whether the server and its database answer',
+  roles: 'anyone',
+  response: z.object({ ok: z.literal(true) }),
+  problems: ['DATABASE_AWAY'],
+})
+
+export const organisationEndpoints = {
+  signIn,
+  readSession,
+  signOut,
+  setUpNeeded,
+  beginSetUp,
+  readForbidden,
+  setForbidden,
+  findMailboxes,
+  health,
+}

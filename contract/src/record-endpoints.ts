@@ -1,0 +1,55 @@
+import { z } from 'zod'
+import { endpoint, everyone } from './endpoint.ts'
+import { day, deliveryState, evidence, id, moment } from './shapes.ts'
+
+export const recordLine = z.object({
+  id,
+  at: moment,
+  act: z.string(),
+  by: z.string(),
+  byKind: z.enum(['staffer', 'colleague', 'pendro']),
+  mailboxId: id.nullable(),
+  mailboxName: z.string(),
+  deliveryId: id.nullable(),
+  rulingId: id.nullable(),
+  undone: z.boolean(),
+  reason: z.string(),
+  facts: evidence.shape.facts,
+})
+
+export type RecordLine = z.infer<typeof recordLine>
+
+export const readRecord = endpoint({
+  method: 'get',
+  path: '/api/record',
+  summary: 'Who did what, to what, for whom and why; newest first',
+  roles: everyone,
+  query: z.object({
+    who: z.enum(['everybody', 'staffers', 'pendro', 'me']).default('staffers'),
+    what: z
+      .enum(['everything', 'rulings', 'lists', 'reading', 'digests', 'enquiries', 'signing-in'])
+      .default('everything'),
+    mailbox: z.coerce.number().int().positive().optional(),
+    since: day.optional(),
+    /** One ruling, its undo, and what followed from it. */
+    ruling: z.coerce.number().int().positive().optional(),
+    after: z.coerce.number().int().positive().optional(),
+    limit: z.coerce.number().int().min(1).max(200).default(80),
+  }),
+  response: z.object({ lines: z.array(recordLine), next: id.nullable() }),
+})
+
+/** What the live stream sends (`GET /api/live`, server-sent events): deliveries that changed, or new ones. */
+export const liveEvent = z.object({
+  id,
+  kind: z.enum(['came-in', 'changed', 'ruled', 'digest', 'senders', 'enquiry']),
+  deliveryId: id.nullable(),
+  state: deliveryState.nullable(),
+  by: z.string(),
+})
+
+export type LiveEvent = z.infer<typeof liveEvent>
+
+export const recordEndpoints = {
+  readRecord,
+}

@@ -1,0 +1,227 @@
+import { z } from 'zod'
+import { endpoint, everyone, writers } from './endpoint.ts'
+import {
+  deliveryState,
+  entryBrief,
+  evidence,
+  id,
+  idInPath,
+  limits,
+  moment,
+  pathLine,
+  reachShape,
+  reviewFilter,
+  reviewOrder,
+  reviewRow,
+  rulingSentence,
+} from './shapes.ts'
+
+const page = z.object({ rows: z.array(reviewRow), next: z.string().nullable() })
+
+export const reviewList = endpoint({
+  method: 'get',
+  path: '/api/review',
+  summary: 'Kept-back mail in order, one row a cluster; page by the cursor in `next`',
+  roles: everyone,
+  query: reviewFilter.extend({
+    order: reviewOrder.default('wanted'),
+    after: z.string().max(200).optional(),
+    limit: z.coerce.number().int().min(1).max(200).default(100),
+  }),
+  response: page,
+})
+
+export const reviewCounts = endpoint({
+  method: 'get',
+  path: '/api/review/counts',
+  summary: 'How many deliveries the filter shows, along the score; the band itself is not applied',
+  roles: everyone,
+  query: reviewFilter,
+  response: z.object({
+    total: z.number().int(),
+    inBand: z.number().int(),
+    /** 50 bins of two points each. */
+    bins: z.array(z.number().int()),
+    limits,
+  }),
+})
+
+export const reviewCluster = endpoint({
+  method: 'get',
+  path: '/api/review/clusters/{key}',
+  summary: 'The deliveries of one cluster under a filter',
+  roles: everyone,
+  params: z.object({ key: z.string().regex(/^[0-9a-f]{32}$/) }),
+  query: reviewFilter,
+  response: z.object({ rows: z.array(reviewRow), cut: z.boolean() }),
+})
+
+export const deliverySheet = endpoint({
+  method: 'get',
+  path: '/api/deliveries/{id}',
+  summary: 'One delivery with what weighs on it and how it was decided',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  response: z.object({
+    row: reviewRow,
+    addressUsed: z.string(),
+    mailboxAddress: z.string(),
+    mailboxTimeZone: z.string(),
+    to: z.array(z.string()),
+    replyTo: z.string(),
+    envelopeFrom: z.string(),
+    listId: z.string(),
+    fromDomain: z.string(),
+    size: z.number().int(),
+    evidence: z.array(evidence),
+    path: z.array(pathLine),
+    /** `null` when the message could not be read or has gone away. */
+    body: z
+      .object({
+        hasHtml: z.boolean(),
+        linksDisarmed: z.number(),
+        picturesLeftOut: z.number(),
+        /** Of these, the ones that can be fetched from their hosts. */
+        remotePictures: z.number().int(),
+        hiddenText: z.string(),
+      })
+      .nullable(),
+    unreadable: z.boolean(),
+    /** It is in the colleague's own mailbox: whoever opens it says why. */
+    asksWhy: z.boolean(),
+    attachments: z.array(
+      z.object({
+        name: z.string(),
+        declaredType: z.string(),
+        trueType: z.string(),
+        size: z.number().int(),
+        danger: z.string().nullable(),
+        /** What was found inside, in a few words. */
+        note: z.string(),
+        /** The words of a PDF; '' for all else. */
+        words: z.string(),
+      }),
+    ),
+    /** Who really handed the message in; its sentence is `provenance.<kind>` of the wording. */
+    provenance: z.object({ kind: z.string(), facts: z.record(z.string(), z.string()) }),
+    /** The sender's own way out: none, one to be followed by hand (and why), or one click (RFC 8058). */
+    unsubscribe: z.object({
+      kind: z.enum(['none', 'by-hand', 'one-click']),
+      why: z.string(),
+      to: z.string(),
+    }),
+    inspection: z.object({ done: z.boolean(), verdict: z.string(), problem: z.string() }).nullable(),
+    headers: z.array(z.object({ name: z.string(), value: z.string() })),
+    /** What has happened to it since, oldest first. */
+    history: z.array(
+      z.object({
+        at: moment,
+        act: z.string(),
+        by: z.string(),
+        reason: z.string(),
+        rulingId: id.nullable(),
+        facts: evidence.shape.facts,
+      }),
+    ),
+    waiting: z.object({ attempts: z.number().int(), nextAt: moment, problem: z.string() }).nullable(),
+  }),
+  problems: ['DELIVERY_NOT_FOUND'],
+})
+
+export type DeliverySheet = z.infer<typeof deliverySheet.response>
+
+export const sayWhy = endpoint({
+  method: 'post',
+  path: '/api/deliveries/{id}/why',
+  summary:
+    'Say why a message in a colleague’s mailbox is opened; counts for half an hour, and the record keeps it',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  body: z.object({ reason: z.string().trim().min(3).max(500), enquiry: id.optional() }),
+  response: z.object({}),
+  problems: ['DELIVERY_NOT_FOUND'],
+})
+
+export const previewRuling = endpoint({
+  method: 'post',
+  path: '/api/rulings/reach',
+  summary: 'What a ruling about a sender would have changed in the mail of the last 30 days',
+  roles: everyone,
+  body: z.object({ deliveries: z.array(id).min(1).max(2000), sentence: rulingSentence }),
+  response: reachShape,
+  problems: ['BAD_PATTERN', 'NO_SENDER', 'DELIVERY_NOT_FOUND', 'UNTIL_PASSED'],
+})
+
+const rulingResult = z.object({
+  id,
+  at: moment,
+  deliveries: z.array(z.object({ id, state: deliveryState })),
+  added: z.array(entryBrief),
+  ended: z.array(entryBrief),
+})
+
+export const applyRuling = endpoint({
+  method: 'post',
+  path: '/api/rulings',
+  summary: 'Apply a ruling to deliveries and their senders: all of it, or nothing',
+  roles: writers,
+  body: z.object({
+    deliveries: z.array(id).min(1).max(2000),
+    sentence: rulingSentence,
+    /** Made by the client; the same ruling sent again with it is not applied again. */
+    token: z.uuid(),
+  }),
+  response: rulingResult,
+  problems: [
+    'BAD_PATTERN',
+    'NEEDS_REASON',
+    'NOTHING_TO_DO',
+    'NO_SENDER',
+    'UNTIL_PASSED',
+    'NEEDS_STEWARD',
+    'DELIVERY_NOT_FOUND',
+    'SEALED',
+    'ALREADY_RULED',
+    'WRONG_STATE',
+  ],
+})
+
+export const handIn = endpoint({
+  method: 'post',
+  path: '/api/reports',
+  summary: 'Hand in a message that got through (its source, base64), to be learned as junk or phishing',
+  roles: writers,
+  body: z.object({ source: z.base64().min(20).max(14_000_000), verdict: z.enum(['junk', 'phishing']) }),
+  response: z.object({
+    rulingId: id,
+    subject: z.string(),
+    /** The delivery it is, when Pendro has seen it. */
+    deliveryId: id.nullable(),
+  }),
+  problems: ['NO_MESSAGE'],
+})
+
+export const undoRuling = endpoint({
+  method: 'post',
+  path: '/api/rulings/{id}/undo',
+  summary: 'Undo a ruling: entries, learning and what has not left the house; released copies stay delivered',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  response: z.object({
+    deliveries: z.array(z.object({ id, state: deliveryState })),
+    stayedReleased: z.number().int(),
+  }),
+  problems: ['RULING_NOT_FOUND', 'ALREADY_UNDONE', 'LATER_RULING', 'NEEDS_STEWARD'],
+})
+
+export const reviewEndpoints = {
+  reviewList,
+  reviewCounts,
+  reviewCluster,
+  deliverySheet,
+  sayWhy,
+  previewRuling,
+  applyRuling,
+  handIn,
+  undoRuling,
+}
