@@ -40,6 +40,20 @@ const client: QueryClient = new QueryClient({
   },
 })
 
+/** Screens that come with their own code; each titled by its area, whose name is there from the start. */
+const laterRoutes = [
+  { path: 'whereabouts', title: 'areas.whereabouts', Page: WhereaboutsArea },
+  { path: 'whereabouts/list', title: 'areas.whereabouts', Page: ExactList },
+  { path: 'whereabouts/account/:id', title: 'areas.whereabouts', Page: Account },
+  { path: 'digests', title: 'areas.digests', Page: DigestsArea },
+  { path: 'digests/:id', title: 'areas.digests', Page: DigestsArea },
+  { path: 'senders', title: 'areas.senders', Page: SendersArea },
+  { path: 'senders/:id', title: 'areas.senders', Page: SendersArea },
+  { path: 'senders/bring-in', title: 'areas.senders', Page: BringIn },
+  { path: 'senders/bring-in/:id', title: 'areas.senders', Page: BringIn },
+  { path: 'record', title: 'areas.record', Page: RecordArea },
+] as const
+
 const router = createBrowserRouter([
   { path: '/sign-in', element: <SignIn />, errorElement: <RouteFailed /> },
   // The colleagues' own pages have nothing of the staffers' around them.
@@ -67,70 +81,14 @@ const router = createBrowserRouter([
       { index: true, element: <Navigate to="/review" replace /> },
       { path: 'review', element: <ReviewArea /> },
       { path: 'review/:id', element: <ReviewArea /> },
-      {
-        path: 'digests',
-        element: (
-          <Later title="areas.digests">
-            <DigestsArea />
-          </Later>
-        ),
-      },
-      {
-        path: 'digests/:id',
-        element: (
-          <Later title="areas.digests">
-            <DigestsArea />
-          </Later>
-        ),
-      },
-      ...['senders', 'senders/:id'].map(path => ({
+      ...laterRoutes.map(({ path, title, Page }) => ({
         path,
         element: (
-          <Later title="areas.senders">
-            <SendersArea />
+          <Later title={title}>
+            <Page />
           </Later>
         ),
       })),
-      ...['senders/bring-in', 'senders/bring-in/:id'].map(path => ({
-        path,
-        element: (
-          <Later title="areas.senders">
-            <BringIn />
-          </Later>
-        ),
-      })),
-      {
-        path: 'whereabouts',
-        element: (
-          <Later title="areas.whereabouts">
-            <WhereaboutsArea />
-          </Later>
-        ),
-      },
-      {
-        path: 'whereabouts/list',
-        element: (
-          <Later title="whereabouts.exact.title">
-            <ExactList />
-          </Later>
-        ),
-      },
-      {
-        path: 'whereabouts/account/:id',
-        element: (
-          <Later title="whereabouts.account.title">
-            <Account />
-          </Later>
-        ),
-      },
-      {
-        path: 'record',
-        element: (
-          <Later title="areas.record">
-            <RecordArea />
-          </Later>
-        ),
-      },
       { path: '*', element: <NothingHere /> },
     ],
   },

@@ -1,6 +1,5 @@
 import { useState, type FormEvent } from 'react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
-import { X } from 'lucide-react'
 import { useTranslation } from 'react-i18next'
 import {
   digestLanguage,
@@ -15,6 +14,7 @@ import { useNotices } from '../../app/notices.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Checkbox } from '../../parts/checkbox.tsx'
+import { ScheduleFields } from '../../parts/schedule-fields.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { ownSessionKey, useOwnSession, useProblemText, useReadAgain } from './own-session.ts'
 
@@ -50,6 +50,7 @@ type When = 'usual' | 'chosen' | 'none'
 function DigestForm({ settings }: { settings: Settings }) {
   const { t } = useTranslation()
   const times = useTimes()
+  const { timeZone } = useOwnSession()
   const client = useQueryClient()
   const show = useNotices(state => state.show)
   const readAgain = useReadAgain()
@@ -101,7 +102,21 @@ function DigestForm({ settings }: { settings: Settings }) {
             {t(`own.set.${one}`)}
           </label>
         ))}
-        {when === 'chosen' && <ScheduleFields schedule={schedule} onChange={setSchedule} />}
+        {when === 'chosen' && (
+          <div className="mt-1 ml-6 grid gap-3">
+            <ScheduleFields
+              schedule={schedule}
+              onChange={setSchedule}
+              texts={{
+                times: t('own.set.zone', { zone: timeZone }),
+                time: n => t('own.set.time', { n }),
+                removeTime: time => t('own.set.removeTime', { time }),
+                addTime: t('own.set.addTime'),
+                days: t('own.set.days'),
+              }}
+            />
+          </div>
+        )}
         <p className="mt-1 text-ink-2">
           {settings.next === null
             ? t('own.set.noNext')
@@ -143,83 +158,6 @@ function DigestForm({ settings }: { settings: Settings }) {
         </Button>
       </p>
     </form>
-  )
-}
-
-type Schedule = Settings['inForce']
-
-function ScheduleFields({
-  schedule,
-  onChange,
-}: {
-  schedule: Schedule
-  onChange: (schedule: Schedule) => void
-}) {
-  const { t, i18n } = useTranslation()
-  const { timeZone } = useOwnSession()
-  const { times, weekdays } = schedule
-  // 5 January 2026 was a Monday.
-  const dayName = (day: number) =>
-    new Intl.DateTimeFormat(i18n.language, { weekday: 'short', timeZone: 'UTC' }).format(
-      Date.UTC(2026, 0, 4 + day),
-    )
-  return (
-    <div className="mt-1 ml-6 grid gap-3">
-      <ul className="flex flex-wrap gap-3">
-        {times.map((time, i) => (
-          <li key={i} className="flex items-center gap-1">
-            <input
-              type="time"
-              value={time}
-              aria-label={t('own.set.time', { n: i + 1 })}
-              onChange={event =>
-                onChange({
-                  ...schedule,
-                  times: times.map((other, at) => (at === i ? event.target.value : other)),
-                })
-              }
-              className="rounded-sm border border-line-strong bg-raised px-2 py-1.5"
-            />
-            {times.length > 1 && (
-              <button
-                type="button"
-                aria-label={t('own.set.removeTime', { time })}
-                className="grid size-8 place-items-center text-ink-2"
-                onClick={() => onChange({ ...schedule, times: times.filter((_, at) => at !== i) })}
-              >
-                <X aria-hidden className="size-4" />
-              </button>
-            )}
-          </li>
-        ))}
-        {times.length < 6 && (
-          <li>
-            <Button onClick={() => onChange({ ...schedule, times: [...times, '15:00'] })}>
-              {t('own.set.addTime')}
-            </Button>
-          </li>
-        )}
-      </ul>
-      <fieldset className="flex flex-wrap gap-x-4 gap-y-1">
-        <legend className="text-ink-2">{t('own.set.days')}</legend>
-        {[1, 2, 3, 4, 5, 6, 7].map(day => (
-          <label key={day} className="flex min-h-8 items-center gap-1.5">
-            <Checkbox
-              checked={weekdays.includes(day)}
-              label={dayName(day)}
-              onChange={on =>
-                onChange({
-                  ...schedule,
-                  weekdays: on ? [...weekdays, day].sort((a, b) => a - b) : weekdays.filter(d => d !== day),
-                })
-              }
-            />
-            {dayName(day)}
-          </label>
-        ))}
-      </fieldset>
-      <p className="text-[0.95rem] text-ink-2">{t('own.set.zone', { zone: timeZone })}</p>
-    </div>
   )
 }
 
