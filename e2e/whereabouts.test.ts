@@ -87,6 +87,10 @@ test('a whole call: enquiry by phone, question, journey, release with the sender
     .poll(async () => (await stored(kari)).find(m => m.subject === `Tollkvittering to ${serial}`)?.folder)
     .toBe('inbox')
 
+  // what came meanwhile fits as well, and stands below what is being read
+  await expect(page.getByRole('article', { name: `Tollkvittering to ${serial}` })).toBeVisible()
+  await expect(page.getByRole('article').first()).toHaveAccessibleName(`Tollkvittering ${serial}`)
+
   // the account of it prints on a page of its own
   await hit.getByRole('link', { name: 'The whole account' }).click()
   await expect(page.getByRole('heading', { level: 1 })).toHaveText(`Tollkvittering ${serial}`)

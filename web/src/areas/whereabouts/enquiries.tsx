@@ -10,7 +10,6 @@ import {
   enquiryState,
   openEnquiry,
   readAccount,
-  readEnquiry,
   type EnquiryBrief,
   type EnquirySheet,
   type EnquiryState,
@@ -38,7 +37,8 @@ export function Enquiries({
   /** The question on screen: a new enquiry takes it along. */
   question: WhereQuestion
   hits: readonly WhereHit[]
-  onOpen: (enquiry: Pick<EnquirySheet, 'id' | 'question'> | null) => void
+  /** `null`: back to all of them. */
+  onOpen: (id: number | null) => void
 }) {
   const { t } = useTranslation()
   const session = useSession()
@@ -66,7 +66,7 @@ export function Enquiries({
           question={question}
           onDone={id => {
             setAdding(false)
-            onOpen({ id, question })
+            onOpen(id)
           }}
         />
       )}
@@ -107,26 +107,14 @@ function StateMark({ state }: { state: EnquiryState }) {
   )
 }
 
-function EnquiryRow({
-  enquiry,
-  onOpen,
-}: {
-  enquiry: EnquiryBrief
-  onOpen: (enquiry: Pick<EnquirySheet, 'id' | 'question'>) => void
-}) {
+function EnquiryRow({ enquiry, onOpen }: { enquiry: EnquiryBrief; onOpen: (id: number) => void }) {
   const { t } = useTranslation()
   const times = useTimes()
-  const show = useNotices(state => state.show)
-  const opening = useMutation({
-    mutationFn: () => call(readEnquiry, { params: { id: enquiry.id } }),
-    onSuccess: onOpen,
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
-  })
   return (
     <button
       type="button"
       className="w-full py-2.5 text-left hover:bg-raised"
-      onClick={() => opening.mutate()}
+      onClick={() => onOpen(enquiry.id)}
     >
       <span className="flex flex-wrap items-baseline gap-x-2">
         <StateMark state={enquiry.state} />
@@ -268,7 +256,7 @@ function Opened({ id, hits, onClose }: { id: number; hits: readonly WhereHit[]; 
           </ul>
         </div>
       )}
-      <Answer key={`${data.state}${data.answer}`} data={data} hits={hits} />
+      <Answer data={data} hits={hits} />
     </section>
   )
 }
@@ -279,14 +267,22 @@ function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] 
   const session = useSession()
   const client = useQueryClient()
   const show = useNotices(state => state.show)
-  const [state, setState] = useState<EnquiryState>(data.state)
-  const [answer, setAnswer] = useState(data.answer)
+  // Only what was touched here: the rest follows what others save, and what is typed is never swept away.
+  const [state, setState] = useState<EnquiryState | null>(null)
+  const [answer, setAnswer] = useState<string | null>(null)
+  const shown = { state: state ?? data.state, answer: answer ?? data.answer }
   const onError = (error: unknown) => show({ tone: 'problem', text: problemOf(error).text })
   const saving = useMutation({
-    mutationFn: () => call(changeEnquiry, { params: { id: data.id }, body: { state, answer } }),
-    onSuccess: () => {
+    mutationFn: () =>
+      call(changeEnquiry, {
+        params: { id: data.id },
+        body: { state: state ?? undefined, answer: answer ?? undefined },
+      }),
+    onSuccess: async () => {
+      await client.invalidateQueries({ queryKey: ['enquiries'] })
+      setState(null)
+      setAnswer(null)
       show({ tone: 'done', text: t('whereabouts.enquiries.saved') })
-      void client.invalidateQueries({ queryKey: ['enquiries'] })
     },
     onError,
   })
@@ -307,8 +303,8 @@ function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] 
       <p>
         <SentenceSlot
           label={t('whereabouts.enquiries.stateLabel')}
-          text={t(`whereabouts.enquiries.state.${state}`)}
-          value={state}
+          text={t(`whereabouts.enquiries.state.${shown.state}`)}
+          value={shown.state}
           disabled={disabled}
           options={enquiryState.options.map(value => ({
             value,
@@ -322,7 +318,7 @@ function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] 
         <textarea
           rows={6}
           maxLength={4000}
-          value={answer}
+          value={shown.answer}
           disabled={disabled}
           onChange={event => setAnswer(event.target.value)}
           className="w-full rounded-md border border-line-strong bg-raised px-2.5 py-1.5"
@@ -330,7 +326,11 @@ function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] 
       </label>
       {!disabled && (
         <p className="flex flex-wrap items-center gap-3">
-          <Button kind="main" type="submit" disabled={saving.isPending}>
+          <Button
+            kind="main"
+            type="submit"
+            disabled={saving.isPending || (state === null && answer === null)}
+          >
             {t('whereabouts.enquiries.save')}
           </Button>
           {about !== undefined && (

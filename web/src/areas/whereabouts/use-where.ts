@@ -1,7 +1,15 @@
 import { useCallback, useEffect, useMemo, useRef } from 'react'
-import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
+import { keepPreviousData, replaceEqualDeep, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useSearchParams } from 'react-router'
-import { listEnquiries, lookFor, readEnquiry, type LiveEvent, type WhereQuestion } from '@pendro/contract'
+import {
+  listEnquiries,
+  lookFor,
+  readEnquiry,
+  type LiveEvent,
+  type WhereAnswer,
+  type WhereHit,
+  type WhereQuestion,
+} from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { useLiveEvents } from '../../app/live.ts'
 
@@ -31,12 +39,25 @@ export function useAddress() {
   return { question, enquiry, go }
 }
 
+const keyOf = ({ kind, id }: WhereHit) => `${kind}${id}`
+
+/** What comes in while somebody reads stands below what they read, until they look again. */
+function keepOrder(before: unknown, now: unknown): unknown {
+  const [old, fresh] = [before as WhereAnswer | undefined, now as WhereAnswer]
+  if (!old) return fresh
+  const places = new Map(old.hits.map((hit, place) => [keyOf(hit), place]))
+  const placeOf = (hit: WhereHit) => places.get(keyOf(hit)) ?? old.hits.length
+  // What is the same stays the same object, as without this.
+  return replaceEqualDeep(before, { ...fresh, hits: fresh.hits.toSorted((a, b) => placeOf(a) - placeOf(b)) })
+}
+
 export function useAnswer(question: WhereQuestion) {
   return useQuery({
     queryKey: ['where', question],
     enabled: !isBlankQuestion(question),
     queryFn: ({ signal }) => call(lookFor, { body: question, signal }),
     placeholderData: keepPreviousData,
+    structuralSharing: keepOrder,
   })
 }
 

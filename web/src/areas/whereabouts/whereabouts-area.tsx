@@ -1,4 +1,4 @@
-import { useEffect, useRef } from 'react'
+import { useEffect } from 'react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
@@ -11,7 +11,14 @@ import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Enquiries } from './enquiries.tsx'
 import { HitCard } from './hit-card.tsx'
 import { Question } from './question.tsx'
-import { isBlankQuestion, useAddress, useAnswer, useEnquiry, useLiveWhereabouts } from './use-where.ts'
+import {
+  isBlankQuestion,
+  noQuestion,
+  useAddress,
+  useAnswer,
+  useEnquiry,
+  useLiveWhereabouts,
+} from './use-where.ts'
 
 /** "She mailed me, where is it?" answered while the colleague is still on the phone. */
 export function WhereaboutsArea() {
@@ -39,17 +46,10 @@ export function WhereaboutsArea() {
   })
   const look = (next: WhereQuestion) => {
     go(next, enquiry)
-    // The same question once more is a wish to look again.
-    void client.invalidateQueries({ queryKey: ['where'] })
+    // The same question once more is a wish to look again, in the order of now.
+    void client.resetQueries({ queryKey: ['where'] })
   }
-  // What comes in while somebody reads stands below what they read, until they look again.
-  const order = useRef<{ question: WhereQuestion; keys: readonly string[] } | null>(null)
-  const found = answer.data?.hits ?? []
-  const keys = found.map(({ kind, id }) => `${kind}${id}`)
-  const before = order.current?.question === question ? order.current.keys : []
-  const kept = [...before.filter(key => keys.includes(key)), ...keys.filter(key => !before.includes(key))]
-  if (answer.data && !answer.isPlaceholderData) order.current = { question, keys: kept }
-  const hits = kept.flatMap(key => found[keys.indexOf(key)] ?? [])
+  const hits = answer.data?.hits ?? []
   return (
     <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
       <section className="border-b border-line-strong px-6 py-4">
@@ -97,7 +97,7 @@ export function WhereaboutsArea() {
           open={enquiry}
           question={question}
           hits={hits}
-          onOpen={opened => (opened ? go(opened.question, opened.id) : go(question, null))}
+          onOpen={id => go(id === null ? question : noQuestion, id)}
         />
       </div>
     </div>
