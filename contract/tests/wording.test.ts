@@ -1,6 +1,7 @@
 import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { describe, expect, test } from 'vitest'
+import { deliveryState, enquiryHow, enquiryState, lookFor, ownAct, readRecord } from '@pendro/contract'
 import { parsePattern } from '@pendro/core/senders'
 import { weights } from '@pendro/core/judgement'
 import { patternProblemText } from '../src/pattern-text.ts'
@@ -127,4 +128,33 @@ test('every text the screens ask for by a fixed key exists', () => {
   expect(keys.length).toBeGreaterThan(80)
   const all = { ...en, ...screens, own: ownEn.own }
   expect([...new Set(keys)].filter(key => !isWorded(all, key))).toEqual([])
+})
+
+/** What a screen words by a value of the contract: each of its values has words. */
+test.each([
+  ['record.what', readRecord.query.shape.what.def.innerType.options],
+  ['record.who', readRecord.query.shape.who.def.innerType.options],
+  ['state', deliveryState.options],
+  ['whereabouts.enquiries.state', enquiryState.options],
+  ['whereabouts.enquiries.howOptions', enquiryHow.options],
+  ['whereabouts.label', lookFor.response.shape.hits.element.shape.label.options],
+  ['whereabouts.problem', lookFor.response.shape.problem.options.filter(one => one !== '')],
+  ['act', ownAct.options],
+  ['account.state', deliveryState.options],
+] as const)('%s has words for each value there can be', (path, values) => {
+  const all = { ...en, ...screens }
+  expect(values.filter(value => !isWorded(all, `${path}.${value}`))).toEqual([])
+})
+
+test('every act that the server writes into the record is worded', () => {
+  const folder = join(root, 'server/src')
+  const acts = readdirSync(folder, { recursive: true, encoding: 'utf8' })
+    .filter(name => name.endsWith('.ts'))
+    .flatMap(name => [
+      ...readFileSync(join(folder, name), 'utf8').matchAll(/\bact: (?:\w+ \? '([\w-]+)' : )?'([\w-]+)'/g),
+    ])
+    .flatMap(([, one, other]) => [one, other])
+    .filter(act => act !== undefined && act !== 'ruling')
+  expect(acts.length).toBeGreaterThan(25)
+  expect([...new Set(acts)].filter(act => !isWorded(screens, `record.act.${act}`))).toEqual([])
 })

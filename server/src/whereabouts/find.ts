@@ -56,10 +56,13 @@ async function likeSenders(db: Database, text: string): Promise<Found[]> {
     { groups },
   )
   const typed = readParty(text)
-  return rows
+  const alike = rows
     .map(row => ({ row, likeness: partyLikeness(typed, row).likeness }))
-    .filter(({ likeness }) => likeness >= 0.6)
     .sort((a, b) => b.likeness - a.likeness)
+  // Beside a good match a poor one only stands in the way.
+  const least = Math.max(0.6, (alike[0]?.likeness ?? 0) - 0.15)
+  return alike
+    .filter(({ likeness }) => likeness >= least)
     .slice(0, each)
     .map(({ row }) => ({
       kind: 'sender' as const,

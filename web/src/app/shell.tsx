@@ -197,6 +197,11 @@ function FindBox({ input }: { input: React.RefObject<HTMLInputElement | null> })
           className="absolute right-0 z-40 mt-1 max-h-[70vh] w-96 overflow-y-auto rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
         >
           <FindItem value="review" text={t('shell.findReview', { find: text })} onSelect={() => go(review)} />
+          <FindItem
+            value="where"
+            text={t('shell.findWhere', { find: text })}
+            onSelect={() => go(`/whereabouts?${new URLSearchParams({ from: text })}`)}
+          />
           {found.data?.found.map(({ kind, id, title, more }) => (
             <FindItem
               key={`${kind}${id}`}
@@ -206,11 +211,6 @@ function FindBox({ input }: { input: React.RefObject<HTMLInputElement | null> })
               onSelect={() => go(placeOf(kind, id, more))}
             />
           ))}
-          <FindItem
-            value="where"
-            text={t('shell.findWhere', { find: text })}
-            onSelect={() => go(`/whereabouts?${new URLSearchParams({ from: text })}`)}
-          />
           {mayBeSender && (
             <FindItem
               value="question"

@@ -505,6 +505,6 @@ export const en = {
       'digest-left-out': '{{by}} left it out of the digest',
       unsubscribed: '{{by}} asked {{host}} to stop',
     },
-    because: 'Because: {{reason}}.',
+    because: 'Because: {{reason}}',
   },
 } as const

@@ -171,6 +171,9 @@ function headingOf(
   return before && dayHeading(before.at) === heading ? null : heading
 }
 
+/** Whether a line names an entry or an enquiry to go on to. */
+const leadsOn = ({ facts }: RecordLine, to: 'entry' | 'enquiry') => Number(facts[to] ?? 0) > 0
+
 function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
   const { t } = useTranslation()
   const times = useTimes()
@@ -190,7 +193,10 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
           <p>
             <Sentence text={sentenceOf(line, t)} />
           </p>
-          {(line.reason !== '' || line.deliveryId !== null || Number(line.facts.entry ?? 0) > 0) && (
+          {(line.reason !== '' ||
+            line.deliveryId !== null ||
+            leadsOn(line, 'entry') ||
+            leadsOn(line, 'enquiry')) && (
             <p className="text-[0.95rem] text-ink-2">
               {line.reason !== '' && <span>{t('record.because', { reason: line.reason })} </span>}
               {line.deliveryId !== null && (
@@ -198,7 +204,12 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
                   {t('record.openMessage')}
                 </Link>
               )}{' '}
-              {Number(line.facts.entry ?? 0) > 0 && (
+              {leadsOn(line, 'enquiry') && (
+                <Link to={`/whereabouts?enquiry=${line.facts.enquiry}`} className="border-b border-current">
+                  {t('record.openEnquiry')}
+                </Link>
+              )}{' '}
+              {leadsOn(line, 'entry') && (
                 <Link to={`/senders/${line.facts.entry}`} className="border-b border-current">
                   {t('record.openEntry')}
                 </Link>

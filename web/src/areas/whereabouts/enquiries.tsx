@@ -30,12 +30,15 @@ import { useEnquiries, useEnquiry } from './use-where.ts'
 export function Enquiries({
   open,
   question,
+  colleague,
   hits,
   onOpen,
 }: {
   open: number | null
   /** The question on screen: a new enquiry takes it along. */
   question: WhereQuestion
+  /** Whom the question is about, as it was understood: most often who is on the phone. */
+  colleague: number | undefined
   hits: readonly WhereHit[]
   /** `null`: back to all of them. */
   onOpen: (id: number | null) => void
@@ -64,6 +67,7 @@ export function Enquiries({
       {adding && (
         <NewEnquiry
           question={question}
+          colleague={colleague}
           onDone={id => {
             setAdding(false)
             onOpen(id)
@@ -136,11 +140,19 @@ function EnquiryRow({ enquiry, onOpen }: { enquiry: EnquiryBrief; onOpen: (id: n
   )
 }
 
-function NewEnquiry({ question, onDone }: { question: WhereQuestion; onDone: (id: number) => void }) {
+function NewEnquiry({
+  question,
+  colleague,
+  onDone,
+}: {
+  question: WhereQuestion
+  colleague: number | undefined
+  onDone: (id: number) => void
+}) {
   const { t } = useTranslation()
   const client = useQueryClient()
   const show = useNotices(state => state.show)
-  const [mailbox, setMailbox] = useState<number | undefined>()
+  const [mailbox, setMailbox] = useState(colleague)
   const [how, setHow] = useState<EnquiryBrief['how']>('phone')
   const [words, setWords] = useState('')
   const opening = useMutation({

@@ -96,6 +96,7 @@ export function WhereaboutsArea() {
         <Enquiries
           open={enquiry}
           question={question}
+          colleague={answer.data?.understood.to[0]?.id}
           hits={hits}
           onOpen={id => go(id === null ? question : noQuestion, id)}
         />
