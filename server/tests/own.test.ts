@@ -5,7 +5,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { parseMessage } from '@pendro/core/message'
 import { findReferences } from '@pendro/core/digest'
 import { execute, select } from '../src/db/database.ts'
-import { openColleagueSession, findColleague } from '../src/own/access.ts'
+import { openColleagueSession, findColleague, prove } from '../src/own/access.ts'
 import { linkSigner, linkToken, readLinkToken } from '../src/own/links.ts'
 import {
   arrive,
@@ -243,6 +243,18 @@ describe('signing in on a device', () => {
       await work(server, fakeStore().send)
     }
     expect(codes).toEqual([200, 200, 200, 200, 200, 429])
+  })
+
+  test('many tries at once are counted as many: none slips through between look and count', async () => {
+    const answers = await Promise.all(
+      Array.from({ length: 40 }, (_, i) =>
+        prove(server.db, { address: 'kari@harbour.example', code: String(i) }, server.clock.now).catch(
+          (error: { code?: string }) => error.code,
+        ),
+      ),
+    )
+    expect(answers.filter(code => code === 'OWN_SIGN_IN_FAILED')).toHaveLength(10)
+    expect(answers.filter(code => code === 'TOO_MANY_TRIES')).toHaveLength(30)
   })
 
   test('the limits are the same for an address nobody has: they tell nothing either', async () => {

@@ -1,5 +1,4 @@
 import { randomInt } from 'node:crypto'
-import MailComposer from 'nodemailer/lib/mail-composer'
 import {
   composeDigest,
   referenceCount,
@@ -20,6 +19,7 @@ import {
 import { findMailboxRow, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
+import { composeOwnMail, ownDomain } from '../mail/own-mail.ts'
 import { linkSigner, linksOf, type LinkSigner } from '../own/links.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
@@ -305,21 +305,15 @@ function buildMessage(
   { subject, text, html }: DigestText,
   now: Date,
 ): Promise<Buffer> {
-  const domain = organisation.digestAddress.split('@')[1] ?? 'invalid'
-  const composer = new MailComposer({
-    from: { name: `Pendro for ${organisation.name}`, address: organisation.digestAddress },
+  return composeOwnMail(organisation, {
     to: { name: mailbox.name, address: mailbox.address },
     replyTo: organisation.digestAddress,
     subject,
     text,
     html,
     date: now,
-    messageId: `<digest-${mailbox.id}-${now.getTime()}@${domain}>`,
-    headers: {
-      'Auto-Submitted': 'auto-generated',
-      'List-Id': `Kept-back mail <digests.${domain}>`,
-      Precedence: 'bulk',
-    },
+    id: `digest-${mailbox.id}-${now.getTime()}`,
+    automatic: 'auto-generated',
+    headers: { 'List-Id': `Kept-back mail <digests.${ownDomain(organisation)}>`, Precedence: 'bulk' },
   })
-  return composer.compile().build()
 }

@@ -3,6 +3,7 @@ import { nextDigest } from '@pendro/core/digest'
 import { select, type Database } from '../db/database.ts'
 import { digestSchedule, findMailboxRow, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import { ownSender } from '../mail/own-mail.ts'
 import { linkSigner } from '../own/links.ts'
 import { beginning, compose, waitingLines, windowOf } from './digests.ts'
 
@@ -93,7 +94,11 @@ export async function previewDigest(
   }
 }
 
-const senderName = ({ name, digestAddress }: Organisation) => `Pendro for ${name} <${digestAddress}>`
+/** As a mail program shows it. */
+function senderName(organisation: Organisation): string {
+  const { name, address } = ownSender(organisation)
+  return `${name} <${address}>`
+}
 
 /** What was ruled on since the last digest: lines of that one, and mail that will be in none. */
 async function ruledSince(db: Database, mailboxId: number, since: Date): Promise<DigestPreview['changed']> {

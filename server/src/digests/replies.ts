@@ -1,5 +1,4 @@
 import { createHash, randomUUID } from 'node:crypto'
-import MailComposer from 'nodemailer/lib/mail-composer'
 import type { Connection, Resolve } from '@pendro/core/authentication'
 import { no, yes, type Parsed } from '@pendro/core/address'
 import { nearestReference, readReply, type ReadReply } from '@pendro/core/digest'
@@ -8,6 +7,7 @@ import { execute, findRow, inTransaction, insert, select, type Database } from '
 import { ownMailboxes, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
+import { composeOwnMail } from '../mail/own-mail.ts'
 import { findProvenColleague, type ProvenColleague } from '../mail/proven-colleague.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 import { applyRuling } from '../review/rulings.ts'
@@ -252,18 +252,15 @@ function buildAnswer(
     ),
     t('digestAnswer.help', { organisation: organisation.name }),
   ]
-  const domain = organisation.digestAddress.split('@')[1] ?? 'invalid'
-  const composer = new MailComposer({
-    from: { name: `Pendro for ${organisation.name}`, address: organisation.digestAddress },
+  return composeOwnMail(organisation, {
     to: { name: colleague.name, address: colleague.address },
     subject: /^re:/i.test(message.subject) ? message.subject : `Re: ${message.subject}`,
     text: `${lines.join('\n\n')}\n`,
     date: now,
-    messageId: `<answer-${randomUUID()}@${domain}>`,
-    ...(message.messageId ? { inReplyTo: message.messageId, references: message.messageId } : {}),
-    headers: { 'Auto-Submitted': 'auto-replied' },
+    id: `answer-${randomUUID()}`,
+    automatic: 'auto-replied',
+    answers: message.messageId,
   })
-  return composer.compile().build()
 }
 
 /** Somebody has read a reply that the rules could not settle; who, stands in the record. */

@@ -48,23 +48,20 @@ type Try = 'code' | 'proof'
 
 const hashOf = (address: string) => createHash('sha256').update(address.toLowerCase()).digest('hex')
 
-async function triesLately(db: Database, address: string, kind: Try, now: Date): Promise<number> {
+/**
+ * Counts a try before it is looked at, so that many at once do not slip through between look and count; how
+ * many there were in a quarter of an hour, this one included.
+ */
+async function countTry(db: Database, address: string, kind: Try, now: Date): Promise<number> {
+  await execute(db, 'DELETE FROM colleague_tries WHERE since <= :since', {
+    since: new Date(now.getTime() - quarter),
+  })
   const row = await findRow<{ n: number }>(
     db,
-    'SELECT n FROM colleague_tries WHERE address_hash = :hash AND kind = :kind AND since > :since',
-    { hash: hashOf(address), kind, since: new Date(now.getTime() - quarter) },
-  )
-  return row?.n ?? 0
-}
-
-async function countTry(db: Database, address: string, kind: Try, now: Date): Promise<void> {
-  const since = new Date(now.getTime() - quarter)
-  await execute(db, 'DELETE FROM colleague_tries WHERE since <= :since', { since })
-  await execute(
-    db,
-    'INSERT INTO colleague_tries (address_hash, kind, n, since) VALUES (:hash, :kind, 1, :now) ON DUPLICATE KEY UPDATE n = n + 1',
+    'INSERT INTO colleague_tries (address_hash, kind, n, since) VALUES (:hash, :kind, 1, :now) ON DUPLICATE KEY UPDATE n = n + 1 RETURNING n',
     { hash: hashOf(address), kind, now },
   )
+  return row?.n ?? 1
 }
 
 export interface Proof {
@@ -87,7 +84,7 @@ export async function prove(db: Database, { address, password, code }: Proof, no
   const person = await personOf(db, address)
   // Aliases of one mailbox share its tries.
   const tried = person?.address ?? address
-  if ((await triesLately(db, tried, 'proof', now)) >= mostFailures) throw tooMany()
+  if ((await countTry(db, tried, 'proof', now)) > mostFailures) throw tooMany()
   const access =
     person &&
     (await findRow<AccessRow>(
@@ -103,9 +100,12 @@ export async function prove(db: Database, { address, password, code }: Proof, no
         ? access.code
         : null
   const right = await isPassword(typed, stored ?? (await nobodysHash))
-  if (person && right && stored && (await takeProof(db, person.id, password === undefined ? stored : null)))
+  if (person && right && stored && (await takeProof(db, person.id, password === undefined ? stored : null))) {
+    await execute(db, "DELETE FROM colleague_tries WHERE address_hash = :hash AND kind = 'proof'", {
+      hash: hashOf(tried),
+    })
     return person.id
-  await countTry(db, tried, 'proof', now)
+  }
   throw new AppError('OWN_SIGN_IN_FAILED')
 }
 
@@ -186,8 +186,7 @@ export async function closeColleagueSession(db: Database, token: string): Promis
 export async function askForCode(db: Database, address: string, now: Date): Promise<void> {
   const person = await personOf(db, address)
   const tried = person?.address ?? address
-  if ((await triesLately(db, tried, 'code', now)) >= mostCodes) throw tooMany()
-  await countTry(db, tried, 'code', now)
+  if ((await countTry(db, tried, 'code', now)) > mostCodes) throw tooMany()
   if (!person) return
   await inTransaction(db, async tx => {
     await execute(

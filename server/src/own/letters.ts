@@ -1,7 +1,7 @@
 import { randomInt, randomUUID } from 'node:crypto'
-import MailComposer from 'nodemailer/lib/mail-composer'
 import { execute, type Database } from '../db/database.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
+import { composeOwnMail } from '../mail/own-mail.ts'
 import { translator } from '../wording.ts'
 import { codeMinutes, makeCode, choosePassword } from './access.ts'
 
@@ -38,18 +38,14 @@ export async function writeLetter(
   const parts = ['greeting', 'text', 'secret', 'how', 'never'].map(part =>
     t(`${kind}.${part}`, { ...facts, secret }),
   )
-  const domain = organisation.digestAddress.split('@')[1] ?? 'invalid'
-  return new MailComposer({
-    from: { name: `Pendro for ${organisation.name}`, address: organisation.digestAddress },
+  return composeOwnMail(organisation, {
     to: { name: mailbox.name, address: mailbox.address },
     subject: t(`${kind}.subject`, { ...facts, secret: kind === 'code' ? secret : '' }),
     text: `${parts.join('\n\n')}\n`,
     date: now,
-    messageId: `<${kind}-${randomUUID()}@${domain}>`,
-    headers: { 'Auto-Submitted': 'auto-generated' },
+    id: `${kind}-${randomUUID()}`,
+    automatic: 'auto-generated',
   })
-    .compile()
-    .build()
 }
 
 /** Symbols that are hard to take for one another; 16 of them are 79 bits. */

@@ -1,0 +1,48 @@
+import MailComposer from 'nodemailer/lib/mail-composer'
+import type { Organisation } from '../db/organisation.ts'
+
+/** Who mail of our own comes from. */
+export const ownSender = ({
+  name,
+  digestAddress,
+}: Organisation): { readonly name: string; readonly address: string } => ({
+  name: `Pendro for ${name}`,
+  address: digestAddress,
+})
+
+export const ownDomain = ({ digestAddress }: Organisation): string => digestAddress.split('@')[1] ?? 'invalid'
+
+interface OwnMail {
+  readonly to: { readonly name: string; readonly address: string }
+  readonly subject: string
+  readonly text: string
+  readonly html?: string
+  readonly date: Date
+  /** Left part of the Message-ID; the right one is our domain. */
+  readonly id: string
+  /** RFC 3834 §5: sent by a program of its own accord, or as an answer. */
+  readonly automatic: 'auto-generated' | 'auto-replied'
+  /** Message-ID of what it answers (RFC 5322 §3.6.4). */
+  readonly answers?: string | null
+  readonly replyTo?: string
+  readonly headers?: Readonly<Record<string, string>>
+}
+
+/** The bytes of a message of our own: RFC 5322, multipart/alternative where it has HTML too. */
+export function composeOwnMail(organisation: Organisation, mail: OwnMail): Promise<Buffer> {
+  const { to, subject, text, html, date, id, automatic, answers, replyTo, headers } = mail
+  return new MailComposer({
+    from: ownSender(organisation),
+    to,
+    subject,
+    text,
+    date,
+    messageId: `<${id}@${ownDomain(organisation)}>`,
+    ...(html === undefined ? {} : { html }),
+    ...(replyTo === undefined ? {} : { replyTo }),
+    ...(answers ? { inReplyTo: answers, references: answers } : {}),
+    headers: { 'Auto-Submitted': automatic, ...headers },
+  })
+    .compile()
+    .build()
+}
