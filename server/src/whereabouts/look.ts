@@ -70,7 +70,6 @@ export async function lookFor(db: Database, question: WhereQuestion, now: Date):
 }
 
 interface Understood extends Asked {
-  readonly typed: WhereQuestion
   readonly mailboxes: readonly { readonly id: number; readonly name: string }[]
   readonly unknownAddress: string
   readonly problem: WhereAnswer['problem']
@@ -89,7 +88,6 @@ async function understand(
   const isBlank = from.kind === 'none' && about.length === 0 && to.likeness === null
   const nothingTyped = typed.from + typed.to + typed.about === ''
   return {
-    typed,
     from,
     about,
     to: to.likeness,
