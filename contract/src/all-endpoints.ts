@@ -1,4 +1,5 @@
 import { digestEndpoints } from './digest-endpoints.ts'
+import { mailRuleEndpoints } from './mail-rule-endpoints.ts'
 import { ownEndpoints } from './own-endpoints.ts'
 import { recordEndpoints } from './record-endpoints.ts'
 import { reviewEndpoints } from './review-endpoints.ts'
@@ -12,6 +13,7 @@ export const endpoints = {
   ...reviewEndpoints,
   ...whereaboutsEndpoints,
   ...digestEndpoints,
+  ...mailRuleEndpoints,
   ...senderEndpoints,
   ...ownEndpoints,
   ...recordEndpoints,

@@ -1,5 +1,6 @@
 export * from './endpoint.ts'
 export * from './digest-endpoints.ts'
+export * from './mail-rule-endpoints.ts'
 export * from './own-endpoints.ts'
 export * from './pattern-text.ts'
 export * from './problems.ts'

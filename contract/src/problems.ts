@@ -46,6 +46,7 @@ export const problems = {
   NOT_FOUND: { status: 404, text: 'There is nothing at this address.' },
   DELIVERY_NOT_FOUND: { status: 404, text: 'This delivery does not exist, or no longer.' },
   MAILBOX_NOT_FOUND: { status: 404, text: 'No mailbox has this number.' },
+  MAIL_RULE_NOT_FOUND: { status: 404, text: 'This mail rule does not exist.' },
   ENTRY_NOT_FOUND: { status: 404, text: 'This sender entry does not exist.' },
   ENQUIRY_NOT_FOUND: { status: 404, text: 'This enquiry does not exist.' },
   FINDING_NOT_FOUND: {
@@ -76,6 +77,10 @@ export const problems = {
     text: 'This message offers no way out that may be used by itself: it names none, or nothing proves who sent it.',
   },
   DIGEST_GONE: { status: 409, text: 'The digest with this line has gone out already.' },
+  TOO_MANY_RULES: {
+    status: 409,
+    text: 'This mailbox has 500 mail rules, and more would slow its mail down. Rules that only block a sender do better as entries of the sender list.',
+  },
   NOTHING_TO_SEND: {
     status: 409,
     text: 'Nothing is kept back for this mailbox since its last digest, so there is nothing to send.',

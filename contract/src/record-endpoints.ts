@@ -27,7 +27,7 @@ export const readRecord = endpoint({
   query: z.object({
     who: z.enum(['everybody', 'staffers', 'pendro', 'me']).default('staffers'),
     what: z
-      .enum(['everything', 'rulings', 'lists', 'reading', 'digests', 'enquiries', 'signing-in'])
+      .enum(['everything', 'rulings', 'lists', 'reading', 'digests', 'enquiries', 'mail-rules', 'signing-in'])
       .default('everything'),
     mailbox: z.coerce.number().int().positive().optional(),
     since: day.optional(),

@@ -138,7 +138,7 @@ export const wouldReach = endpoint({
   }),
   response: z.object({
     from: z.string(),
-    state: z.enum(['inbox', 'aside', 'junk', 'quarantined', 'sealed']),
+    state: z.enum(['inbox', 'aside', 'moved', 'junk', 'quarantined', 'sealed']),
     leftOut: z.boolean(),
     decidedBy: z.string(),
     path: z.array(pathLine),

@@ -51,12 +51,23 @@ export const entryBrief = z.object({
 export type EntryBrief = z.infer<typeof entryBrief>
 
 export const pathLine = z.object({
-  stage: z.enum(['harm', 'binding', 'personal', 'organisation', 'switched-off', 'score']),
+  stage: z.enum(['harm', 'binding', 'personal', 'organisation', 'rules', 'switched-off', 'score']),
   outcome: z.enum(['clear', 'decided', 'silent', 'late']),
   facts: z.record(z.string(), z.union([z.string(), z.number()])),
   decided: entryBrief.nullable(),
   overruled: z.array(entryBrief),
   refused: z.array(z.object({ entry: entryBrief, why: z.enum(['not-authenticated', 'own-domain']) })),
+  /** Mail rules that matched, in their order; the first decided unless `outcome` is 'late'. */
+  rules: z
+    .array(
+      z.object({
+        id: z.number().int(),
+        name: z.string(),
+        place: z.enum(['moved', 'inbox', 'junk']),
+        folder: z.string(),
+      }),
+    )
+    .optional(),
 })
 export type PathLineShape = z.infer<typeof pathLine>
 

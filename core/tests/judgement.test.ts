@@ -224,6 +224,7 @@ const facts = (more: Partial<DeliveryFacts> = {}): DeliveryFacts => ({
   score: 50,
   bulk: false,
   unreadable: false,
+  rules: [],
   ...more,
 })
 const mailbox = (more: Partial<MailboxPolicy> = {}): MailboxPolicy => ({
@@ -326,7 +327,8 @@ describe('decision path: the first stage that decides wins', () => {
       'harm clear',
       'binding decided',
       'personal late',
-      'organisation silent'.replace('silent', 'late'),
+      'organisation late',
+      'rules late',
       'switched-off late',
       'score late',
     ])
@@ -344,7 +346,7 @@ describe('decision path: the first stage that decides wins', () => {
     expect(decision.path[2]).toMatchObject({ refused: [{ why: 'not-authenticated' }] })
   })
   test('property: without harm or entries a higher score never gets nearer the inbox', () => {
-    const rank = { inbox: 0, aside: 1, junk: 2, quarantined: 3, sealed: 4 }
+    const rank = { inbox: 0, aside: 1, moved: 1, junk: 2, quarantined: 3, sealed: 4 }
     const percent = fc.integer({ min: 0, max: 1000 }).map(n => n / 10)
     fc.assert(
       fc.property(percent, percent, fc.boolean(), (a, b, bulk) => {

@@ -121,7 +121,10 @@ function plainly(
     'blocked',
   )
   if (ours) return { state: ours === 'safe' ? 'inbox' : 'quarantined', by: 'organisation' }
-  // 6. Filtering switched off. (5., mail rules, are not there yet.)
+  // 5. The mailbox's mail rules, in their order: the first that matches decides.
+  const rule = facts.rules[0]
+  if (rule) return { state: rule.place, by: 'rules' }
+  // 6. Filtering switched off.
   if (!mailbox.filtering) return { state: 'inbox', by: 'switched-off' }
   // 7. The score against the limits.
   const { junk, quarantined } = mailbox.limits
@@ -179,6 +182,18 @@ const someFacts: fc.Arbitrary<DeliveryFacts> = fc.record({
   score: fc.constantFrom(0, 39.9, 40, 59.9, 60, 80, 100),
   bulk: fc.boolean(),
   unreadable: fc.constantFrom(false, false, false, true),
+  rules: fc.oneof(
+    { weight: 2, arbitrary: fc.constant([]) },
+    fc.array(
+      fc.record({
+        id: fc.nat(),
+        name: fc.constant('Timetables'),
+        place: fc.constantFrom('inbox', 'moved', 'junk'),
+        folder: fc.constant('Timetables'),
+      }),
+      { maxLength: 3 },
+    ),
+  ),
 })
 const someMailbox: fc.Arbitrary<MailboxPolicy> = fc.record({
   mailboxId: fc.constant(1),
@@ -208,7 +223,7 @@ describe('the decision path', () => {
     )
     // Every stage decided some of them: agreement about nothing would prove nothing.
     expect([...seen.keys()].sort()).toEqual(
-      ['binding', 'harm', 'organisation', 'personal', 'score', 'switched-off'].sort(),
+      ['binding', 'harm', 'organisation', 'personal', 'rules', 'score', 'switched-off'].sort(),
     )
     for (const times of seen.values()) expect(times).toBeGreaterThan(60)
   })
@@ -223,6 +238,7 @@ describe('the decision path', () => {
           'binding',
           'personal',
           'organisation',
+          'rules',
           'switched-off',
           'score',
         ])
@@ -285,6 +301,7 @@ describe('near misses', () => {
     score: 50,
     bulk: false,
     unreadable: false,
+    rules: [],
   })
   const box: MailboxPolicy = {
     mailboxId: 1,

@@ -95,7 +95,7 @@ const seen = (
     sender?: Partial<SenderFacts>
   } = {},
 ): SeenDeliveries => ({
-  facts: { sender: sentBy(from, sender), harm: null, score, bulk: false, unreadable: false },
+  facts: { sender: sentBy(from, sender), harm: null, score, bulk: false, unreadable: false, rules: [] },
   mailbox: box(to),
   count,
   calledByPerson: called,

@@ -1,6 +1,7 @@
 import type { Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import express from 'express'
+import { decodeWords } from '@pendro/core/address'
 import { SMTPServer } from 'smtp-server'
 import { z } from 'zod'
 
@@ -66,7 +67,7 @@ export async function startMailStore({ smtpPort = 0, httpPort = 0, keep = 5000 }
     known.add(key)
     messages.push({
       mailbox,
-      folder: folders[header('Pendro-Place')] ?? 'inbox',
+      folder: decodeWords(header('Pendro-Folder')) || (folders[header('Pendro-Place')] ?? 'inbox'),
       delivery,
       subject: header('Subject'),
       arrivedAt: new Date().toISOString(),

@@ -36,6 +36,12 @@ test('keeps folders apart, and one copy of each delivery', async () => {
   ])
 })
 
+test('a folder with a name of its own, also one that needs encoded words (RFC 2047)', async () => {
+  await sendLetter(store.smtpPort, letter('4.moved', 'moved\r\nPendro-Folder: Harbours/Berths'))
+  await sendLetter(store.smtpPort, letter('5.moved', 'moved\r\nPendro-Folder: =?UTF-8?Q?=C3=85pningstider?='))
+  expect((await messages()).map(({ folder }) => folder)).toEqual(['Harbours/Berths', 'Åpningstider'])
+})
+
 test('away is 421, refusing is 550; a mood it does not know is a 400', async () => {
   await setMood('down')
   await expect(sendLetter(store.smtpPort, letter('3.inbox'))).rejects.toMatchObject({ responseCode: 421 })

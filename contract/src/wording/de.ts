@@ -41,6 +41,7 @@ export const de = {
     harm: 'Zurückgehalten, weil sie schädlich ist.',
     'entry-blocked': 'Zurückgehalten, weil der Absender gesperrt ist.',
     'entry-safe': 'Zurückgehalten, obwohl der Absender als sicher gilt.',
+    'mail-rule': 'Zurückgehalten, weil eine Ihrer eigenen Mailregeln es so will.',
   },
   act: {
     read: 'Sicher lesen',
@@ -128,7 +129,7 @@ export const de = {
       discarded: 'Sie wurde zurückgehalten und verworfen. Wir können sie noch zurückholen.',
       expired:
         'Sie wurde zurückgehalten und ist inzwischen nicht mehr da; sie wurde so lange aufbewahrt, wie es hier üblich ist.',
-      moved: 'Eine Ihrer Mailregeln hat sie in einen Ordner verschoben.',
+      moved: 'Ihre Mailregel „{{rule}}“ hat sie in den Ordner „{{folder}}“ verschoben.',
     },
     digest: 'Ihre nächste Übersicht, {{time}}, würde sie nennen.',
     until: 'Sie wird bis {{until}} aufbewahrt.',

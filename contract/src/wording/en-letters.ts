@@ -77,7 +77,7 @@ export const enLetters = {
       released: 'It was held back first, and went to your inbox on {{time}}.',
       discarded: 'It was held back and has been discarded. We can still bring it back.',
       expired: 'It was held back and has gone away since; it was kept for as long as things are kept here.',
-      moved: 'One of your mail rules moved it to a folder.',
+      moved: 'Your mail rule “{{rule}}” moved it to the folder “{{folder}}”.',
     },
     digest: 'Your next digest, {{time}}, would name it.',
     until: 'It is kept until {{until}}.',

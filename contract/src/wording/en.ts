@@ -93,6 +93,7 @@ export const en = {
     harm: 'harmful: {{name}}',
     'entry-blocked': 'blocked: {{pattern}}',
     'entry-safe': 'safe: {{pattern}}',
+    'mail-rule': 'mail rule: {{rule}}',
   },
   /** Whole sentences for colleagues. */
   held: {
@@ -134,6 +135,7 @@ export const en = {
     harm: 'Held because it is harmful.',
     'entry-blocked': 'Held because its sender is blocked.',
     'entry-safe': 'Held although its sender is safe.',
+    'mail-rule': 'Held because one of your own mail rules says so.',
   },
   /** What a colleague can do about a line of a digest (vocabulary.md). */
   act: {

@@ -39,6 +39,7 @@ export const nb = {
     harm: 'Holdt tilbake fordi den er skadelig.',
     'entry-blocked': 'Holdt tilbake fordi avsenderen er blokkert.',
     'entry-safe': 'Holdt tilbake selv om avsenderen er trygg.',
+    'mail-rule': 'Holdt tilbake fordi en av dine egne e-postregler sier det.',
   },
   act: {
     read: 'Les den trygt',
@@ -122,7 +123,7 @@ export const nb = {
       released: 'Den ble først holdt tilbake, og gikk til innboksen din {{time}}.',
       discarded: 'Den ble holdt tilbake og er forkastet. Vi kan fortsatt hente den tilbake.',
       expired: 'Den ble holdt tilbake og er borte nå; den ble beholdt så lenge ting beholdes her.',
-      moved: 'En av e-postreglene dine flyttet den til en mappe.',
+      moved: 'E-postregelen din «{{rule}}» flyttet den til mappen «{{folder}}».',
     },
     digest: 'Den neste oversikten din, {{time}}, ville nevne den.',
     until: 'Den beholdes til {{until}}.',

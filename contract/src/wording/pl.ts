@@ -39,6 +39,7 @@ export const pl = {
     harm: 'Zatrzymana, bo jest szkodliwa.',
     'entry-blocked': 'Zatrzymana, bo nadawca jest zablokowany.',
     'entry-safe': 'Zatrzymana, choć nadawca jest bezpieczny.',
+    'mail-rule': 'Zatrzymana, bo tak każe jedna z Twoich własnych reguł poczty.',
   },
   act: {
     read: 'Przeczytaj bezpiecznie',
@@ -138,7 +139,7 @@ export const pl = {
       released: 'Najpierw została zatrzymana, a potem trafiła do Twojej skrzynki odbiorczej: {{time}}.',
       discarded: 'Została zatrzymana i odrzucona. Możemy ją jeszcze przywrócić.',
       expired: 'Została zatrzymana i już jej nie ma; przechowywano ją tak długo, jak się tu przechowuje.',
-      moved: 'Jedna z Twoich reguł poczty przeniosła ją do folderu.',
+      moved: 'Twoja reguła poczty „{{rule}}” przeniosła ją do folderu „{{folder}}”.',
     },
     digest: 'Twoje następne zestawienie, {{time}}, wymieni ją.',
     until: 'Jest przechowywana do {{until}}.',

@@ -18,4 +18,4 @@ export {
   type Address,
   type AddressProblem,
 } from './address.ts'
-export { decodeWords, parseMailboxes, type NamedAddress } from './mailboxes.ts'
+export { decodeWords, encodeWords, parseMailboxes, type NamedAddress } from './mailboxes.ts'

@@ -65,6 +65,11 @@ function salvage(source: string): readonly NamedAddress[] {
   )
 }
 
+/** Text as a header field may carry it: as it is, or in encoded words (RFC 2047). */
+export function encodeWords(text: string): string {
+  return libmime.encodeWords(text, 'Q', 52)
+}
+
 /** RFC 2047 encoded words to text; anything that does not decode stays as it is. */
 export function decodeWords(text: string): string {
   if (!text.includes('=?')) return text

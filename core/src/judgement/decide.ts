@@ -1,3 +1,4 @@
+import type { RuleVerdict } from '../mail-rules/index.ts'
 import {
   consultList,
   type ListVerdict,
@@ -9,7 +10,7 @@ import {
 import type { MailboxPolicy, OrganisationPolicy } from './organisation.ts'
 
 /** Where a delivery goes when it has been judged; see vocabulary.md, "States of a delivery". */
-export type JudgedState = 'inbox' | 'aside' | 'junk' | 'quarantined' | 'sealed'
+export type JudgedState = 'inbox' | 'aside' | 'moved' | 'junk' | 'quarantined' | 'sealed'
 
 /** Everything deciding needs of a delivery: kept with it, so that it can be decided again at any time. */
 export interface DeliveryFacts {
@@ -20,6 +21,8 @@ export interface DeliveryFacts {
   readonly bulk: boolean
   /** The message could not be read; it is quarantined unless a list decides. */
   readonly unreadable: boolean
+  /** The mailbox's mail rules that the message matches, in their order. */
+  readonly rules: readonly RuleVerdict[]
 }
 
 export type ListStage = 'binding' | 'personal' | 'organisation'
@@ -34,6 +37,12 @@ export type PathLine =
       readonly decided: SenderEntry | null
       readonly overruled: readonly SenderEntry[]
       readonly refused: readonly RefusedEntry[]
+    }
+  | {
+      readonly stage: 'rules'
+      readonly outcome: 'decided' | 'silent' | 'late'
+      /** The first decided, unless an earlier stage had; the others would have matched. */
+      readonly rules: readonly RuleVerdict[]
     }
   | { readonly stage: 'switched-off'; readonly outcome: 'decided' | 'silent' | 'late' }
   | {
@@ -99,6 +108,10 @@ export function decide(
       settled = { outcome: listOutcome(stage, verdict.decided), by: stage }
   }
 
+  path.push(rulesLine(facts.rules, settled !== null))
+  const [rule] = facts.rules
+  if (settled === null && rule) settled = { outcome: ruleOutcomes[rule.place], by: 'rules' }
+
   path.push(settled !== null ? switchedOffLate : mailbox.filtering ? switchedOffSilent : switchedOffDecided)
   if (settled === null && !mailbox.filtering) settled = { outcome: inbox, by: 'switched-off' }
 
@@ -118,6 +131,14 @@ const listStages = ['binding', 'personal', 'organisation'] as const
 const inbox: Outcome = { state: 'inbox', leftOut: false }
 const sealed: Outcome = { state: 'sealed', leftOut: true }
 const clear: PathLine = { stage: 'harm', outcome: 'clear' }
+const moved: Outcome = { state: 'moved', leftOut: false }
+const ruleOutcomes: Readonly<Record<RuleVerdict['place'], Outcome>> = {
+  inbox,
+  moved,
+  junk: { state: 'junk', leftOut: false },
+}
+const rulesSilent: PathLine = { stage: 'rules', outcome: 'silent', rules: [] }
+const rulesLate: PathLine = { stage: 'rules', outcome: 'late', rules: [] }
 const switchedOffLate: PathLine = { stage: 'switched-off', outcome: 'late' }
 const switchedOffSilent: PathLine = { stage: 'switched-off', outcome: 'silent' }
 const switchedOffDecided: PathLine = { stage: 'switched-off', outcome: 'decided' }
@@ -137,6 +158,11 @@ function entriesOf(stage: ListStage, { organisation, mailbox }: Register): reado
   // A copy only where the two stages really part it.
   if (organisation.every(({ binding }) => binding === isBinding)) return organisation
   return organisation.filter(({ binding }) => binding === isBinding)
+}
+
+function rulesLine(rules: readonly RuleVerdict[], late: boolean): PathLine {
+  if (rules.length === 0) return late ? rulesLate : rulesSilent
+  return { stage: 'rules', outcome: late ? 'late' : 'decided', rules }
 }
 
 function listLine(stage: ListStage, { decided, overruled, refused }: ListVerdict, late: boolean): PathLine {

@@ -1,5 +1,6 @@
 export { findBlockGap, findNarrower, patternsBeside, type Beside, type BlockGap } from './beside.ts'
 export {
+  arrives,
   changesNothing,
   countReach,
   reach,

@@ -57,7 +57,9 @@ export function changesNothing({ letThrough, keptBack, elsewhere }: Reach): bool
   return totalOf(letThrough) + totalOf(keptBack) + elsewhere === 0
 }
 
-const arrives = ({ state }: Decision) => state === 'inbox' || state === 'aside'
+/** It is in the colleague's mailbox, where they see it. */
+export const arrives = ({ state }: Pick<Decision, 'state'>): boolean =>
+  state === 'inbox' || state === 'aside' || state === 'moved'
 
 interface Context {
   readonly policy: Pick<OrganisationPolicy, 'ownDomains'>

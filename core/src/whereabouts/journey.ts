@@ -97,7 +97,15 @@ function firstPlace({ state, boundFor, cameFrom, happenings }: Way): string | nu
 }
 
 /** The stop it stands at, when no earlier one says so already. */
-function placeNow({ state, receivedAt, landedAt, waiting, happenings, expiresAt }: Way): Stop | null {
+function placeNow({
+  state,
+  decided,
+  receivedAt,
+  landedAt,
+  waiting,
+  happenings,
+  expiresAt,
+}: Way): Stop | null {
   const last = happenings.at(-1)?.act
   switch (state) {
     case 'deferred':
@@ -110,7 +118,7 @@ function placeNow({ state, receivedAt, landedAt, waiting, happenings, expiresAt 
     case 'aside':
     case 'moved':
       // What came before there was a queue went on at once.
-      return done(state, landedAt ?? receivedAt, {})
+      return done(state, landedAt ?? receivedAt, decided.stage === 'rules' ? decided.facts : {})
     case 'expired':
       return done('expired', expiresAt, {})
     default:

@@ -1,0 +1,2 @@
+export { matchingRules } from './match.ts'
+export type { MailRule, RuleAction, RuleCondition, RuleField, RuleTest, RuleVerdict } from './rule.ts'
