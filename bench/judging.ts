@@ -70,6 +70,7 @@ export async function benchJudging(): Promise<Section> {
         score: junkScore(evidence),
         bulk: isBulk(message),
         unreadable: false,
+        rules: [],
       },
       { mailboxId: 1, limits, usesSetAside: true, filtering: true },
       { organisation: [], mailbox: [] },

@@ -143,6 +143,48 @@ test('what happens to a message shows in a second browser, and what an enquiry w
   await second.context().close()
 })
 
+test('moved by a mail rule: which one, what it does, switched off before the next; back to the inbox', async ({
+  page,
+}) => {
+  const aksel = 'aksel.brandt@vindholm.example'
+  const forecast = (ship: string) =>
+    send({
+      from: 'Forecast room <forecast@havbris.example>',
+      to: aksel,
+      subject: `Route forecast ${ship} ${serial}`,
+      text: `Wind and sea for ${ship}: south-westerly 20 knots, sea 2 metres.`,
+      headers: { 'Authentication-Results': 'mx1.vindholm.example; dmarc=pass header.from=havbris.example' },
+    })
+  const folders = async (ship: string) =>
+    (await stored(aksel))
+      .filter(({ subject }) => subject.includes(`${ship} ${serial}`))
+      .map(({ folder }) => folder)
+  await forecast('Lomvi')
+  await expect.poll(() => folders('Lomvi'), { timeout: 20_000 }).toEqual(['Weather'])
+
+  await signIn(page, 'per', `/whereabouts?from=havbris&to=Aksel%20Brandt&about=Lomvi%20${serial}`)
+  const first = page.getByRole('article').first()
+  await expect(first).toContainText('Moved to a folder')
+  await expect(first).toContainText('into the folder Weather')
+  await first.getByRole('button', { name: 'the mail rule: Forecasts' }).click()
+  await expect(
+    page.getByText(
+      'When the sender is “forecast@havbris.example” and the subject contains “route forecast”, it goes into the folder Weather.',
+    ),
+  ).toBeVisible()
+  await expect(page.getByText(/it decided about \d+ messages\. Without it: .*\d+ in the inbox/)).toBeVisible()
+  await page.getByRole('button', { name: 'Switch the rule off' }).click()
+  await expect(page.getByText('The mail rule “Forecasts” of Aksel Brandt is off.')).toBeVisible()
+  await forecast('Terne')
+  await expect.poll(() => folders('Terne'), { timeout: 20_000 }).toEqual(['inbox'])
+  await page.getByRole('button', { name: 'Undo' }).click()
+  await expect(page.getByText('The mail rule “Forecasts” of Aksel Brandt is on.')).toBeVisible()
+
+  await first.getByRole('button', { name: 'Put a copy into the inbox of Aksel Brandt' }).click()
+  await expect.poll(() => folders('Lomvi'), { timeout: 20_000 }).toEqual(['Weather', 'inbox'])
+  await expect(first).toContainText('In the inbox')
+})
+
 test('refused at the door, nothing at all, and a time that is none: each is answered', async ({ page }) => {
   await signIn(page, 'una', `/whereabouts`)
   const look = async (from: string, when = '') => {

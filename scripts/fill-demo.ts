@@ -7,6 +7,7 @@ import { parseMessage } from '@pendro/core/message'
 import { writeLetter, type Letter } from '@pendro/demo/letter'
 import { makeMail, type Happening } from '@pendro/demo/mail'
 import { domain, makeColleagues, secondDomain, trustedHost, type Colleague } from '@pendro/demo/organisation'
+import { mailRules } from '@pendro/demo/mail-rules'
 import { chanceOf, type Chance } from '@pendro/demo/random'
 import { makeZone, resolveFrom } from '@pendro/demo/zone'
 import { makeRegister, requests, type PastEntry } from '@pendro/demo/register'
@@ -91,6 +92,7 @@ export async function fillDemo(
   const register = makeRegister(colleagues, chance)
   await addRegister(db, register, mailboxIds, now)
   await addRequests(db, colleagues, mailboxIds, now)
+  await addMailRules(db, mailboxIds, now)
   say('The months before: what people ruled on …')
   await learnPast(db, colleagues, chanceOf(seed + 1), new Date(now.getTime() - days * day))
   await recalibrate(db, new Date(now.getTime() - days * day))
@@ -223,6 +225,23 @@ async function addRegister(
         )
     }
   })
+}
+
+/** As colleagues brought them along; nobody is to be asked who made them. */
+async function addMailRules(db: Database, mailboxIds: ReadonlyMap<string, number>, now: Date): Promise<void> {
+  await insert(
+    db,
+    'mail_rules',
+    mailRules.map(({ mailbox, name, needs, conditions, action, daysAgo }, place) => ({
+      mailbox_id: mailboxIds.get(mailbox),
+      place,
+      name,
+      needs,
+      conditions,
+      action,
+      made_at: new Date(now.getTime() - daysAgo * day),
+    })),
+  )
 }
 
 /** Requests to make an entry one for everybody, open and answered. */

@@ -12,6 +12,7 @@ import { firstSetUpRoutes } from './first-set-up/routes.ts'
 import { mount } from './http.ts'
 import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
+import { mailRuleRoutes } from './mail-rules/routes.ts'
 import { mailboxRoutes } from './mailboxes/routes.ts'
 import { organisationRoutes } from './organisation/routes.ts'
 import { whereaboutsRoutes } from './whereabouts/routes.ts'
@@ -100,6 +101,7 @@ export function createApp(deps: Deps): Express {
   organisationRoutes(api, deps)
   senderRoutes(api, deps)
   mailboxRoutes(api, deps)
+  mailRuleRoutes(api, deps)
   digestRoutes(api, deps)
   whereaboutsRoutes(api, deps)
   recordRoutes(api, deps)

@@ -25,6 +25,7 @@ const from =
   (hit: WhereHit) =>
     hit.fromAddress === address && more(hit)
 const about = (pattern: RegExp) => (hit: WhereHit) => pattern.test(hit.subject)
+const state = (name: string) => (hit: WhereHit) => hit.state === name
 const to = (name: string) => (hit: WhereHit) => hit.to === name
 const both =
   (...tests: readonly ((hit: WhereHit) => boolean)[]) =>
@@ -33,7 +34,6 @@ const both =
 
 const found: readonly Call[] = [
   // as it is written
-  [{ from: 'proofs@halyard-print.example' }, from('proofs@halyard-print.example')],
   [
     { from: 'halyard-print.example', about: 'timetable proof' },
     both(hit => hit.fromAddress.endsWith('@halyard-print.example'), about(/proof/i)),
@@ -53,7 +53,6 @@ const found: readonly Call[] = [
     both(hit => hit.fromAddress.endsWith('@fjellby-skole.example'), to('Group Bookings')),
   ],
   // names in any order, parts of names, without accents
-  [{ from: 'wikmar jonas' }, from('jonas.wikmar@freepost.example')],
   [{ from: 'lantern bureau', about: 'certificate' }, from('reports@lantern-class.example')],
   [{ from: 'baltyk catering ksiegowosc' }, from('faktury@baltyk-catering.example')],
   [{ from: 'marek bosmanski', to: 'crewing' }, from('marek.bosmanski@freepost.example')],
@@ -88,6 +87,15 @@ const found: readonly Call[] = [
     both(to('Ingrid Solvang'), about(/proof/i)),
   ],
   [{ from: 'bosmanski', to: 'crewing desk' }, from('marek.bosmanski@freepost.example')],
+  // moved by a rule of their own
+  [
+    { from: 'skery freight', to: 'Freight Desk', about: 'manifest correction' },
+    both(state('moved'), about(/^Manifest correction/), to('Freight Desk')),
+  ],
+  [
+    { from: 'havbris', to: 'aksel brandt', about: 'forecast' },
+    both(state('moved'), about(/^Route forecast/), to('Aksel Brandt')),
+  ],
   // refused at the door: a wrong address, a message too large
   [
     { from: 'quayside dental', to: 'Kari Moen' },

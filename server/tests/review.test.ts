@@ -183,6 +183,7 @@ test('the sheet explains: evidence adds up to the score, each stage has a line, 
     'binding',
     'personal',
     'organisation',
+    'rules',
     'switched-off',
     'score',
   ])

@@ -72,7 +72,7 @@ export async function insert(db: Database, table: string, rows: readonly Row[], 
 }
 
 const tablesWithId: ReadonlySet<string> = new Set(
-  'organisation mailboxes staffers messages deliveries sender_entries rulings record_entries outbox live_events digests lessons sender_profiles entry_requests list_imports digest_replies enquiries'.split(
+  'organisation mailboxes staffers messages deliveries sender_entries rulings record_entries outbox live_events digests lessons sender_profiles entry_requests list_imports digest_replies enquiries mail_rules'.split(
     ' ',
   ),
 )

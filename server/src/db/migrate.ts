@@ -5,6 +5,7 @@ import { statements as judgement } from './migrations/0002-judgement.ts'
 import { statements as senders } from './migrations/0003-senders.ts'
 import { statements as digests } from './migrations/0004-digests.ts'
 import { statements as own } from './migrations/0005-own.ts'
+import { statements as mailRules } from './migrations/0007-mail-rules.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
 
 const migrations: Readonly<Record<string, readonly string[]>> = {
@@ -14,6 +15,7 @@ const migrations: Readonly<Record<string, readonly string[]>> = {
   '0004-digests': digests,
   '0005-own': own,
   '0006-whereabouts': whereabouts,
+  '0007-mail-rules': mailRules,
 }
 
 /** Brings the schema up to date; the names of what was done. MariaDB commits each DDL statement by itself. */

@@ -326,6 +326,9 @@ async function storeDeliveries(
         ...timesOf(incoming.receivedAt, organisation),
         ...placeOf(delivery, options, lookInside),
         score: delivery.score,
+        rule_id: delivery.rules[0]?.id ?? null,
+        rule_says: delivery.rules[0]?.place ?? null,
+        folder: folderOf(delivery),
         left_out: delivery.decision.leftOut,
         ...shownFrom(message),
         reasons: reasonsOf(delivery),
@@ -438,9 +441,13 @@ function placeOf(
   lookInside: boolean,
 ): { state: string; bound_for: string | null } {
   if (lookInside && state !== 'sealed') return { state: 'inspecting', bound_for: state }
-  const goesOn = state === 'inbox' || state === 'aside' || state === 'junk'
+  const goesOn = state === 'inbox' || state === 'aside' || state === 'moved' || state === 'junk'
   return onward === 'queue' && goesOn ? { state: 'deferred', bound_for: state } : { state, bound_for: null }
 }
+
+/** The named folder a mail rule puts it in; `null` when it goes elsewhere. */
+const folderOf = ({ decision, rules }: JudgedDelivery): string | null =>
+  decision.state === 'moved' ? (rules[0]?.folder ?? null) : null
 
 /** What the row of the list says about why: what decided, else the heaviest evidence towards junk. */
 function reasonsOf({
@@ -449,6 +456,8 @@ function reasonsOf({
 }: JudgedDelivery): readonly { finding: string; facts: Evidence['facts'] }[] {
   const decided = path.find(({ outcome }) => outcome === 'decided')
   if (decided?.stage === 'harm') return [{ finding: 'harm', facts: decided.facts }]
+  if (decided?.stage === 'rules')
+    return [{ finding: 'mail-rule', facts: { rule: decided.rules?.[0]?.name ?? '' } }]
   if (decided?.decided)
     return [{ finding: `entry-${decided.decided.standing}`, facts: { pattern: decided.decided.pattern } }]
   return byWeight(evidence)

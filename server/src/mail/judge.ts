@@ -14,6 +14,7 @@ import {
   type Evidence,
   type PathLine,
 } from '@pendro/core/judgement'
+import { matchingRules, type RuleVerdict } from '@pendro/core/mail-rules'
 import type { Message } from '@pendro/core/message'
 import {
   candidateTexts,
@@ -24,6 +25,7 @@ import {
 } from '@pendro/core/senders'
 import type { Database, Tx } from '../db/database.ts'
 import { mailboxPolicy, type MailboxRow, type Organisation } from '../db/organisation.ts'
+import { rulesOf } from '../mail-rules/rules.ts'
 import { briefs, entriesFor } from '../senders/entries.ts'
 import { loadKnowledge } from './knowledge.ts'
 
@@ -42,6 +44,8 @@ export interface JudgedDelivery {
   readonly mailbox: MailboxRow
   readonly evidence: readonly Evidence[]
   readonly score: number
+  /** Mail rules that match, in their order. */
+  readonly rules: readonly RuleVerdict[]
   readonly decision: Decision
   readonly path: readonly PathLineShape[]
 }
@@ -71,12 +75,9 @@ export async function judgeArrivals(
       ? senderFacts(message, envelopeFrom, policy, ownChecks)
       : { from: [], envelopeFrom, sender: null, listId: null, authentication: noAuthentication },
   )
-  const entries = await entriesFor(
-    db,
-    [...new Set(senders.flatMap(candidateTexts))],
-    [...new Set(arrivals.flatMap(({ mailboxes }) => mailboxes.map(({ id }) => id)))],
-    { tx },
-  )
+  const mailboxIds = [...new Set(arrivals.flatMap(({ mailboxes }) => mailboxes.map(({ id }) => id)))]
+  const entries = await entriesFor(db, [...new Set(senders.flatMap(candidateTexts))], mailboxIds, { tx })
+  const mailRules = await rulesOf(db, mailboxIds, tx)
   const shown = await briefs(db, entries, tx)
   // One list for the whole batch: what is prepared from it is kept with it.
   const knownDomains = [
@@ -106,13 +107,21 @@ export async function judgeArrivals(
     const deliveries = arrival.mailboxes.map(mailbox => {
       const evidence = [...shared, ...weighForMailbox(message ? knowledge.writtenBy(mailbox.id, message) : 0)]
       const score = junkScore(evidence)
+      const rules = message ? matchingRules(mailRules.get(mailbox.id) ?? [], message) : []
       const decision = decide(
-        { sender, harm, score, bulk, unreadable: message === null },
+        { sender, harm, score, bulk, unreadable: message === null, rules },
         mailboxPolicy(mailbox, organisation),
         registerOf(entries, mailbox.id),
         { policy, now: receivedAt.getTime() },
       )
-      return { mailbox, evidence, score, decision, path: decision.path.map(line => showLine(line, shown)) }
+      return {
+        mailbox,
+        evidence,
+        score,
+        rules,
+        decision,
+        path: decision.path.map(line => showLine(line, shown)),
+      }
     })
     return { sender, harm, bulk, deliveries }
   })
@@ -141,6 +150,8 @@ export function showLine(line: PathLine, shown: ReadonlyMap<number, EntryBrief>)
       return line.outcome === 'decided'
         ? { ...plain, facts: { name: line.name, danger: line.danger } }
         : plain
+    case 'rules':
+      return { ...plain, rules: line.rules.slice(0, 5) }
     case 'switched-off':
       return plain
     case 'score':

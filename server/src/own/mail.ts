@@ -1,6 +1,8 @@
 import type { OwnAct, OwnRow, OwnSheet, RulingSentence } from '@pendro/contract'
 import { decide } from '@pendro/core/judgement'
+import type { RuleVerdict } from '@pendro/core/mail-rules'
 import { parseMessage } from '@pendro/core/message'
+import { arrives } from '@pendro/core/rulings'
 import { candidateTexts, displayPattern, patternAtWidth, type SenderFacts } from '@pendro/core/senders'
 import { findRow, select, type Database } from '../db/database.ts'
 import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisation.ts'
@@ -9,6 +11,7 @@ import { registerOf } from '../mail/judge.ts'
 import { applyRuling, type AppliedRuling } from '../review/rulings.ts'
 import { findSource } from '../review/safe-view.ts'
 import { entriesFor } from '../senders/entries.ts'
+import { factsOf } from '../senders/seen.ts'
 import type { SignedInColleague } from './access.ts'
 
 interface MailRow {
@@ -115,11 +118,9 @@ export async function ownMessage(
   now: Date,
 ): Promise<OwnSheet> {
   await refuseOthers(db, who, id)
-  const row = await findRow<
-    MailRow & { sender_facts: SenderFacts; harm: unknown; bulk: number; score: string }
-  >(
+  const row = await findRow<MailRow & Pick<Judged, 'sender_facts' | 'harm' | 'bulk' | 'score' | 'rule'>>(
     db,
-    `SELECT ${columns}, d.score, m.sender_facts, m.harm, m.bulk FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id
+    `SELECT ${columns}, d.score, d.rule_says AS rule, m.sender_facts, m.harm, m.bulk FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id
      JOIN messages m ON m.id = d.message_id WHERE d.id = :id`,
     { id },
   )
@@ -145,6 +146,7 @@ interface Judged {
   readonly harm: unknown
   readonly bulk: number
   readonly score: string
+  readonly rule: RuleVerdict['place'] | null
 }
 
 /** What trusting the sender would come to: the same mail, judged with the entry that would be made. */
@@ -173,12 +175,12 @@ async function trustOutlook(db: Database, row: Judged, now: Date): Promise<OwnSh
       owner.kind === 'organisation' || displayPattern(known) !== displayPattern(pattern),
   )
   const decision = decide(
-    { sender, harm: row.harm as null, score: Number(row.score), bulk: row.bulk === 1, unreadable: false },
+    factsOf({ ...row, harmful: Number(row.harm !== null), unreadable: 0 }, sender, Number(row.score)),
     mailboxPolicy(mailbox, organisation),
     registerOf([...others, wish], mailbox.id),
     { policy: organisation.policy, now: now.getTime() },
   )
-  if (decision.state === 'inbox' || decision.state === 'aside') return { arrives: true, why: '', pattern: '' }
+  if (arrives(decision)) return { arrives: true, why: '', pattern: '' }
   const deciding = decision.path.find(({ outcome }) => outcome === 'decided')
   if (deciding?.stage === 'harm') return { arrives: false, why: 'harm', pattern: '' }
   if (deciding?.stage === 'binding' && deciding.decided)

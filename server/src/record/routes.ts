@@ -30,6 +30,7 @@ const actsOf: Readonly<Record<string, readonly string[]>> = {
     'digest-left-out',
   ],
   enquiries: ['enquiry-opened', 'enquiry', 'enquiry-came-in', 'tried-again'],
+  'mail-rules': ['mail-rule-added', 'mail-rule-on', 'mail-rule-off'],
   'signing-in': ['signed-in', 'links-revoked', 'own-password'],
 }
 

@@ -12,7 +12,7 @@ export interface RuledDelivery {
   readonly message_id: number
   readonly mailbox_id: number
   readonly state: string
-  readonly came_from: 'junk' | 'quarantined' | null
+  readonly came_from: 'junk' | 'quarantined' | 'aside' | 'moved' | null
   readonly from_address: string
   readonly subject: string
   readonly cluster_key: string

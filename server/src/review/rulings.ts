@@ -151,7 +151,10 @@ interface Move {
   readonly to: DeliveryState
 }
 
-const releasable: ReadonlySet<string> = new Set(['quarantined', 'junk', 'bounced'])
+// What is set aside or in a named folder can be had in the inbox, too; the copy there stays.
+const releasable: ReadonlySet<string> = new Set(['quarantined', 'junk', 'bounced', 'aside', 'moved'])
+/** Where a delivery was before somebody moved it. */
+const remembered: ReadonlySet<string> = new Set(['quarantined', 'junk', 'aside', 'moved'])
 const discardable: ReadonlySet<string> = new Set(['quarantined', 'junk', 'sealed'])
 
 /** Where each delivery goes. One that can't go there refuses the whole ruling: nothing is half done. */
@@ -235,8 +238,7 @@ async function moveDeliveries(
       {
         to,
         bound: to === 'deferred' ? 'released' : null,
-        cameFrom:
-          delivery.state === 'junk' || delivery.state === 'quarantined' ? delivery.state : delivery.came_from,
+        cameFrom: remembered.has(delivery.state) ? delivery.state : delivery.came_from,
         id: delivery.id,
         from: delivery.state,
       },

@@ -1,6 +1,7 @@
 import type { ReachAnswer } from '@pendro/contract'
-import { parseAddress, parseDomain, type Address } from '@pendro/core/address'
+import { addressText, parseAddress, parseDomain, type Address } from '@pendro/core/address'
 import { decide, junkScore } from '@pendro/core/judgement'
+import { matchingRules, type MailRule, type RuleVerdict } from '@pendro/core/mail-rules'
 import {
   candidateTexts,
   isAuthenticated,
@@ -11,6 +12,7 @@ import {
 import { findRow, select, type Database } from '../db/database.ts'
 import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import { rulesOf } from '../mail-rules/rules.ts'
 import { registerOf, showLine } from '../mail/judge.ts'
 import { readPattern } from './drafts.ts'
 import { briefs, entriesFor } from './entries.ts'
@@ -23,6 +25,15 @@ interface Question {
 }
 
 const day = 86_400_000
+
+/** Rules that ask for nothing but the sender; what others look at is not known yet. */
+function foreseeable(rules: readonly MailRule[], { from, listId }: SenderFacts): readonly RuleVerdict[] {
+  const known = rules.filter(({ conditions }) =>
+    conditions.every(({ field }) => field === 'from' || field === 'list'),
+  )
+  const named = from.map(address => ({ name: '', address, text: addressText(address) }))
+  return matchingRules(known, { from: named, to: [], cc: [], subject: '', listId, text: '' })
+}
 
 /** Would mail from … reach …? Judged by the same function as real mail, with what is assumed said. */
 export async function answerQuestion(db: Database, question: Question, now: Date): Promise<ReachAnswer> {
@@ -42,13 +53,15 @@ export async function answerQuestion(db: Database, question: Question, now: Date
       ? { ...noAuthentication, dmarc: { result: 'pass', domain: address.domain } }
       : noAuthentication,
   }
-  const [entries, typical, seen] = await Promise.all([
+  const [entries, mailRules, typical, seen] = await Promise.all([
     entriesFor(db, candidateTexts(sender), [mailbox.id]),
+    rulesOf(db, [mailbox.id]),
     typicalScore(db, address, now),
     seenLately(db, address, now),
   ])
+  const rules = foreseeable(mailRules.get(mailbox.id) ?? [], sender)
   const decision = decide(
-    { sender, harm: null, score: typical.score, bulk: false, unreadable: false },
+    { sender, harm: null, score: typical.score, bulk: false, unreadable: false, rules },
     mailboxPolicy(mailbox, organisation),
     registerOf(entries, mailbox.id),
     { policy: organisation.policy, now: now.getTime() },

@@ -1,4 +1,5 @@
 import type { DeliveryFacts } from '@pendro/core/judgement'
+import type { RuleVerdict } from '@pendro/core/mail-rules'
 import type { SeenDeliveries } from '@pendro/core/rulings'
 import { patternText, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
 import { findRow, select, type Database, type Row } from '../db/database.ts'
@@ -18,6 +19,8 @@ interface GroupRow {
   readonly bulk: number
   readonly unreadable: number
   readonly harmful: number
+  /** What the first mail rule that matched says. */
+  readonly rule: RuleVerdict['place'] | null
   readonly called: 'wanted' | 'junk' | null
   readonly score: number
   readonly n: number
@@ -30,18 +33,19 @@ interface GroupRow {
  */
 function grouped(from: string, mailboxIds: Looked['mailboxIds'], where = 'TRUE'): string {
   return `SELECT m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
-      IF(d.state = 'released', 'wanted', m.called) AS called, d.mailbox_id, MIN(d.score) AS score, COUNT(*) AS n
+      IF(d.state = 'released', 'wanted', m.called) AS called, d.mailbox_id,
+      d.rule_says AS rule, MIN(d.score) AS score, COUNT(*) AS n
     FROM ${from}
     JOIN deliveries d ON d.message_id = m.id ${mailboxIds === null ? '' : 'AND d.mailbox_id IN (:mailboxIds)'}
     JOIN mailboxes b ON b.id = d.mailbox_id
     WHERE ${where} AND m.received_at >= :since AND m.profile_id IS NOT NULL
-    GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called,
+    GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called, rule,
       (d.score >= COALESCE(b.limit_junk, :junk)) + (d.score >= COALESCE(b.limit_quarantined, :quarantined))
       + (d.score >= COALESCE(b.limit_near_certain, :nearCertain))`
 }
 
-interface PackedRow extends Omit<GroupRow, 'mailbox_id' | 'score' | 'n'> {
-  /** 'mailbox:score' of each delivery, with an r behind it when it was released, parted by commas. */
+interface PackedRow extends Omit<GroupRow, 'mailbox_id' | 'score' | 'n' | 'rule'> {
+  /** 'mailbox:score' of each delivery, then the first letter of what a mail rule said, then r when it was released; parted by commas. */
   readonly deliveries: string
 }
 
@@ -68,7 +72,7 @@ export async function seenUnder(
     db,
     `SET STATEMENT group_concat_max_len = 64000000 FOR
      SELECT m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful, m.called,
-       GROUP_CONCAT(d.mailbox_id, ':', d.score, IF(d.state = 'released', 'r', '')) AS deliveries
+       GROUP_CONCAT(d.mailbox_id, ':', d.score, COALESCE(LEFT(d.rule_says, 1), ''), IF(d.state = 'released', 'r', '')) AS deliveries
      FROM (SELECT DISTINCT s.message_id FROM message_senders s WHERE ${where}) c JOIN messages m ON m.id = c.message_id
      JOIN deliveries d ON d.message_id = m.id ${mailboxIds === null ? '' : 'AND d.mailbox_id IN (:mailboxIds)'}
      WHERE m.received_at >= :since AND m.profile_id IS NOT NULL
@@ -126,13 +130,14 @@ function unpack(
     const mailboxId = Number(part.slice(0, colon))
     const policy = policyOf(mailboxId)
     const band = bandOf(Number.parseFloat(part.slice(colon + 1)), policy.limits)
+    const rule = ruleLetters[part.at(released ? -2 : -1) ?? ''] ?? null
     const { usesSetAside, filtering } = policy
-    const key = `${own.has(mailboxId) ? mailboxId : ''} ${band} ${released} ${usesSetAside} ${filtering}`
+    const key = `${own.has(mailboxId) ? mailboxId : ''} ${band} ${released} ${usesSetAside} ${filtering} ${rule}`
     const known = groups.get(key)
     if (known) known.mailboxIds.push(mailboxId)
     else
       groups.set(key, {
-        facts: factsOf(row, sender, band),
+        facts: factsOf({ ...row, rule }, sender, band),
         mailbox: { mailboxId, limits: bandLimits, usesSetAside, filtering },
         mailboxIds: [mailboxId],
         count: 0,
@@ -142,8 +147,18 @@ function unpack(
   return [...groups.values()].map(group => ({ ...group, count: group.mailboxIds.length }))
 }
 
-function factsOf(
-  { harmful, bulk, unreadable }: Pick<GroupRow, 'harmful' | 'bulk' | 'unreadable'>,
+const ruleLetters: Readonly<Record<string, RuleVerdict['place']>> = { i: 'inbox', m: 'moved', j: 'junk' }
+
+/** Which rule it was does not matter to where the delivery goes. */
+const someRule = (place: RuleVerdict['place']): readonly RuleVerdict[] => [
+  { id: 0, name: '', place, folder: '' },
+]
+const ruleSaid = { inbox: someRule('inbox'), moved: someRule('moved'), junk: someRule('junk') }
+const noRules: readonly RuleVerdict[] = []
+
+/** What the judge needs, from columns. */
+export function factsOf(
+  { harmful, bulk, unreadable, rule }: Pick<GroupRow, 'harmful' | 'bulk' | 'unreadable' | 'rule'>,
   sender: SenderFacts,
   score: number,
 ): DeliveryFacts {
@@ -153,6 +168,7 @@ function factsOf(
     score,
     bulk: bulk === 1,
     unreadable: unreadable === 1,
+    rules: rule === null ? noRules : ruleSaid[rule],
   }
 }
 

@@ -63,6 +63,8 @@ function explain(
     next: time(stop('next-try')?.at),
     until: time(stop('goes-away')?.at),
     problem: String(here?.facts.problem ?? ''),
+    rule: String(here?.facts.rule ?? ''),
+    folder: String(here?.facts.folder ?? ''),
   }
   const digest = stop('digest-would-list')
   return [

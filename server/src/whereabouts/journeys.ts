@@ -36,6 +36,7 @@ interface TracedRow extends Pick<
   readonly left_out: number
   readonly state: Way['state']
   readonly bound_for: string | null
+  readonly folder: string | null
   readonly came_from: string | null
   readonly harm: { name?: string; danger?: string } | null
   readonly path: readonly PathLineShape[] | null
@@ -59,7 +60,7 @@ export async function journeysOf(
       db,
       `SELECT d.id, d.message_id, d.mailbox_id, b.name AS mailbox_name, b.address AS mailbox_address, b.language, b.time_zone, b.digest_times, b.digest_weekdays,
          b.digest_lists_junk, b.digest_lists_near_certain, d.from_name, d.from_address, d.subject, d.address_used, m.envelope_from,
-         d.received_at, d.landed_at, d.expires_at, d.score, d.left_out, d.state, d.bound_for, d.came_from, m.harm, j.path,
+         d.received_at, d.landed_at, d.expires_at, d.score, d.left_out, d.state, d.bound_for, d.folder, d.came_from, m.harm, j.path,
          g.cut, l.reference IS NOT NULL AS listed, o.attempts, o.next_at, o.problem
        FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id JOIN messages m ON m.id = d.message_id
        LEFT JOIN delivery_judgements j ON j.delivery_id = d.id
@@ -91,7 +92,11 @@ function traced(
     harm: row.harm?.name ?? '',
     decided: {
       stage: decided?.stage ?? '',
-      facts: { ...decided?.facts, ...(decided?.decided ? { pattern: decided.decided.pattern } : {}) },
+      facts: {
+        ...decided?.facts,
+        ...(decided?.decided ? { pattern: decided.decided.pattern } : {}),
+        ...ruleFacts(decided),
+      },
     },
     state: row.state,
     boundFor: row.bound_for,
@@ -122,6 +127,12 @@ function traced(
     state: row.state,
     journey: journeyOf(way).map(shown),
   }
+}
+
+/** The mail rule that decided, by its name and number. */
+function ruleFacts(decided: PathLineShape | undefined): Facts {
+  const [rule] = decided?.stage === 'rules' ? (decided.rules ?? []) : []
+  return rule ? { rule: rule.name, ruleId: rule.id, folder: rule.folder } : {}
 }
 
 const shown = ({ kind, at, facts, by, stage }: Stop): Traced['journey'][number] => ({

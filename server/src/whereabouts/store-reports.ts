@@ -22,7 +22,7 @@ export async function takeStoreReport(db: Database, raw: Buffer, now: Date): Pro
     )
     if (!delivery) return false
     const bounces =
-      told.action === 'failed' && ['inbox', 'aside', 'junk', 'released'].includes(delivery.state)
+      told.action === 'failed' && ['inbox', 'aside', 'moved', 'junk', 'released'].includes(delivery.state)
     if (bounces) await execute(db, "UPDATE deliveries SET state = 'bounced' WHERE id = :id", { id }, tx)
     await writeRecord(db, tx, [
       {

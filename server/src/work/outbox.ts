@@ -1,4 +1,5 @@
 import { gunzipSync } from 'node:zlib'
+import { encodeWords } from '@pendro/core/address'
 import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
 import { announce } from '../live/events.ts'
 import type { Log } from '../log.ts'
@@ -64,25 +65,27 @@ function claimJobs({ db, now }: Deps, limit: number): Promise<readonly Job[]> {
 
 async function sendDelivery(deps: Deps, job: Job): Promise<void> {
   const { db } = deps
-  const row = await findRow<{ envelope_from: string; address_used: string; gzip: Buffer; address: string }>(
+  const row = await findRow<{ envelope_from: string; folder: string | null; gzip: Buffer; address: string }>(
     db,
-    `SELECT m.envelope_from, d.address_used, s.gzip, b.address
+    `SELECT m.envelope_from, d.folder, s.gzip, b.address
      FROM deliveries d JOIN messages m ON m.id = d.message_id JOIN message_sources s ON s.message_id = m.id
      JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id = :id`,
     { id: job.subject_id },
   )
   if (!row) return finish(deps, job, { status: 'refused', problem: 'the message is gone' })
-  const raw = Buffer.concat([traceHeaders(job), gunzipSync(row.gzip)])
+  const raw = Buffer.concat([traceHeaders(job, row.folder), gunzipSync(row.gzip)])
   await finish(deps, job, await deps.send({ from: row.envelope_from, to: row.address }, raw))
 }
 
 /**
  * Pendro-Delivery is the same at every try of one copy: a store that suppresses duplicates by it
- * (RFC 7352 can) makes a crash between "accepted" and our commit harmless. Pendro-Place names the folder.
+ * (RFC 7352 can) makes a crash between "accepted" and our commit harmless. Pendro-Place names the kind
+ * of folder, Pendro-Folder (RFC 2047) the one a mail rule moves it to.
  */
-function traceHeaders({ subject_id, place }: Job): Buffer {
+function traceHeaders({ subject_id, place }: Job, folder: string | null): Buffer {
+  const named = place === 'moved' && folder !== null ? `Pendro-Folder: ${encodeWords(folder)}\r\n` : ''
   return Buffer.from(
-    `Pendro-Delivery: ${subject_id}.${place}\r\nPendro-Place: ${place === 'released' ? 'inbox' : place}\r\n`,
+    `Pendro-Delivery: ${subject_id}.${place}\r\nPendro-Place: ${place === 'released' ? 'inbox' : place}\r\n${named}`,
   )
 }
 

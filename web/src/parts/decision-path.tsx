@@ -37,6 +37,11 @@ function Stop({ line, name, last }: { line: PathLineShape; name: string; last: b
       />
       <div className={clsx('min-w-0', decided ? 'font-bold' : 'text-ink-2')}>
         <p>{textOf(line, name, t)}</p>
+        {otherRules(line).map(({ id, name: rule }) => (
+          <p key={id} className="text-[0.92rem] font-normal text-ink-2">
+            {t(line.outcome === 'late' ? 'path.rules.tooLate' : 'path.rules.other', { rule })}
+          </p>
+        ))}
         {line.decided && <EntryLine entry={line.decided} text={t('path.because')} />}
         {line.overruled.map(entry => (
           <EntryLine
@@ -53,8 +58,21 @@ function Stop({ line, name, last }: { line: PathLineShape; name: string; last: b
   )
 }
 
-function textOf({ stage, outcome, facts, decided }: PathLineShape, name: string, t: TFunction): string {
+/** Mail rules that matched and did not decide. */
+const otherRules = ({ outcome, rules = [] }: PathLineShape) => (outcome === 'late' ? rules : rules.slice(1))
+
+function textOf(
+  { stage, outcome, facts, decided, rules }: PathLineShape,
+  name: string,
+  t: TFunction,
+): string {
   if (stage === 'harm') return t(`path.harm.${outcome}`, facts)
+  if (stage === 'rules') {
+    const rule = outcome === 'decided' ? rules?.[0] : undefined
+    return rule
+      ? t(`path.rules.decided-${rule.place}`, { name, rule: rule.name, folder: rule.folder })
+      : t(`path.rules.${outcome}`, { name })
+  }
   if (stage === 'switched-off') return t(`path.switched-off.${outcome}`, { name })
   if (stage === 'score')
     return t(outcome === 'late' ? 'path.score.late' : `path.score.${facts.verdict}`, { ...facts, name })

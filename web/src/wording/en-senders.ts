@@ -319,6 +319,7 @@ export const enSenders = {
     state: {
       inbox: 'Yes,',
       aside: 'Yes, set aside as bulk mail,',
+      moved: 'Yes, into a folder of its own,',
       junk: 'Only to the junk folder,',
       quarantined: 'No, it would be quarantined,',
       sealed: 'No, it would be sealed,',
@@ -327,6 +328,7 @@ export const enSenders = {
     byColleague: 'the entry of {{name}}, **{{pattern}}**, is {{standing}}.',
     by: {
       harm: 'for what is in it.',
+      rules: 'by a mail rule of {{name}}.',
       'switched-off': 'filtering is switched off for {{name}}.',
       score: 'by its junk score, about {{score}}.',
     },

@@ -22,6 +22,7 @@ const whatChoices = [
   'reading',
   'digests',
   'enquiries',
+  'mail-rules',
   'signing-in',
 ] as const
 const sinceChoices = [1, 7, 28, 0] as const

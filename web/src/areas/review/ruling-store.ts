@@ -47,6 +47,9 @@ export function messageChoices(state: DeliveryState): readonly RulingSentence['m
       return ['release', 'leave']
     case 'sealed':
       return ['discard', 'leave']
+    case 'aside':
+    case 'moved':
+      return ['leave', 'release']
     case 'discarded':
       return ['restore', 'leave']
     default:

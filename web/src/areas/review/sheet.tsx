@@ -75,7 +75,7 @@ function Heading({ sheet }: { sheet: DeliverySheet }) {
 }
 
 /** Where the delivery is now, when that is no longer where it was judged to be. */
-function Whereabout({ sheet: { row, waiting, history } }: { sheet: DeliverySheet }) {
+function Whereabout({ sheet: { row, waiting, history, path } }: { sheet: DeliverySheet }) {
   const { t } = useTranslation()
   const times = useTimes()
   const box = 'mt-3 rounded-md border px-4 py-2'
@@ -111,9 +111,10 @@ function Whereabout({ sheet: { row, waiting, history } }: { sheet: DeliverySheet
     )
   if (row.state === 'sealed') return <p className={`${box} border-stop/40 text-stop`}>{t('sheet.sealed')}</p>
   if (['quarantined', 'junk'].includes(row.state)) return null
+  const rule = path.find(({ stage }) => stage === 'rules')?.rules?.[0]
   return (
     <p role="status" className={`${box} border-line-strong`}>
-      {t(`sheet.is.${row.state}`)}
+      {t(`sheet.is.${row.state}`, { rule: rule?.name, folder: rule?.folder })}
     </p>
   )
 }

@@ -122,7 +122,7 @@ function SenderSlot({ from, onPick }: { from: string; onPick: (from: string) => 
 function Answer({ answer, name }: { answer: ReachAnswer; name: string }) {
   const { t } = useTranslation()
   const { number } = useNumbers()
-  const arrives = answer.state === 'inbox' || answer.state === 'aside'
+  const arrives = ['inbox', 'aside', 'moved'].includes(answer.state)
   const decided = answer.path.find(({ outcome }) => outcome === 'decided')
   const entry = decided?.decided
   const why = entry

@@ -30,7 +30,10 @@ export function Account() {
     stop,
     name: t(`whereabouts.stop.${stop.kind}`),
     time: stop.at === null ? '' : times.full(stop.at),
-    details: stopDetails(stop, hit.fromAddress, t).join(', '),
+    details: [
+      ...stopDetails(stop, hit.fromAddress, t),
+      ...(stop.facts.rule ? [t('whereabouts.detail.rule', stop.facts)] : []),
+    ].join(', '),
   }))
   const copy = async () => {
     const text = [

@@ -164,6 +164,13 @@ function Acts({ hit }: { hit: WhereHit }) {
           {t('whereabouts.act.again')}
         </Button>
       )
+    case 'aside':
+    case 'moved':
+      return (
+        <Button disabled={ruling.isPending} onClick={() => ruling.mutate({ message: 'release' })}>
+          {t('whereabouts.act.toInbox', { name: hit.to })}
+        </Button>
+      )
     case 'discarded':
       return (
         <Button kind="main" disabled={ruling.isPending} onClick={() => ruling.mutate({ message: 'restore' })}>

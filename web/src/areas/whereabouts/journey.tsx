@@ -2,6 +2,8 @@ import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import type { JourneyStop } from '@pendro/contract'
 import { useTimes } from '../../app/times.ts'
+import { Sentence } from '../../parts/sentence.tsx'
+import { MailRuleSlot } from './mail-rule-slot.tsx'
 import { stopDetails } from './stop-text.ts'
 
 /** The way of a message as a line with stops: what has been is drawn through, what is to come dotted. */
@@ -39,6 +41,14 @@ export function Journey({ stops, from }: { stops: readonly JourneyStop[]; from: 
                 {text}
               </span>
             ))}
+            {stop.facts.ruleId !== undefined && (
+              <Sentence
+                text={t('whereabouts.rule.by')}
+                slots={{
+                  rule: <MailRuleSlot id={Number(stop.facts.ruleId)} name={String(stop.facts.rule)} />,
+                }}
+              />
+            )}
           </span>
         </li>
       ))}

@@ -1,7 +1,10 @@
 import type { TFunction } from 'i18next'
 import type { JourneyStop } from '@pendro/contract'
 
-/** What a stop says beneath its name and time, line by line; not again what the heading has said. */
+/**
+ * What a stop says beneath its name and time, line by line; not again what the heading has said. The mail
+ * rule that put it there is left to whoever shows it.
+ */
 export function stopDetails(
   { kind, facts, by }: JourneyStop,
   fromAddress: string,
@@ -19,6 +22,9 @@ export function stopDetails(
       return [d('fromHost')]
     case 'checked':
       return [facts.harm === '' ? d('score') : d('harm')]
+    case 'moved':
+    case 'inbox':
+      return facts.folder ? [d('folder')] : []
     case 'quarantined':
     case 'junk':
     case 'sealed':
