@@ -88,7 +88,7 @@ export async function benchDecisions(): Promise<Section> {
       score: 50,
       bulk: false,
       unreadable: false,
-        rules: [],
+      rules: [],
     } satisfies DeliveryFacts,
     mailbox: box(1 + ((i * 17) % mailboxes)),
     text: addressOf((i * 104_729) % (domains * perDomain)),

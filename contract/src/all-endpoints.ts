@@ -4,12 +4,14 @@ import { ownEndpoints } from './own-endpoints.ts'
 import { recordEndpoints } from './record-endpoints.ts'
 import { reviewEndpoints } from './review-endpoints.ts'
 import { senderEndpoints } from './sender-endpoints.ts'
+import { shellEndpoints } from './shell-endpoints.ts'
 import { organisationEndpoints } from './organisation-endpoints.ts'
 import { whereaboutsEndpoints } from './whereabouts-endpoints.ts'
 
 /** Every request of the API by its name. Apart, so that a screen loads only what it asks. */
 export const endpoints = {
   ...organisationEndpoints,
+  ...shellEndpoints,
   ...reviewEndpoints,
   ...whereaboutsEndpoints,
   ...digestEndpoints,

@@ -214,6 +214,17 @@ export const undoRuling = endpoint({
   problems: ['RULING_NOT_FOUND', 'ALREADY_UNDONE', 'LATER_RULING', 'NEEDS_STEWARD'],
 })
 
+export const unsubscribe = endpoint({
+  method: 'post',
+  path: '/api/deliveries/{id}/unsubscribe',
+  summary: 'Use the sender’s own one-click way out (RFC 8058); only for authenticated messages',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  body: z.object({ reason: z.string().trim().max(1000).default('') }),
+  response: z.object({ host: z.string() }),
+  problems: ['DELIVERY_NOT_FOUND', 'SOURCE_GONE', 'NO_UNSUBSCRIBE', 'UNSUBSCRIBE_FAILED'],
+})
+
 export const reviewEndpoints = {
   reviewList,
   reviewCounts,
@@ -224,4 +235,5 @@ export const reviewEndpoints = {
   applyRuling,
   handIn,
   undoRuling,
+  unsubscribe,
 }

@@ -46,8 +46,6 @@ export const senderCounts = endpoint({
   response: z.object({
     total: z.number().int(),
     needDecision: z.number().int(),
-    /** Findings of any list that need a decision, and open requests: the number beside the area. */
-    open: z.number().int(),
   }),
 })
 export const entrySheet = endpoint({
@@ -387,17 +385,6 @@ export const takeImport = endpoint({
 /** Answered as a file, not as JSON. */
 export const exportQuery = senderFilter.extend({ format: listFormat.exclude(['vcard']) })
 
-export const unsubscribe = endpoint({
-  method: 'post',
-  path: '/api/deliveries/{id}/unsubscribe',
-  summary: 'Use the sender’s own one-click way out (RFC 8058); only for authenticated messages',
-  roles: writers,
-  params: z.object({ id: idInPath }),
-  body: z.object({ reason }),
-  response: z.object({ host: z.string() }),
-  problems: ['DELIVERY_NOT_FOUND', 'SOURCE_GONE', 'NO_UNSUBSCRIBE', 'UNSUBSCRIBE_FAILED'],
-})
-
 export const senderEndpoints = {
   senderEntries,
   senderCounts,
@@ -417,7 +404,6 @@ export const senderEndpoints = {
   importProgress,
   importLines,
   takeImport,
-  unsubscribe,
 }
 
 /** Kinds of patterns, for filters. */

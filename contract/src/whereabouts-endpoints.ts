@@ -179,7 +179,7 @@ export const listEnquiries = endpoint({
   summary: 'Open enquiries, and the newest that are answered',
   roles: everyone,
   query: z.object({ mailbox: z.coerce.number().int().positive().optional() }),
-  response: z.object({ enquiries: z.array(enquiryBrief), open: z.number().int() }),
+  response: z.object({ enquiries: z.array(enquiryBrief) }),
 })
 export const openEnquiry = endpoint({
   method: 'post',
@@ -236,22 +236,6 @@ export const changeEnquiry = endpoint({
   problems: ['ENQUIRY_NOT_FOUND', 'DELIVERY_NOT_FOUND'],
 })
 
-const found = z.object({
-  kind: z.enum(['colleague', 'sender', 'entry', 'enquiry', 'message']),
-  id,
-  title: z.string(),
-  more: z.string(),
-})
-export type Found = z.infer<typeof found>
-export const findAnything = endpoint({
-  method: 'get',
-  path: '/api/find',
-  summary: 'Colleagues, senders, entries, enquiries and messages that fit what is typed',
-  roles: everyone,
-  query: z.object({ text: z.string().trim().min(1).max(200) }),
-  response: z.object({ found: z.array(found) }),
-})
-
 export const whereaboutsEndpoints = {
   lookFor,
   listMail,
@@ -261,5 +245,4 @@ export const whereaboutsEndpoints = {
   openEnquiry,
   readEnquiry,
   changeEnquiry,
-  findAnything,
 }

@@ -22,6 +22,7 @@ import { reportRoutes } from './reports/routes.ts'
 import { reviewRoutes } from './review/routes.ts'
 import { senderRoutes } from './senders/routes.ts'
 import type { Settings } from './settings.ts'
+import { shellRoutes } from './shell/routes.ts'
 import { recogniseSession, signInRoutes } from './sign-in/routes.ts'
 
 export interface Deps {
@@ -102,6 +103,7 @@ export function createApp(deps: Deps): Express {
   senderRoutes(api, deps)
   mailboxRoutes(api, deps)
   mailRuleRoutes(api, deps)
+  shellRoutes(api, deps)
   digestRoutes(api, deps)
   whereaboutsRoutes(api, deps)
   recordRoutes(api, deps)

@@ -63,6 +63,17 @@ describe('enquiries', () => {
     expect((await per.get(`/api/enquiries/${id}`)).body).toMatchObject({ state: 'found', cameIn: 1 })
   })
 
+  test('the number beside the area counts those that wait, and no answered one', async () => {
+    const waiting = async () => (await per.get('/api/open-work')).body.enquiries as number
+    const before = await waiting()
+    const id = await open()
+    expect(await waiting()).toBe(before + 1)
+    await per.post(`/api/enquiries/${id}`, { state: 'waiting for sender' })
+    expect(await waiting()).toBe(before + 1)
+    await per.post(`/api/enquiries/${id}`, { state: 'never sent to us' })
+    expect(await waiting()).toBe(before)
+  })
+
   test('two staffers working on the same one see each other, for half a minute', async () => {
     const id = await open()
     const oda = await signedIn(server, 'oda')

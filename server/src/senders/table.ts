@@ -142,22 +142,14 @@ export async function entryCounts(
   db: Database,
   filter: SenderFilter,
   now: Date,
-): Promise<{ total: number; needDecision: number; open: number }> {
+): Promise<{ total: number; needDecision: number }> {
   const { where, values } = condition(filter, now)
-  const [counts, open] = await Promise.all([
-    findRow<{ total: number; need: number | null }>(
-      db,
-      `SELECT COUNT(*) AS total, SUM(f.kind IN (:decisionKinds)) AS need ${from} WHERE ${where}`,
-      values,
-    ),
-    findRow<{ n: number }>(
-      db,
-      `SELECT (SELECT COUNT(*) FROM (${openFindings}) f WHERE f.kind IN (:decisionKinds))
-         + (SELECT COUNT(*) FROM entry_requests WHERE state = 'open') AS n`,
-      { decisionKinds },
-    ),
-  ])
-  return { total: counts?.total ?? 0, needDecision: Number(counts?.need ?? 0), open: Number(open?.n ?? 0) }
+  const counts = await findRow<{ total: number; need: number | null }>(
+    db,
+    `SELECT COUNT(*) AS total, SUM(f.kind IN (:decisionKinds)) AS need ${from} WHERE ${where}`,
+    values,
+  )
+  return { total: counts?.total ?? 0, needDecision: Number(counts?.need ?? 0) }
 }
 
 export async function entryRows(

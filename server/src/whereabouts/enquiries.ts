@@ -45,7 +45,7 @@ export const openStates = ['new', 'being looked for', 'waiting for sender'] as c
 export async function readEnquiries(
   db: Database,
   mailbox: number | undefined,
-): Promise<{ enquiries: EnquiryBrief[]; open: number }> {
+): Promise<{ enquiries: EnquiryBrief[] }> {
   const whose = mailbox === undefined ? '' : 'AND e.mailbox_id = :mailbox'
   const part = (states: string, limit: number) =>
     select<EnquiryRow>(
@@ -54,7 +54,7 @@ export async function readEnquiries(
       { openStates, mailbox },
     )
   const [open, answered] = await Promise.all([part('IN', 200), part('NOT IN', 30)])
-  return { enquiries: [...open, ...answered].map(brief), open: open.length }
+  return { enquiries: [...open, ...answered].map(brief) }
 }
 
 interface Opening {

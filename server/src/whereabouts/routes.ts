@@ -1,7 +1,6 @@
 import type { Router } from 'express'
 import {
   changeEnquiry as changeEndpoint,
-  findAnything as findEndpoint,
   listEnquiries,
   listMail,
   lookFor as lookEndpoint,
@@ -15,7 +14,6 @@ import { mount } from '../http.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { readAccountOf, tryAgainNow } from './account.ts'
 import { changeEnquiry, openEnquiry, readEnquiries, readEnquiry } from './enquiries.ts'
-import { findAnything } from './find.ts'
 import { listMailOf } from './list.ts'
 import { lookFor } from './look.ts'
 
@@ -37,5 +35,4 @@ export function whereaboutsRoutes(router: Router, { db, now, queued }: Deps): vo
     await changeEnquiry(db, who, params.id, body, now())
     return {}
   })
-  mount(router, findEndpoint, async ({ query }) => ({ found: await findAnything(db, query.text) }))
 }

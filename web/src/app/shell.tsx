@@ -1,18 +1,18 @@
-import { useEffect, useMemo, useRef, useState } from 'react'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { Command } from 'cmdk'
 import { DropdownMenu } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
 import { NavLink, Outlet, useNavigate } from 'react-router'
-import { findAnything, listEnquiries, reviewCounts, senderCounts, type Found } from '@pendro/contract'
+import { findAnything, openWork, reviewCounts, type Found } from '@pendro/contract'
 import { KeyCap } from '../parts/buttons.tsx'
 import { useDelayed } from '../parts/use-delayed.ts'
 import { call } from './api.ts'
 import { ForbiddenDialog } from './forbidden-dialog.tsx'
 import { KeysHelp } from './keys-help.tsx'
 import { useKeys } from './keys.ts'
-import { useLive, useLiveStream } from './live.ts'
+import { useLive, useLiveEvents, useLiveStream } from './live.ts'
 import { NoticeBar } from './notice-bar.tsx'
 import { leave, useSession } from './session.ts'
 import { useTheme, type Theme } from './theme.ts'
@@ -49,9 +49,9 @@ export function Shell() {
         </span>
         <nav aria-label={t('shell.areas')} className="flex gap-7">
           <Area to="/review" text={t('areas.review')} count={<WorthALook />} />
-          <Area to="/whereabouts" text={t('areas.whereabouts')} count={<OpenEnquiries />} />
+          <Area to="/whereabouts" text={t('areas.whereabouts')} count={<OpenWork of="enquiries" />} />
           <Area to="/digests" text={t('areas.digests')} />
-          <Area to="/senders" text={t('areas.senders')} count={<NeedDecision />} />
+          <Area to="/senders" text={t('areas.senders')} count={<OpenWork of="senders" />} />
           <Area to="/record" text={t('areas.record')} />
         </nav>
         <div className="ml-auto flex items-center gap-5">
@@ -98,27 +98,27 @@ function WorthALook() {
   return <span className="text-[0.85rem] font-bold text-brass">{worthALook(data)}</span>
 }
 
-/** Findings about the sender lists that need a decision, and open requests. */
-function NeedDecision() {
+/** What waits in an area: findings and requests about sender lists, colleagues who asked for a message. */
+function OpenWork({ of }: { of: 'senders' | 'enquiries' }) {
+  const client = useQueryClient()
   const { data } = useQuery({
-    queryKey: ['senders', 'counts', 'nav'],
-    queryFn: ({ signal }) => call(senderCounts, { query: {}, signal }),
+    queryKey: openWorkKey,
+    queryFn: ({ signal }) => call(openWork, { signal }),
     staleTime: 30_000,
   })
-  if (!data || data.open === 0) return null
-  return <span className="text-[0.85rem] font-bold text-brass">{data.open}</span>
+  useLiveEvents(
+    useCallback(
+      ({ kind }) => {
+        if (kind === 'senders' || kind === 'enquiry') void client.invalidateQueries({ queryKey: openWorkKey })
+      },
+      [client],
+    ),
+  )
+  if (!data || data[of] === 0) return null
+  return <span className="text-[0.85rem] font-bold text-brass">{data[of]}</span>
 }
 
-/** Colleagues who wait for an answer. */
-function OpenEnquiries() {
-  const { data } = useQuery({
-    queryKey: ['enquiries'],
-    queryFn: ({ signal }) => call(listEnquiries, { query: {}, signal }),
-    staleTime: 30_000,
-  })
-  if (!data || data.open === 0) return null
-  return <span className="text-[0.85rem] font-bold text-brass">{data.open}</span>
-}
+const openWorkKey = ['open-work']
 
 export function worthALook({
   bins,

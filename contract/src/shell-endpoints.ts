@@ -1,0 +1,34 @@
+import { z } from 'zod'
+import { endpoint, everyone } from './endpoint.ts'
+import { id } from './shapes.ts'
+
+/** What stands around every screen; apart from the areas, so that the first screen loads no more than that. */
+export const openWork = endpoint({
+  method: 'get',
+  path: '/api/open-work',
+  summary: 'The numbers beside the areas: what waits for somebody',
+  roles: everyone,
+  response: z.object({
+    /** Findings of any sender list that need a decision, and open requests. */
+    senders: z.number().int(),
+    enquiries: z.number().int(),
+  }),
+})
+
+const found = z.object({
+  kind: z.enum(['colleague', 'sender', 'entry', 'enquiry', 'message']),
+  id,
+  title: z.string(),
+  more: z.string(),
+})
+export type Found = z.infer<typeof found>
+export const findAnything = endpoint({
+  method: 'get',
+  path: '/api/find',
+  summary: 'Colleagues, senders, entries, enquiries and messages that fit what is typed',
+  roles: everyone,
+  query: z.object({ text: z.string().trim().min(1).max(200) }),
+  response: z.object({ found: z.array(found) }),
+})
+
+export const shellEndpoints = { openWork, findAnything }
