@@ -32,6 +32,7 @@ import { noteMatches } from '../senders/matches.ts'
 import { profileIds } from '../senders/profiles.ts'
 import { hashMessageId, seenKeys } from './knowledge.ts'
 import { judgeArrivals, type Arrival, type Judged, type JudgedDelivery } from './judge.ts'
+import { shownFrom } from './shown-from.ts'
 import { indexMessages } from '../whereabouts/index-messages.ts'
 
 /** One message as SMTP handed it over. */
@@ -227,7 +228,7 @@ async function storeMessages(
   await indexMessages(
     db,
     tx,
-    read.map(({ message }, i) => ({ id: ids[i] ?? 0, ...shownFrom(message), text: message?.text ?? '' })),
+    read.map(({ message }, i) => ({ id: ids[i] ?? 0, message })),
   )
   await insert(
     db,
@@ -236,19 +237,6 @@ async function storeMessages(
     tx,
   )
   return ids
-}
-
-export function shownFrom(message: Message | null): {
-  from_name: string
-  from_address: string
-  subject: string
-} {
-  const from = message?.from[0]
-  return {
-    from_name: (from?.name ?? '').slice(0, 255),
-    from_address: (from?.text ?? '').slice(0, 320),
-    subject: (message?.subject ?? '').slice(0, 500),
-  }
 }
 
 /** Labels from the right, each closed by a dot: 'x.example' and all under it share the prefix 'example.x.'. */

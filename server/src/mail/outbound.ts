@@ -1,8 +1,9 @@
 import { gzipSync } from 'node:zlib'
 import { addressText, withoutTag } from '@pendro/core/address'
 import { execute, inTransaction, insert, type Database, type Row } from '../db/database.ts'
-import { readAddress, readIncoming, resolveRecipients, shownFrom, type Incoming } from './intake.ts'
+import { readAddress, readIncoming, resolveRecipients, type Incoming } from './intake.ts'
 import { hashMessageId } from './knowledge.ts'
+import { shownFrom } from './shown-from.ts'
 import { indexMessages } from '../whereabouts/index-messages.ts'
 
 /** Notes what a colleague sent: who was written to, and its Message-ID for answers to come. */
@@ -34,7 +35,7 @@ export async function takeOut(db: Database, batch: readonly Incoming[]): Promise
     await indexMessages(
       db,
       tx,
-      read.map(({ message }, i) => ({ id: ids[i] ?? 0, ...shownFrom(message), text: message?.text ?? '' })),
+      read.map(({ message }, i) => ({ id: ids[i] ?? 0, message })),
     )
     await insert(
       db,

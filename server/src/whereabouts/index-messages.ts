@@ -1,30 +1,44 @@
+import type { Message } from '@pendro/core/message'
 import { fold, trigrams } from '@pendro/core/whereabouts'
 import { execute, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
+import { shownFrom } from '../mail/shown-from.ts'
 
 interface Indexed {
   readonly id: number
-  readonly from_name: string
-  readonly from_address: string
-  readonly subject: string
-  readonly text: string
+  /** `null` when it could not be read. */
+  readonly message: Message | null
 }
 
 /** So much of a text is found by its words: people ask by the subject, or by what a mail begins with. */
 const indexedText = 200
+
+/** So many letters of attachments' names. */
+const indexedNames = 200
+
+function wordsOfMessage(message: Message | null): string {
+  if (!message) return ''
+  const names = message.attachments.filter(({ inline }) => !inline).map(({ name }) => name)
+  // An underscore would make one word of a file's name.
+  const plainNames = names
+    .join(' ')
+    .replace(/[^\p{L}\p{N}]+/gu, ' ')
+    .slice(0, indexedNames)
+  const beginning = message.text.slice(0, indexedText).replace(/\s+/g, ' ')
+  const { subject, from_name } = shownFrom(message)
+  return fold(`${subject} ${from_name} ${plainNames} ${beginning}`).slice(0, 900)
+}
 
 /** Makes messages findable by their words and senders, in the transaction that stores them. */
 export async function indexMessages(db: Database, tx: Tx, messages: readonly Indexed[]): Promise<void> {
   await insert(
     db,
     'message_words',
-    messages.map(({ id, subject, from_name, text }) => ({
-      message_id: id,
-      words: fold(`${subject} ${from_name} ${text.slice(0, indexedText).replace(/\s+/g, ' ')}`).slice(0, 900),
-    })),
+    messages.map(({ id, message }) => ({ message_id: id, words: wordsOfMessage(message) })),
     tx,
   )
   const parties = new Map(
     messages
+      .map(({ message }) => shownFrom(message))
       .filter(({ from_address }) => from_address !== '')
       .map(
         ({ from_address: address, from_name: name }) => [`${address}\n${name}`, { address, name }] as const,

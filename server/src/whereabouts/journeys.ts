@@ -52,10 +52,11 @@ export async function journeysOf(
   db: Database,
   ids: readonly number[],
   now: Date,
+  known?: Organisation,
 ): Promise<ReadonlyMap<number, Traced>> {
   if (ids.length === 0) return new Map()
   const [organisation, rows, happenings] = await Promise.all([
-    readOrganisation(db),
+    known ?? readOrganisation(db),
     select<TracedRow>(
       db,
       `SELECT d.id, d.message_id, d.mailbox_id, b.name AS mailbox_name, b.address AS mailbox_address, b.language, b.time_zone, b.digest_times, b.digest_weekdays,

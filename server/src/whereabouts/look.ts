@@ -12,7 +12,7 @@ import {
   type Rating,
   type TypedParty,
 } from '@pendro/core/whereabouts'
-import { findRow, select, type Database } from '../db/database.ts'
+import { findRow, select, type Database, type Row } from '../db/database.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { domainKey } from '../mail/intake.ts'
 import { journeysOf, outboundHit, refusedHit } from './journeys.ts'
@@ -54,12 +54,11 @@ export async function lookFor(db: Database, question: WhereQuestion, now: Date):
     return { lookedAt: await counted(), understood, problem: asked.problem, hits: [], nothing: null }
   const [lookedAt, ...places] = await Promise.all([
     counted(),
-    rateDeliveries(db, asked, senders, window),
-    rateOutbound(db, asked, senders, window),
+    rateMessages(db, asked, senders, window),
     rateRefusals(db, asked, question.to, window),
   ])
   const rated = places.flat().sort((a, b) => b.rating.likeness - a.rating.likeness || b.at - a.at)
-  const hits = await withJourneys(db, rated.slice(0, mostHits), now)
+  const hits = await withJourneys(db, rated.slice(0, mostHits), organisation, now)
   return {
     lookedAt,
     understood,
@@ -108,8 +107,7 @@ interface Addressees {
 async function findMailboxes(db: Database, text: string, { policy }: Organisation): Promise<Addressees> {
   const typed = readParty(text)
   if (typed.kind === 'none') return { likeness: null, mailboxes: [], unknownAddress: '' }
-  const exactly = await mailboxesOf(db, typed, text.trim())
-  const rows = exactly.length > 0 ? exactly : await mailboxesOf(db, null, '')
+  const rows = await mailboxesLike(db, typed, text.trim())
   const best = new Map<number, { id: number; name: string; likeness: number }>()
   for (const { id, name, address } of rows) {
     const { likeness } = partyLikeness(typed, { name, address })
@@ -134,23 +132,27 @@ interface AddressRow {
   readonly address: string
 }
 
-/** Mailboxes with that address, or with every typed word in their name; all of them when nothing was typed. */
-function mailboxesOf(db: Database, typed: TypedParty | null, text: string): Promise<readonly AddressRow[]> {
-  const words = typed?.kind === 'words' ? typed.words : []
-  const where =
-    typed === null
-      ? 'TRUE'
-      : words.length > 0
-        ? words.map((_, i) => `b.name LIKE :word${i}`).join(' AND ')
-        : 'b.id IN (SELECT mailbox_id FROM mailbox_addresses WHERE address = :address)'
-  return select<AddressRow>(
-    db,
-    `SELECT b.id, b.name, a.address FROM mailboxes b JOIN mailbox_addresses a ON a.mailbox_id = b.id WHERE ${where}`,
-    {
-      address: text.toLowerCase(),
-      ...Object.fromEntries(words.map((word, i) => [`word${i}`, `%${word.replace(/[\\%_]/g, '\\$&')}%`])),
-    },
-  )
+/** Those with that very name or address; else those with every typed word in their name; else all of them. */
+async function mailboxesLike(db: Database, typed: TypedParty, text: string): Promise<readonly AddressRow[]> {
+  const words = typed.kind === 'words' ? typed.words : []
+  const byWords = words.map((_, i) => `name LIKE :word${i}`).join(' AND ')
+  const chosen = [
+    'SELECT id FROM mailboxes WHERE name = :text UNION SELECT mailbox_id FROM mailbox_addresses WHERE address = LOWER(:text)',
+    ...(words.length === 0 ? [] : [`SELECT id FROM mailboxes WHERE ${byWords}`]),
+    'SELECT id FROM mailboxes',
+  ]
+  for (const ids of chosen) {
+    const rows = await select<AddressRow>(
+      db,
+      `SELECT b.id, b.name, a.address FROM (${ids}) x JOIN mailboxes b ON b.id = x.id JOIN mailbox_addresses a ON a.mailbox_id = b.id`,
+      {
+        text,
+        ...Object.fromEntries(words.map((word, i) => [`word${i}`, `%${word.replace(/[\\%_]/g, '\\$&')}%`])),
+      },
+    )
+    if (rows.length > 0) return rows
+  }
+  return []
 }
 
 async function countDeliveries(db: Database, since: Date, until: Date): Promise<number> {
@@ -169,119 +171,127 @@ interface Rated {
   readonly rating: Rating
 }
 
-interface DeliveryRow {
-  readonly id: number
+interface FoundRow {
+  /** `null` for what a colleague sent. */
+  readonly delivery_id: number | null
   readonly message_id: number
-  readonly mailbox_id: number
+  readonly mailbox_id: number | null
   readonly from_name: string
   readonly from_address: string
+  readonly envelope_from: string
   readonly subject: string
   readonly received_at: Date
-  readonly state: string
+  readonly state: string | null
   readonly words: string | null
 }
 
-const deliveryColumns = `d.id, d.message_id, d.mailbox_id, d.from_name, d.from_address, d.subject, d.received_at, d.state, w.words`
+const foundColumns = `d.id AS delivery_id, m.id AS message_id, d.mailbox_id, m.from_name, m.from_address, m.envelope_from, m.subject, m.received_at, d.state, w.words`
 const inSight: ReadonlySet<string> = new Set(['inbox', 'released'])
 
-async function rateDeliveries(
+/** Messages in inboxes and on their way to them, and what colleagues sent: "did my own mail go out?" */
+async function rateMessages(
   db: Database,
   asked: Understood,
   senders: readonly string[] | null,
   window: Window,
 ): Promise<readonly Rated[]> {
   const mailboxIds = asked.to === null ? null : [...asked.to.keys()]
-  const rows = new Map<number, DeliveryRow>()
-  const take = async (where: string, values: object, limit = mostMessages) => {
-    const found = await select<DeliveryRow>(
+  const toSomebody = mailboxIds !== null && mailboxIds.length > 0
+  const found = new Map<string, FoundRow>()
+  /** Rows of `messages`, a derived table m, with their deliveries; how many there were. */
+  const take = async (messages: string, where: string, values: object, limit = mostMessages) => {
+    const rows = await select<FoundRow>(
       db,
-      `SELECT ${deliveryColumns} FROM deliveries d LEFT JOIN message_words w ON w.message_id = d.message_id
-       WHERE ${where} LIMIT ${limit}`,
-      { ...window, ...values },
+      `SELECT ${foundColumns} FROM (${messages}) m LEFT JOIN deliveries d ON d.message_id = m.id
+       LEFT JOIN message_words w ON w.message_id = m.id WHERE ${where} LIMIT ${limit}`,
+      { ...window, mailboxIds, ...values },
     )
-    for (const row of found) rows.set(row.id, row)
+    for (const row of rows) found.set(`${row.message_id} ${row.delivery_id ?? ''}`, row)
+    return rows.length
   }
-  // Side by side: each looks in its own way.
-  const looks: Promise<void>[] = []
-  if (senders !== null && senders.length > 0) {
-    const newest = (extra: string) =>
-      `d.message_id IN (SELECT id FROM (SELECT m.id FROM messages m ${extra} WHERE m.from_address IN (:senders)
-         AND m.received_at BETWEEN :since AND :until ORDER BY m.id DESC LIMIT ${mostMessages}) x)`
-    if (mailboxIds !== null && mailboxIds.length > 0)
-      looks.push(
-        take(
-          `d.mailbox_id IN (:mailboxIds) AND ${newest('JOIN deliveries o ON o.message_id = m.id AND o.mailbox_id IN (:mailboxIds)')}`,
-          { senders, mailboxIds },
-        ),
+  const messageColumns = 'm.id, m.from_name, m.from_address, m.envelope_from, m.subject, m.received_at'
+  const newestOf = (joined: string) =>
+    `SELECT ${messageColumns} FROM messages m ${joined} WHERE m.from_address IN (:senders)
+       AND m.received_at BETWEEN :since AND :until ORDER BY m.id DESC LIMIT ${mostMessages}`
+  const bySenders = async () => {
+    if (senders === null || senders.length === 0) return
+    const rows = await take(newestOf(''), 'TRUE', { senders })
+    // Somebody who writes a lot: their mail to this colleague may be older than their newest.
+    if (rows >= mostMessages && toSomebody)
+      await take(
+        newestOf('JOIN deliveries o ON o.message_id = m.id AND o.mailbox_id IN (:mailboxIds)'),
+        'd.mailbox_id IN (:mailboxIds)',
+        { senders },
       )
-    looks.push(take(newest(''), { senders }))
   }
   const byWords = async () => {
-    const found = asked.about.length === 0 ? [] : await messagesByWords(db, asked.about, 'in', window)
-    if (found.length > 0) await take('d.message_id IN (:found)', { found }, 3 * mostMessages)
-  }
-  await Promise.all([...looks, byWords()])
-  if (senders === null && asked.about.length === 0 && mailboxIds !== null && mailboxIds.length > 0)
+    const ids = asked.about.length === 0 ? [] : await messagesByWords(db, asked.about, 'in', window)
+    if (ids.length === 0) return
     await take(
-      'd.mailbox_id IN (:mailboxIds) AND d.received_at BETWEEN :since AND :until ORDER BY d.received_at DESC',
-      { mailboxIds },
+      `SELECT ${messageColumns} FROM messages m WHERE m.id IN (:ids)`,
+      'd.id IS NOT NULL',
+      { ids },
+      3 * mostMessages,
     )
-  return [...rows.values()].flatMap(row =>
-    rated(
-      asked,
-      { kind: 'delivery', id: row.id },
-      {
-        from: { name: row.from_name, address: row.from_address },
-        subject: row.subject,
-        text: row.words ?? '',
-        mailboxId: row.mailbox_id,
-        at: row.received_at.getTime(),
-        outOfSight: !inSight.has(row.state),
-      },
-    ),
-  )
+  }
+  /** What a bounce or a server's log names is the return address (RFC 5321 §2.3.1), not the one in From. */
+  const byEnvelope = async () => {
+    for (const { where, values } of envelopeKeys(asked.from)) {
+      const rows = await take(
+        `SELECT ${messageColumns} FROM (SELECT message_id FROM message_senders s WHERE ${where} AND s.place IN ('envelope', 'sender')
+           ORDER BY s.message_id DESC LIMIT ${mostMessages}) x JOIN messages m ON m.id = x.message_id AND m.received_at BETWEEN :since AND :until`,
+        'TRUE',
+        values,
+      )
+      if (rows > 0) return
+    }
+  }
+  const byMailbox = async () => {
+    if (senders !== null || asked.about.length > 0 || !toSomebody) return
+    await take(
+      `SELECT ${messageColumns}, o.id AS only_id FROM deliveries o JOIN messages m ON m.id = o.message_id
+       WHERE o.mailbox_id IN (:mailboxIds) AND o.received_at BETWEEN :since AND :until ORDER BY o.received_at DESC LIMIT ${mostMessages}`,
+      'd.id = m.only_id',
+      {},
+    )
+  }
+  // Side by side: each looks in its own way.
+  await Promise.all([bySenders(), byEnvelope(), byWords(), byMailbox()])
+  return [...found.values()].flatMap(row => {
+    const { delivery_id: id, message_id: messageId, mailbox_id: mailboxId } = row
+    const candidate: Candidate = {
+      from: { name: row.from_name, address: row.from_address },
+      subject: row.subject,
+      text: row.words ?? '',
+      mailboxId,
+      at: row.received_at.getTime(),
+      outOfSight: row.state !== null && !inSight.has(row.state),
+    }
+    const what =
+      id === null ? ({ kind: 'outbound', id: messageId } as const) : ({ kind: 'delivery', id } as const)
+    const parties = [candidate.from, { name: '', address: row.envelope_from }]
+    const ratings = parties.flatMap(from =>
+      rated(id === null ? { ...asked, to: null } : asked, what, { ...candidate, from }),
+    )
+    return ratings.sort((a, b) => b.rating.likeness - a.rating.likeness).slice(0, 1)
+  })
+}
+
+/** The rows of `message_senders` that a typed address or domain names, the narrower first; none for a name. */
+function envelopeKeys(typed: TypedParty): readonly { where: string; values: Row }[] {
+  if (typed.kind !== 'address' && typed.kind !== 'domain') return []
+  const domain = parseDomain(typed.domain)
+  if (!domain.ok) return []
+  const byDomain = { where: 's.domain_key = :key', values: { key: domainKey(domain.value) } }
+  if (typed.kind === 'domain') return [byDomain]
+  // Kept without its tag (RFC 5233), which return addresses often have.
+  const address = `${typed.local.replace(/\+.*$/, '')}@${domain.value}`
+  return [{ where: 's.address = :address', values: { address } }, byDomain]
 }
 
 function rated(asked: Asked, what: Pick<Rated, 'kind' | 'id'>, candidate: Candidate): readonly Rated[] {
   const rating = rate(asked, candidate)
   return rating ? [{ ...what, at: candidate.at, rating }] : []
-}
-
-/** What colleagues sent: "did my own mail go out?" */
-async function rateOutbound(
-  db: Database,
-  asked: Understood,
-  senders: readonly string[] | null,
-  window: Window,
-): Promise<readonly Rated[]> {
-  if (!senders || senders.length === 0) return []
-  const rows = await select<{
-    id: number
-    from_name: string
-    from_address: string
-    subject: string
-    received_at: Date
-    words: string | null
-  }>(
-    db,
-    `SELECT m.id, m.from_name, m.from_address, m.subject, m.received_at, w.words FROM messages m LEFT JOIN message_words w ON w.message_id = m.id
-     WHERE m.direction = 'out' AND m.from_address IN (:senders) AND m.received_at BETWEEN :since AND :until ORDER BY m.id DESC LIMIT 100`,
-    { senders, ...window },
-  )
-  return rows.flatMap(row =>
-    rated(
-      { ...asked, to: null },
-      { kind: 'outbound', id: row.id },
-      {
-        from: { name: row.from_name, address: row.from_address },
-        subject: row.subject,
-        text: row.words ?? '',
-        mailboxId: null,
-        at: row.received_at.getTime(),
-        outOfSight: false,
-      },
-    ),
-  )
 }
 
 /** What the door turned away. Such a message has no subject, and never got to anybody. */
@@ -316,11 +326,17 @@ async function rateRefusals(
   })
 }
 
-async function withJourneys(db: Database, found: readonly Rated[], now: Date): Promise<WhereHit[]> {
+async function withJourneys(
+  db: Database,
+  found: readonly Rated[],
+  organisation: Organisation,
+  now: Date,
+): Promise<WhereHit[]> {
   const journeys = await journeysOf(
     db,
     found.filter(({ kind }) => kind === 'delivery').map(({ id }) => id),
     now,
+    organisation,
   )
   const hits: WhereHit[] = []
   for (const { kind, id, rating } of found) {

@@ -1,0 +1,106 @@
+import { gunzipSync } from 'node:zlib'
+import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest'
+import { execute, select } from '../src/db/database.ts'
+import { arrive, proven, signedIn, startTestServer, type TestServer } from './support.ts'
+
+let server: TestServer
+let per: Awaited<ReturnType<typeof signedIn>>
+beforeAll(async () => {
+  server = await startTestServer()
+  per = await signedIn(server, 'per')
+  // The clock of these tests runs for days.
+  await execute(server.db, "UPDATE sessions SET expires_at = '2040-01-01'")
+})
+afterAll(() => server.close())
+
+const tick = (minutes: number) => {
+  server.clock.now = new Date(server.clock.now.getTime() + minutes * 60_000)
+}
+
+describe('a list by exact filters', () => {
+  const list = async (query: object) => {
+    const { body, status } = await per.get(`/api/whereabouts/list?${new URLSearchParams({ ...query })}`)
+    expect([status, body.code]).toEqual([200, undefined])
+    return body as { rows: { id: number; subject: string; state: string }[]; next: string | null }
+  }
+  test('each filter by itself, and pages without gap or double', async () => {
+    tick(60 * 24)
+    const ids: number[] = []
+    for (let i = 0; i < 5; i += 1) {
+      tick(1)
+      ids.push(
+        ...(await arrive(server, {
+          from: `Exact <x${i}@exact.example>`,
+          to: ['aksel@harbour.example'],
+          subject: `Exact ${i}`,
+          headers: [proven('exact.example')],
+          body: `<p>${'x'.repeat(i * 1000)}<a href="https://files.dropshelf.example/x">www.parcel.example</a></p>`,
+        })),
+      )
+    }
+    const mailbox = server.mailbox('aksel')
+    const day = server.clock.now.toISOString().slice(0, 10)
+    const subjects = async (query: object) =>
+      (await list({ mailbox, since: day, ...query })).rows.map(({ subject }) => subject)
+    expect(await subjects({ until: day })).toEqual([4, 3, 2, 1, 0].map(i => `Exact ${i}`))
+    expect(await subjects({ sizeFrom: 3 })).toEqual(['Exact 4', 'Exact 3'])
+    expect(await subjects({ sizeTo: 2 })).toEqual(['Exact 1', 'Exact 0'])
+    expect(await subjects({ without: 'x4@ x3@' })).toEqual(['Exact 2', 'Exact 1', 'Exact 0'])
+    expect(await subjects({ without: '%' })).toHaveLength(5)
+    expect(await subjects({ scoreFrom: 99.9 })).toEqual([])
+    expect(await subjects({ state: 'sealed' })).toEqual([])
+    expect(await subjects({ until: '2026-11-01' })).toEqual([])
+    const first = await list({ mailbox, since: day, limit: 2 })
+    const second = await list({ mailbox, since: day, limit: 2, after: first.next ?? '' })
+    const third = await list({ mailbox, since: day, limit: 2, after: second.next ?? '' })
+    expect([...first.rows, ...second.rows, ...third.rows].map(({ id }) => id)).toEqual([...ids].reverse())
+    expect(third.next).toBeNull()
+  })
+  test('a Message-ID, as it stands in the header', async () => {
+    const [{ id = 0, source = Buffer.from('') } = {}] = await select<{ id: number; source: Buffer }>(
+      server.db,
+      'SELECT d.id, s.gzip AS source FROM deliveries d JOIN message_sources s ON s.message_id = d.message_id ORDER BY d.id DESC LIMIT 1',
+    )
+    const messageId = /^Message-ID: (<[^>]+>)/im.exec(gunzipSync(source).toString())?.[1] ?? ''
+    expect((await list({ messageId })).rows.map(row => row.id)).toEqual([id])
+    expect((await list({ messageId: '<nobody@nowhere.example>' })).rows).toEqual([])
+  })
+  // The very statements the service sends, asked how they would be carried out.
+  test('no combination of filters reads the deliveries or the messages without an index', async () => {
+    const statements: { sql: string; replacements: object }[] = []
+    const query = vi.spyOn(server.db, 'query')
+    const combinations = [
+      {},
+      { state: 'inbox' },
+      { mailbox: '1' },
+      { mailbox: '1', state: 'junk', scoreFrom: '10', scoreTo: '20' },
+      { since: '2026-11-01', until: '2026-11-20', sizeFrom: '1', sizeTo: '900' },
+      { without: 'x@' },
+      { messageId: '<1@test.example>' },
+      { messageId: '<1@test.example>', mailbox: '1', state: 'inbox' },
+      { direction: 'out' },
+      { direction: 'out', mailbox: '1', since: '2026-11-01' },
+    ]
+    for (const combination of combinations) {
+      const { next } = await list({ ...combination, limit: 1 })
+      if (next) await list({ ...combination, limit: 1, after: next })
+    }
+    for (const [sql, options] of query.mock.calls)
+      if (/FROM (deliveries|messages) /.test(String(sql)))
+        statements.push({
+          sql: String(sql),
+          replacements: (options as unknown as { replacements: object }).replacements,
+        })
+    query.mockRestore()
+    expect(statements.length).toBeGreaterThan(combinations.length)
+    for (const { sql, replacements } of statements) {
+      const plan = await select<{ table: string; type: string; key: string | null }>(
+        server.db,
+        `EXPLAIN ${sql}`,
+        { ...replacements },
+      )
+      const scans = plan.filter(({ table, type }) => /^[dm]$/.test(table ?? '') && type === 'ALL')
+      expect([sql, scans]).toEqual([sql, []])
+    }
+  })
+})
