@@ -6,6 +6,7 @@ import { statements as senders } from './migrations/0003-senders.ts'
 import { statements as digests } from './migrations/0004-digests.ts'
 import { statements as own } from './migrations/0005-own.ts'
 import { statements as mailRules } from './migrations/0007-mail-rules.ts'
+import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
 
 const migrations: Readonly<Record<string, readonly string[]>> = {
@@ -16,6 +17,7 @@ const migrations: Readonly<Record<string, readonly string[]>> = {
   '0005-own': own,
   '0006-whereabouts': whereabouts,
   '0007-mail-rules': mailRules,
+  '0008-exact-list': exactList,
 }
 
 /** Brings the schema up to date; the names of what was done. MariaDB commits each DDL statement by itself. */

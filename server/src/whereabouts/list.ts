@@ -1,7 +1,7 @@
 import type { z } from 'zod'
 import { deliveryState, type ListedMail, type listMail } from '@pendro/contract'
 import { daysBefore, startOfDay } from '@pendro/core/keeping'
-import { select, type Database } from '../db/database.ts'
+import { findRow, select, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { hashMessageId } from '../mail/knowledge.ts'
 
@@ -20,8 +20,8 @@ interface ListRow {
 }
 
 /**
- * Mail that fits exact filters, newest first. Each state is read along its own index and the pages are merged
- * here; a Message-ID is found by its hash. No combination reads the whole table.
+ * Mail that fits exact filters, newest first. A filter that leaves little is read by its own key; else each
+ * state is read in order of time and the pages are merged here. No combination reads the whole table.
  */
 export async function listMailOf(
   db: Database,
@@ -96,25 +96,32 @@ function conditions(t: 'd' | 'm', { messageId, without }: Asked, values: Values,
     .join('')
 }
 
+/** So few are read whole and put in order; of more, the newest that fit are soon met in order of time. */
+const few = 20_000
+
+const columns = `d.id, d.received_at AS at, d.state, d.subject, d.from_name, d.from_address, b.name AS mailbox_name, d.score, m.size`
+
 async function deliveries(
   db: Database,
   asked: Asked,
   values: Values & object,
   paged: boolean,
 ): Promise<readonly ListRow[]> {
-  // The table names what is found of a message by its hash; there is no order to keep to.
-  const index =
-    asked.messageId !== ''
-      ? ''
-      : `FORCE INDEX (${asked.mailbox === undefined ? 'k_state_received' : 'k_mailbox_received'})`
+  const fits = `d.score BETWEEN :scoreFrom AND :scoreTo${asked.mailbox === undefined ? '' : ' AND d.mailbox_id = :mailbox'}${conditions('d', asked, values, paged)}`
+  const page = 'ORDER BY d.received_at DESC, d.id DESC LIMIT :limit'
+  const inOrder = await chosenTables(db, asked, values)
+  if (inOrder !== null) {
+    const state = asked.state === undefined ? '' : ` AND d.state = '${asked.state}'`
+    return select<ListRow>(db, `SELECT ${columns} FROM ${inOrder} WHERE ${fits}${state} ${page}`, {
+      ...values,
+    })
+  }
+  const index = asked.mailbox === undefined ? 'k_state_received' : 'k_mailbox_received'
   const ofState = (state: string) =>
     select<ListRow>(
       db,
-      `SELECT d.id, d.received_at AS at, d.state, d.subject, d.from_name, d.from_address, b.name AS mailbox_name, d.score, m.size
-       FROM deliveries d ${index} JOIN messages m ON m.id = d.message_id JOIN mailboxes b ON b.id = d.mailbox_id
-       WHERE d.state = '${state}'${asked.mailbox === undefined ? '' : ' AND d.mailbox_id = :mailbox'}
-         AND d.score BETWEEN :scoreFrom AND :scoreTo${conditions('d', asked, values, paged)}
-       ORDER BY d.received_at DESC, d.id DESC LIMIT :limit`,
+      `SELECT ${columns} FROM deliveries d FORCE INDEX (${index}) JOIN messages m ON m.id = d.message_id JOIN mailboxes b ON b.id = d.mailbox_id
+       WHERE d.state = '${state}' AND ${fits} ${page}`,
       { ...values },
     )
   const states = asked.state === undefined ? deliveryState.options : [asked.state]
@@ -123,6 +130,34 @@ async function deliveries(
     .flat()
     .sort((a, b) => b.at.getTime() - a.at.getTime() || b.id - a.id)
     .slice(0, values.limit)
+}
+
+/** The tables in the order a narrow filter reads them; `null` when none is narrow. A mailbox always is. */
+async function chosenTables(db: Database, asked: Asked, values: Values & object): Promise<string | null> {
+  const names = 'JOIN mailboxes b ON b.id = d.mailbox_id'
+  if (asked.messageId !== '') return `messages m JOIN deliveries d ON d.message_id = m.id ${names}`
+  if (asked.mailbox !== undefined) return null
+  if (values.sizeFrom > 0 || values.sizeTo !== null) {
+    const size = `m.direction = 'in' AND m.size >= :sizeFrom${values.sizeTo === null ? '' : ' AND m.size <= :sizeTo'}`
+    const sized = `messages m FORCE INDEX (k_size)`
+    if (await isFew(db, `${sized} WHERE ${size}`, values))
+      return `(SELECT id, size FROM ${sized} WHERE ${size}) m STRAIGHT_JOIN deliveries d ON d.message_id = m.id ${names}`
+  }
+  const scored = 'deliveries d FORCE INDEX (k_score)'
+  const isScored = asked.scoreFrom > 0 || asked.scoreTo < 100
+  if (isScored && (await isFew(db, `${scored} WHERE d.score BETWEEN :scoreFrom AND :scoreTo`, values)))
+    return `${scored} JOIN messages m ON m.id = d.message_id ${names}`
+  return null
+}
+
+/** Counts no further than it has to. */
+async function isFew(db: Database, from: string, values: object): Promise<boolean> {
+  const row = await findRow<{ n: number }>(
+    db,
+    `SELECT COUNT(*) AS n FROM (SELECT 1 FROM ${from} LIMIT ${few + 1}) x`,
+    { ...values },
+  )
+  return (row?.n ?? 0) <= few
 }
 
 /** What colleagues sent; it has no state and no score, and its sender is the colleague. */
