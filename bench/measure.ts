@@ -15,7 +15,7 @@ export interface Section {
   readonly notes: string
 }
 
-const median = (values: readonly number[]) =>
+export const median = (values: readonly number[]) =>
   [...values].sort((a, b) => a - b)[Math.floor(values.length / 2)] ?? 0
 
 /** Median milliseconds of each, taken in turns so that both see the same weather. */
@@ -54,3 +54,12 @@ export function atMost(
     met: ratio <= limit,
   }
 }
+
+/** An EXPLAIN in a line. */
+export const planText = (rows: readonly Record<string, unknown>[]) =>
+  rows
+    .map(
+      ({ table, type, key, rows: n }) =>
+        `\`${String(table)}\` by ${String(type)} on ${String(key)} (${String(n)} rows)`,
+    )
+    .join(', ')

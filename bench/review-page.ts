@@ -1,15 +1,9 @@
 import { gzipSync } from 'node:zlib'
 import { existsSync, readFileSync, readdirSync } from 'node:fs'
 import { join } from 'node:path'
-import type { Express } from 'express'
-import { Agent, request, type Server } from 'node:http'
-import type { AddressInfo } from 'node:net'
 import { root } from '../scripts/prepare.mjs'
-import { createApp } from '../server/src/app.ts'
 import { execute, select, type Database } from '../server/src/db/database.ts'
-import { createLog } from '../server/src/log.ts'
-import { findStaffer, openSession } from '../server/src/sign-in/sessions.ts'
-import { demoStaffers } from '../scripts/sign-ins.mjs'
+import { startAsking } from './asking.ts'
 import { atMost, inTurns, type Measured, type Section } from './measure.ts'
 
 /** Multiplies the demo's deliveries until there are `wanted`: same texts in new clusters, spread over 28 days. */
@@ -53,47 +47,7 @@ async function settled(db: Database): Promise<void> {
 /** The review page by HTTP against the bare SQL for the same rows, in the same run. */
 export async function benchReview(db: Database, deliveries: number): Promise<Section> {
   await growDeliveries(db, deliveries)
-  const log = createLog('silent')
-  const app: Express = createApp({
-    db,
-    log,
-    now: () => new Date(),
-    settings: {
-      PENDRO_WEB_DIR: '',
-      PENDRO_SECURE_COOKIES: 'no',
-      PENDRO_PICTURES: 'off',
-      PENDRO_UNSUBSCRIBE: 'off',
-      PENDRO_PUBLIC_URL: '',
-    },
-    queued: () => {},
-    live: null,
-  })
-  const server = await new Promise<Server>(resolve => {
-    const listening = app.listen(0, '127.0.0.1', () => resolve(listening))
-  })
-  const staffer = await findStaffer(db, 'oda', demoStaffers[0]?.password ?? '')
-  if (!staffer) throw new Error('the demo has no oda')
-  const { token } = await openSession(db, staffer, new Date())
-  // A plain client on a kept connection: what is measured is the answer and not the asking.
-  const agent = new Agent({ keepAlive: true })
-  const { port } = server.address() as AddressInfo
-  const get = (path: string) =>
-    new Promise<{ rows: { id: number }[] }>((resolve, reject) => {
-      request(
-        { host: '127.0.0.1', port, path, agent, headers: { Cookie: `pendro_session=${token}` } },
-        res => {
-          const chunks: Buffer[] = []
-          res.on('data', (chunk: Buffer) => chunks.push(chunk))
-          res.on('end', () =>
-            res.statusCode === 200
-              ? resolve(JSON.parse(Buffer.concat(chunks).toString('utf8')) as { rows: { id: number }[] })
-              : reject(new Error(`${path}: ${res.statusCode}`)),
-          )
-        },
-      )
-        .on('error', reject)
-        .end()
-    })
+  const { get, stop } = await startAsking(db)
   const rows: Measured[] = []
   const cases = [
     ['likeliest to be wanted first', '/api/review', "state = 'quarantined' ORDER BY rank_score, id"],
@@ -101,7 +55,7 @@ export async function benchReview(db: Database, deliveries: number): Promise<Sec
     ['one state', '/api/review?states=quarantined', "state = 'quarantined' ORDER BY rank_score, id"],
   ] as const
   for (const [name, path, where] of cases) {
-    const ids = (await get(path)).rows.map(({ id }) => id)
+    const ids = (await get<{ rows: { id: number }[] }>(path)).rows.map(({ id }) => id)
     // The least any program has to do: read these rows, and the names of their colleagues, by key.
     const bare = () =>
       select(
@@ -125,8 +79,7 @@ export async function benchReview(db: Database, deliveries: number): Promise<Sec
       ),
     )
   }
-  agent.destroy()
-  await new Promise(resolve => server.close(resolve))
+  await stop()
   return { title: `The review list at ${deliveries.toLocaleString('en')} deliveries`, rows, notes: '' }
 }
 

@@ -8,6 +8,8 @@ import { openDatabase } from '../server/src/db/database.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import { benchDigestsAtScale } from './digests-at-scale.ts'
 import { benchDigests } from './digests.ts'
+import { benchFilters } from './filters.ts'
+import { benchFirstRows } from './first-rows.ts'
 import { benchJudging } from './judging.ts'
 import type { Section } from './measure.ts'
 import { benchUnderLoad } from './under-load.ts'
@@ -29,6 +31,10 @@ sections.push(await benchDigests(db))
 await db.close()
 sections.push(await benchDigestsAtScale(database.url, database.sql))
 sections.push(await benchWhereabouts(database.url, database.sql))
+const million = openDatabase(database.url('pendro_where'))
+sections.push(await benchFilters(million, database.url('pendro_where')))
+await million.close()
+sections.push(await benchFirstRows(database.url('pendro_where')))
 sections.push(await benchLists(database.url, database.sql))
 await database.stop()
 

@@ -118,7 +118,7 @@ export function createApp(deps: Deps): Express {
   const web = settings.PENDRO_WEB_DIR
   if (web !== '' && existsSync(web)) {
     app.use('/assets', express.static(join(web, 'assets'), { immutable: true, maxAge: '1y' }))
-    app.use(express.static(web, { index: false }))
+    app.use(express.static(web, { index: false, maxAge: '1h' }))
     app.get(
       '/{*rest}',
       (_req, res) => void res.set('Cache-Control', 'no-cache').sendFile(join(web, 'index.html')),

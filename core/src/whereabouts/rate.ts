@@ -40,13 +40,7 @@ const day = 86_400_000
 /** How well a message fits a question, and in what way it does not; `null` when it is none that was meant. */
 export function rate(asked: Asked, candidate: Candidate): Rating | null {
   const from = partyLikeness(asked.from, candidate.from)
-  const about =
-    asked.about.length === 0
-      ? null
-      : Math.max(
-          wordsLikeness(asked.about, wordsOf(candidate.subject)),
-          0.85 * wordsLikeness(asked.about, [...wordsOf(candidate.subject), ...wordsOf(candidate.text)]),
-        )
+  const about = asked.about.length === 0 ? null : aboutLikeness(asked.about, candidate)
   const to = asked.to === null ? null : (asked.to.get(candidate.mailboxId ?? 0) ?? 0)
   const when = asked.when === null ? null : whenLikeness(asked.when, candidate.at)
   const parts = {
@@ -70,6 +64,17 @@ export function rate(asked: Asked, candidate: Candidate): Rating | null {
   const likeness = sum / whole + (candidate.outOfSight ? 0.015 : 0)
   if (likeness < 0.42) return null
   return { likeness: Math.min(1, likeness), label: labelOf(from.match, parts) }
+}
+
+const ofText = 0.85
+
+/** Words of the subject count in full, of the text a little less. */
+function aboutLikeness(words: readonly string[], { subject, text }: Candidate): number {
+  const subjectWords = wordsOf(subject)
+  const bySubject = wordsLikeness(words, subjectWords)
+  // The text could not make it better; comparing all of its words is most of the work.
+  if (bySubject >= ofText) return bySubject
+  return Math.max(bySubject, ofText * wordsLikeness(words, [...subjectWords, ...wordsOf(text)]))
 }
 
 /** 1 within the range, falling off with the days beside it: people remember roughly. */

@@ -2,7 +2,7 @@ import type { DeliveryState, ReviewFilter, ReviewRow } from '@pendro/contract'
 import type { z } from 'zod'
 import type { reviewOrder, reviewStates } from '@pendro/contract'
 import { daysBefore, dayOf } from '@pendro/core/keeping'
-import { select, type Database, type Row, type Tx } from '../db/database.ts'
+import { findRow, select, type Database, type Row, type Tx } from '../db/database.ts'
 
 type Order = z.infer<typeof reviewOrder>
 
@@ -205,12 +205,19 @@ async function narrowRows(
   const cursor = after
     ? `AND d.${column} ${ahead}= :value AND (d.${column} ${ahead} :value OR d.id ${ahead} :afterId)`
     : ''
+  const values = { ...valuesOf(scope), value: after?.value, afterId: after?.id, limit }
+  if (await isNarrowBand(db, scope))
+    return select<Narrow>(
+      db,
+      `SELECT d.id, d.cluster_key, CAST(d.${column} AS CHAR) AS sort_value FROM deliveries d FORCE INDEX (k_score)
+       WHERE d.state IN (:states) AND ${conditions('d', scope)} ${cursor} ORDER BY d.${column} ${direction}, d.id ${direction} LIMIT :limit`,
+      values,
+    )
   const index = scope.filter.mailbox === undefined ? byState : byMailbox
   const ofState = (state: DeliveryState) => `
     SELECT d.id, d.cluster_key, CAST(d.${column} AS CHAR) AS sort_value FROM deliveries d FORCE INDEX (${index})
      WHERE d.state = '${state}' AND ${conditions('d', scope)} ${cursor}
      ORDER BY d.${column} ${direction}, d.id ${direction} LIMIT :limit`
-  const values = { ...valuesOf(scope), value: after?.value, afterId: after?.id, limit }
   const found = await Promise.all(scope.states.map(state => select<Narrow>(db, ofState(state), values)))
   const [only = []] = found
   if (found.length === 1) return only
@@ -219,6 +226,22 @@ async function narrowRows(
     .flat()
     .sort((a, b) => sign * (compareText(a.sort_value, b.sort_value) || a.id - b.id))
     .slice(0, limit)
+}
+
+/** So few are put in order as they are; of more, the first in order that are in the band are soon met. */
+const few = 5_000
+
+/** Whether so little has a score of the band that it is read by its score. */
+async function isNarrowBand(db: Database, scope: Scope): Promise<boolean> {
+  const { from, to, mailbox } = scope.filter
+  if ((from <= 0 && to >= 100) || mailbox !== undefined) return false
+  const row = await findRow<{ n: number }>(
+    db,
+    `SELECT COUNT(*) AS n FROM (SELECT 1 FROM deliveries FORCE INDEX (k_score)
+       WHERE score >= :from${to < 100 ? ' AND score < :to' : ''} LIMIT ${few + 1}) x`,
+    { from, to },
+  )
+  return (row?.n ?? 0) <= few
 }
 
 async function wholeRows(db: Database, ids: readonly number[]): Promise<ReadonlyMap<number, DeliveryRow>> {

@@ -97,9 +97,10 @@ function conditions(t: 'd' | 'm', { messageId, without }: Asked, values: Values,
 }
 
 /** So few are read whole and put in order; of more, the newest that fit are soon met in order of time. */
-const few = 20_000
+const few = 5_000
 
-const columns = `d.id, d.received_at AS at, d.state, d.subject, d.from_name, d.from_address, b.name AS mailbox_name, d.score, m.size`
+const names = 'JOIN mailboxes b ON b.id = d.mailbox_id'
+const newest = 'ORDER BY d.received_at DESC, d.id DESC LIMIT :limit'
 
 async function deliveries(
   db: Database,
@@ -108,33 +109,35 @@ async function deliveries(
   paged: boolean,
 ): Promise<readonly ListRow[]> {
   const fits = `d.score BETWEEN :scoreFrom AND :scoreTo${asked.mailbox === undefined ? '' : ' AND d.mailbox_id = :mailbox'}${conditions('d', asked, values, paged)}`
-  const page = 'ORDER BY d.received_at DESC, d.id DESC LIMIT :limit'
-  const inOrder = await chosenTables(db, asked, values)
-  if (inOrder !== null) {
-    const state = asked.state === undefined ? '' : ` AND d.state = '${asked.state}'`
-    return select<ListRow>(db, `SELECT ${columns} FROM ${inOrder} WHERE ${fits}${state} ${page}`, {
-      ...values,
-    })
-  }
-  const index = asked.mailbox === undefined ? 'k_state_received' : 'k_mailbox_received'
-  const ofState = (state: string) =>
-    select<ListRow>(
-      db,
-      `SELECT ${columns} FROM deliveries d FORCE INDEX (${index}) JOIN messages m ON m.id = d.message_id JOIN mailboxes b ON b.id = d.mailbox_id
-       WHERE d.state = '${state}' AND ${fits} ${page}`,
-      { ...values },
-    )
-  const states = asked.state === undefined ? deliveryState.options : [asked.state]
-  const found = await Promise.all(states.map(ofState))
-  return found
-    .flat()
-    .sort((a, b) => b.at.getTime() - a.at.getTime() || b.id - a.id)
-    .slice(0, values.limit)
+  const narrow = await narrowTables(db, asked, values)
+  const state = asked.state === undefined ? '' : ` AND d.state = '${asked.state}'`
+  const tables =
+    narrow === null
+      ? `(${byTime(asked, values, fits)}) x STRAIGHT_JOIN deliveries d ON d.id = x.id JOIN messages m ON m.id = d.message_id ${names} WHERE TRUE`
+      : `${narrow} WHERE ${fits}${state}`
+  return select<ListRow>(
+    db,
+    `SELECT d.id, d.received_at AS at, d.state, d.subject, d.from_name, d.from_address, b.name AS mailbox_name, d.score, m.size
+     FROM ${tables} ${newest}`,
+    { ...values },
+  )
 }
 
-/** The tables in the order a narrow filter reads them; `null` when none is narrow. A mailbox always is. */
-async function chosenTables(db: Database, asked: Asked, values: Values & object): Promise<string | null> {
-  const names = 'JOIN mailboxes b ON b.id = d.mailbox_id'
+/** The newest of each state along its own key; the messages are looked at only where a condition is about them. */
+function byTime(asked: Asked, { sizeFrom, sizeTo }: Values, fits: string): string {
+  const index = asked.mailbox === undefined ? 'k_state_received' : 'k_mailbox_received'
+  const sized = sizeFrom > 0 || sizeTo !== null ? 'JOIN messages m ON m.id = d.message_id' : ''
+  const states = asked.state === undefined ? deliveryState.options : [asked.state]
+  return states
+    .map(
+      state =>
+        `(SELECT d.id FROM deliveries d FORCE INDEX (${index}) ${sized} WHERE d.state = '${state}' AND ${fits} ${newest})`,
+    )
+    .join(' UNION ALL ')
+}
+
+/** The tables in the order a narrow filter reads them; `null` when none is. A mailbox is narrow by time already. */
+async function narrowTables(db: Database, asked: Asked, values: Values & object): Promise<string | null> {
   if (asked.messageId !== '') return `messages m JOIN deliveries d ON d.message_id = m.id ${names}`
   if (asked.mailbox !== undefined) return null
   if (values.sizeFrom > 0 || values.sizeTo !== null) {

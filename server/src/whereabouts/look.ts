@@ -16,7 +16,7 @@ import { findRow, select, type Database, type Row } from '../db/database.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { domainKey } from '../mail/intake.ts'
 import { journeysOf, outboundHit, refusedHit } from './journeys.ts'
-import { messagesByWords, mostMessages, sendersLike, type Window } from './search.ts'
+import { mostMessages, queriesFor, sendersLike, type Window } from './search.ts'
 
 const day = 86_400_000
 /** Common practice: mail is kept 93 days at most. */
@@ -225,14 +225,21 @@ async function rateMessages(
       )
   }
   const byWords = async () => {
-    const ids = asked.about.length === 0 ? [] : await messagesByWords(db, asked.about, 'in', window)
-    if (ids.length === 0) return
-    await take(
-      `SELECT ${messageColumns} FROM messages m WHERE m.id IN (:ids)`,
-      'd.id IS NOT NULL',
-      { ids },
-      3 * mostMessages,
-    )
+    // Where the sender is known, others with these words are near misses only.
+    const most = senders !== null && senders.length > 0 ? mostMessages / 3 : mostMessages
+    for (const query of queriesFor(asked.about)) {
+      const rows = await take(
+        `SELECT ${messageColumns} FROM (
+           SELECT message_id, MATCH (words) AGAINST (:query IN BOOLEAN MODE) AS fit FROM message_words
+           WHERE MATCH (words) AGAINST (:query IN BOOLEAN MODE) ORDER BY fit DESC LIMIT ${most + 100}) f
+         JOIN messages m ON m.id = f.message_id AND m.direction = 'in' AND m.received_at BETWEEN :since AND :until
+         ORDER BY f.fit DESC LIMIT ${most}`,
+        'd.id IS NOT NULL',
+        { query },
+        3 * most,
+      )
+      if (rows > 0) return
+    }
   }
   /** What a bounce or a server's log names is the return address (RFC 5321 §2.3.1), not the one in From. */
   const byEnvelope = async () => {
@@ -257,6 +264,7 @@ async function rateMessages(
   }
   // Side by side: each looks in its own way.
   await Promise.all([bySenders(), byEnvelope(), byWords(), byMailbox()])
+  const isNamedByAddress = asked.from.kind === 'address' || asked.from.kind === 'domain'
   return [...found.values()].flatMap(row => {
     const { delivery_id: id, message_id: messageId, mailbox_id: mailboxId } = row
     const candidate: Candidate = {
@@ -269,7 +277,12 @@ async function rateMessages(
     }
     const what =
       id === null ? ({ kind: 'outbound', id: messageId } as const) : ({ kind: 'delivery', id } as const)
-    const parties = [candidate.from, { name: '', address: row.envelope_from }]
+    const parties = [
+      candidate.from,
+      ...(isNamedByAddress && row.envelope_from.toLowerCase() !== row.from_address.toLowerCase()
+        ? [{ name: '', address: row.envelope_from }]
+        : []),
+    ]
     const ratings = parties.flatMap(from =>
       rated(id === null ? { ...asked, to: null } : asked, what, { ...candidate, from }),
     )

@@ -72,26 +72,6 @@ function fullText(words: readonly string[], all: boolean): string {
     .join(' ')
 }
 
-export async function messagesByWords(
-  db: Database,
-  words: readonly string[],
-  direction: 'in' | 'out',
-  { since, until }: Window,
-): Promise<readonly number[]> {
-  for (const all of [true, false]) {
-    const query = fullText(words, all)
-    if (query === '') return []
-    const rows = await select<{ id: number }>(
-      db,
-      `SELECT w.message_id AS id FROM (
-         SELECT message_id, MATCH (words) AGAINST (:query IN BOOLEAN MODE) AS fit FROM message_words
-         WHERE MATCH (words) AGAINST (:query IN BOOLEAN MODE) ORDER BY fit DESC LIMIT 400) w
-       JOIN messages m ON m.id = w.message_id AND m.direction = :direction AND m.received_at BETWEEN :since AND :until
-       ORDER BY w.fit DESC LIMIT ${mostMessages}`,
-      { query, direction, since, until },
-    )
-    // Each word, when that finds something; any of them else.
-    if (rows.length > 0) return rows.map(({ id }) => id)
-  }
-  return []
-}
+/** Full-text queries for some words, the strictest first: with each of them, with any of them. */
+export const queriesFor = (words: readonly string[]): readonly string[] =>
+  [fullText(words, true), fullText(words, false)].filter(query => query !== '')

@@ -1,6 +1,6 @@
-/** A mailbox's own rules, and what they said of each delivery. */
+/** A mailbox's own rules, and what they said of each delivery. What was done before it was cut short is passed over. */
 export const statements: readonly string[] = [
-  `CREATE TABLE mail_rules (
+  `CREATE TABLE IF NOT EXISTS mail_rules (
     id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
     mailbox_id INT UNSIGNED NOT NULL,
     place SMALLINT UNSIGNED NOT NULL,
@@ -14,10 +14,10 @@ export const statements: readonly string[] = [
   )`,
   // rule_id and rule_says: the first rule that matched, whether or not something before it had decided.
   `ALTER TABLE deliveries
-    ADD COLUMN rule_id INT UNSIGNED NULL,
-    ADD COLUMN rule_says ENUM('inbox','moved','junk') NULL,
-    ADD COLUMN folder VARCHAR(120) NULL,
+    ADD COLUMN IF NOT EXISTS rule_id INT UNSIGNED NULL,
+    ADD COLUMN IF NOT EXISTS rule_says ENUM('inbox','moved','junk') NULL,
+    ADD COLUMN IF NOT EXISTS folder VARCHAR(120) NULL,
     MODIFY COLUMN bound_for ENUM('inbox','aside','junk','released','quarantined','moved') NULL,
     MODIFY COLUMN came_from ENUM('junk','quarantined','aside','moved') NULL`,
-  'ALTER TABLE deliveries ADD KEY k_rule (rule_id, received_at)',
+  'ALTER TABLE deliveries ADD KEY IF NOT EXISTS k_rule (rule_id, received_at)',
 ]

@@ -1,4 +1,4 @@
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
@@ -20,7 +20,7 @@ import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Journey } from './journey.tsx'
 
 /** One message that may be meant: what it is, its way, and what can be done. */
-export function HitCard({
+export const HitCard = memo(function HitCard({
   hit,
   first,
   onChoose,
@@ -71,7 +71,7 @@ export function HitCard({
       )}
     </article>
   )
-}
+})
 
 const sentence = (more: Partial<RulingSentence>): RulingSentence => ({
   message: 'leave',

@@ -15,6 +15,12 @@ export function Question({
 }) {
   const { t } = useTranslation()
   const [typed, setTyped] = useState(asked)
+  // Another question by a link or the way back; the cursor stays where it is.
+  const [shown, setShown] = useState(asked)
+  if (shown !== asked) {
+    setShown(asked)
+    setTyped(asked)
+  }
   const submit = (event: FormEvent) => {
     event.preventDefault()
     onLook(typed)

@@ -19,6 +19,12 @@ export type Blank = (typeof blanks)[number]
 export const noQuestion: WhereQuestion = { from: '', to: '', about: '', when: '' }
 export const isBlankQuestion = (question: WhereQuestion) => blanks.every(name => question[name] === '')
 
+export const isEqual = (a: WhereQuestion, b: WhereQuestion) => blanks.every(name => a[name] === b[name])
+
+/** As it stands in the address. */
+export const trimmed = (question: WhereQuestion) =>
+  Object.fromEntries(blanks.map(name => [name, question[name].trim()])) as WhereQuestion
+
 /** The question and the open enquiry live in the address: a link shows the same again. */
 export function useAddress() {
   const [search, setSearch] = useSearchParams()
@@ -29,8 +35,7 @@ export function useAddress() {
   const enquiry = /^\d{1,9}$/.test(search.get('enquiry') ?? '') ? Number(search.get('enquiry')) : null
   const go = useCallback(
     (next: WhereQuestion, open: number | null) => {
-      const params = new URLSearchParams()
-      for (const name of blanks) if (next[name].trim() !== '') params.set(name, next[name].trim())
+      const params = new URLSearchParams(Object.entries(trimmed(next)).filter(([, text]) => text !== ''))
       if (open !== null) params.set('enquiry', String(open))
       setSearch(params)
     },
@@ -39,7 +44,7 @@ export function useAddress() {
   return { question, enquiry, go }
 }
 
-const keyOf = ({ kind, id }: WhereHit) => `${kind}${id}`
+export const keyOf = ({ kind, id }: WhereHit) => `${kind}${id}`
 
 /** What comes in while somebody reads stands below what they read, until they look again. */
 function keepOrder(before: unknown, now: unknown): unknown {

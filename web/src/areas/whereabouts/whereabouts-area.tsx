@@ -1,8 +1,8 @@
-import { useEffect } from 'react'
+import { useDeferredValue, useEffect } from 'react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
-import { changeEnquiry, type WhereAnswer, type WhereQuestion } from '@pendro/contract'
+import { changeEnquiry, type WhereAnswer, type WhereHit, type WhereQuestion } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { useNotices } from '../../app/notices.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
@@ -13,12 +13,23 @@ import { HitCard } from './hit-card.tsx'
 import { Question } from './question.tsx'
 import {
   isBlankQuestion,
+  isEqual,
+  keyOf,
   noQuestion,
+  trimmed,
   useAddress,
   useAnswer,
   useEnquiry,
   useLiveWhereabouts,
 } from './use-where.ts'
+
+const noHits: readonly WhereHit[] = []
+
+/** None twice: what is among the first now may have been a later one. */
+function withLater(first: readonly WhereHit[], later: readonly WhereHit[]): readonly WhereHit[] {
+  const shown = new Set(first.map(keyOf))
+  return [...first, ...later.filter(hit => !shown.has(keyOf(hit)))]
+}
 
 /** "She mailed me, where is it?" answered while the colleague is still on the phone. */
 export function WhereaboutsArea() {
@@ -45,15 +56,21 @@ export function WhereaboutsArea() {
     onError: error => show({ tone: 'problem', text: problemOf(error).text }),
   })
   const look = (next: WhereQuestion) => {
-    go(next, enquiry)
-    // The same question once more is a wish to look again, in the order of now.
-    void client.resetQueries({ queryKey: ['where'] })
+    // An answer that is known by now is a wish to look again, in the order of now.
+    const key = ['where', trimmed(next)]
+    if (isEqual(trimmed(next), question)) void client.resetQueries({ queryKey: key })
+    else {
+      client.removeQueries({ queryKey: key })
+      go(next, enquiry)
+    }
   }
-  const hits = answer.data?.hits ?? []
+  const hits = answer.data?.hits ?? noHits
+  // The likeliest are drawn at once, the others in the next breath; until then those before them stay.
+  const drawn = withLater(hits.slice(0, 3), useDeferredValue(hits).slice(3))
   return (
     <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
       <section className="border-b border-line-strong px-6 py-4">
-        <Question key={JSON.stringify(question)} asked={question} onLook={look} />
+        <Question asked={question} onLook={look} />
         <p className="mt-1 text-[0.95rem] text-ink-2">
           {answer.data && !isBlankQuestion(question) ? (
             <LookedAt data={answer.data} />
@@ -79,9 +96,9 @@ export function WhereaboutsArea() {
           )}
           {answer.data && !isBlankQuestion(question) && <Notes data={answer.data} question={question} />}
           {!isBlankQuestion(question) &&
-            hits.map((hit, i) => (
+            drawn.map((hit, i) => (
               <HitCard
-                key={`${hit.kind}${hit.id}`}
+                key={keyOf(hit)}
                 hit={hit}
                 first={i === 0}
                 onChoose={
