@@ -212,6 +212,35 @@ test('anything is found by typing: Ctrl+K, a name, Enter', async ({ page }) => {
   await expect(page.getByRole('article').first()).toContainText(/halyard-print/)
 })
 
+test('what can be done is found by typing, too; what somebody may not do is not offered', async ({
+  page,
+}) => {
+  await signIn(page, 'per', '/review')
+  const find = async (text: string) => {
+    await page.keyboard.press('Control+k')
+    await page.keyboard.type(text)
+  }
+  const option = (name: string) => page.getByRole('option', { name })
+  await find('new enq')
+  await option('Open a new enquiry').click()
+  await expect(page).toHaveURL(/enquiry=new/)
+  await expect(page.getByLabel('What they said')).toBeVisible()
+  await page.getByRole('button', { name: 'Close', exact: true }).click()
+  await expect(page.getByLabel('What they said')).toBeHidden()
+  await find('alw dar')
+  await option('Always dark').click()
+  await expect(page.locator('html')).toHaveAttribute('data-theme', 'dark')
+  await find('what i did')
+  await option('What I did today').click()
+  await expect(page).toHaveURL(/\/record\?who=me/)
+
+  await page.context().clearCookies()
+  await signIn(page, 'una', '/review')
+  await find('new enq')
+  await expect(option('Kept-back mail with “new enq”')).toBeVisible()
+  await expect(option('Open a new enquiry')).toHaveCount(0)
+})
+
 test('a list by exact filters stands in the address, and is kept for next time', async ({ page }) => {
   await signIn(page, 'per', '/whereabouts')
   await page.getByRole('link', { name: 'A list by exact filters' }).click()

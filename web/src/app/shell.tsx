@@ -1,14 +1,12 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
-import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
-import { Command } from 'cmdk'
 import { DropdownMenu } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
-import { NavLink, Outlet, useNavigate } from 'react-router'
-import { findAnything, openWork, reviewCounts, type Found } from '@pendro/contract'
-import { KeyCap } from '../parts/buttons.tsx'
-import { useDelayed } from '../parts/use-delayed.ts'
+import { NavLink, Outlet } from 'react-router'
+import { openWork, reviewCounts } from '@pendro/contract'
 import { call } from './api.ts'
+import { FindBox } from './find-box.tsx'
 import { ForbiddenDialog } from './forbidden-dialog.tsx'
 import { KeysHelp } from './keys-help.tsx'
 import { useKeys } from './keys.ts'
@@ -56,7 +54,7 @@ export function Shell() {
         </nav>
         <div className="ml-auto flex items-center gap-5">
           <LiveMark />
-          <FindBox input={find} />
+          <FindBox input={find} onKeys={() => setHelpOpen(true)} onForbidden={() => setForbiddenOpen(true)} />
           <StafferMenu onKeys={() => setHelpOpen(true)} onForbidden={() => setForbiddenOpen(true)} />
         </div>
       </header>
@@ -138,133 +136,6 @@ function LiveMark() {
     <span role="status" className="rounded-sm bg-amber-tint px-2 py-0.5 text-[0.9rem] text-amber">
       {t('shell.notLive')}
     </span>
-  )
-}
-
-/** Looks for mail by itself; offers the other places where the typed text may mean something. */
-function FindBox({ input }: { input: React.RefObject<HTMLInputElement | null> }) {
-  const { t } = useTranslation()
-  const navigate = useNavigate()
-  const [find, setFind] = useState('')
-  const [open, setOpen] = useState(false)
-  const text = find.trim()
-  const go = (to: string) => {
-    setOpen(false)
-    void navigate(to)
-    input.current?.blur()
-  }
-  const review = text === '' ? '/review' : `/review?${new URLSearchParams({ find: text, days: '28' })}`
-  const asked = useDelayed(text, 120)
-  const found = useQuery({
-    queryKey: ['find', asked],
-    enabled: asked.length >= 2,
-    queryFn: ({ signal }) => call(findAnything, { query: { text: asked }, signal }),
-    placeholderData: keepPreviousData,
-  })
-  const mayBeSender = /^\S*[^\s.]\.[^\s.]{2,}$/.test(text)
-  return (
-    <search
-      className="relative"
-      onBlur={event => !event.currentTarget.contains(event.relatedTarget) && setOpen(false)}
-    >
-      <Command label={t('shell.find')} shouldFilter={false} loop>
-        <div className="flex h-8 w-56 items-center gap-2 rounded-md border border-white/25 bg-black/20 px-3 focus-within:border-brass">
-          <Command.Input
-            ref={input}
-            value={find}
-            onValueChange={value => {
-              setFind(value)
-              setOpen(value.trim() !== '')
-            }}
-            onKeyDown={event => {
-              if (event.key === 'Escape') {
-                setOpen(false)
-                input.current?.blur()
-              }
-              if (event.key === 'Enter' && text === '') go(review)
-            }}
-            aria-label={t('shell.find')}
-            placeholder={t('shell.find')}
-            className="min-w-0 flex-1 bg-transparent text-white outline-none placeholder:text-[#C4D5D3]"
-          />
-          <span className="text-white/80">
-            <KeyCap>/</KeyCap>
-          </span>
-        </div>
-        {/* Hidden rather than gone: the input names it as what it controls. */}
-        <Command.List
-          hidden={!open}
-          className="absolute right-0 z-40 mt-1 max-h-[70vh] w-96 overflow-y-auto rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
-        >
-          <FindItem value="review" text={t('shell.findReview', { find: text })} onSelect={() => go(review)} />
-          <FindItem
-            value="where"
-            text={t('shell.findWhere', { find: text })}
-            onSelect={() => go(`/whereabouts?${new URLSearchParams({ from: text })}`)}
-          />
-          {found.data?.found.map(({ kind, id, title, more }) => (
-            <FindItem
-              key={`${kind}${id}`}
-              value={`${kind}${id}`}
-              text={title}
-              more={`${t(`shell.findKinds.${kind}`)} · ${more}`}
-              onSelect={() => go(placeOf(kind, id, more))}
-            />
-          ))}
-          {mayBeSender && (
-            <FindItem
-              value="question"
-              text={t('shell.findQuestion', { find: text })}
-              onSelect={() => go(`/senders?${new URLSearchParams({ ask: text })}`)}
-            />
-          )}
-          <FindItem
-            value="senders"
-            text={t('shell.findSenders', { find: text })}
-            onSelect={() => go(`/senders?${new URLSearchParams({ find: text })}`)}
-          />
-        </Command.List>
-      </Command>
-    </search>
-  )
-}
-
-/** Where something that was found is shown. */
-function placeOf(kind: Found['kind'], id: number, more: string): string {
-  switch (kind) {
-    case 'colleague':
-      return `/whereabouts?${new URLSearchParams({ to: more })}`
-    case 'sender':
-      return `/whereabouts?${new URLSearchParams({ from: more })}`
-    case 'entry':
-      return `/senders/${id}`
-    case 'enquiry':
-      return `/whereabouts?enquiry=${id}`
-    case 'message':
-      return `/review/${id}`
-  }
-}
-
-function FindItem({
-  value,
-  text,
-  more,
-  onSelect,
-}: {
-  value: string
-  text: string
-  more?: string
-  onSelect: () => void
-}) {
-  return (
-    <Command.Item
-      value={value}
-      onSelect={onSelect}
-      className="truncate rounded-sm px-3 py-1.5 data-[selected=true]:bg-tint"
-    >
-      {text}
-      {more && <span className="block truncate text-[0.9rem] text-ink-2">{more}</span>}
-    </Command.Item>
   )
 }
 

@@ -25,6 +25,13 @@ export const en = {
       message: 'Messages',
       action: 'Look and do',
     },
+    do: {
+      area: 'Go to {{area}}',
+      exact: 'List mail by exact filters',
+      enquiry: 'Open a new enquiry',
+      bringIn: 'Bring in a sender list',
+      today: 'What I did today',
+    },
     keys: 'All keys',
     forbidden: 'Attachments that seal a message',
     signOut: 'Sign out',

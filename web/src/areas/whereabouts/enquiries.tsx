@@ -29,23 +29,25 @@ import { useEnquiries, useEnquiry } from './use-where.ts'
 /** Colleagues who wait for an answer; one of them opened, or a new one. */
 export function Enquiries({
   open,
+  adding,
   question,
   colleague,
   hits,
   onOpen,
 }: {
   open: number | null
+  /** A new one is being written down. */
+  adding: boolean
   /** The question on screen: a new enquiry takes it along. */
   question: WhereQuestion
   /** Whom the question is about, as it was understood: most often who is on the phone. */
   colleague: number | undefined
   hits: readonly WhereHit[]
   /** `null`: back to all of them. */
-  onOpen: (id: number | null) => void
+  onOpen: (id: number | 'new' | null) => void
 }) {
   const { t } = useTranslation()
   const session = useSession()
-  const [adding, setAdding] = useState(false)
   const list = useEnquiries()
   return (
     <aside
@@ -59,20 +61,13 @@ export function Enquiries({
           <p className="text-[0.95rem] text-ink-2">{t('whereabouts.enquiries.text')}</p>
         </div>
         {mayWrite(session) && open === null && (
-          <Button onClick={() => setAdding(!adding)} aria-expanded={adding}>
+          <Button onClick={() => onOpen(adding ? null : 'new')} aria-expanded={adding}>
             {t(adding ? 'whereabouts.enquiries.close' : 'whereabouts.enquiries.new')}
           </Button>
         )}
       </div>
-      {adding && (
-        <NewEnquiry
-          question={question}
-          colleague={colleague}
-          onDone={id => {
-            setAdding(false)
-            onOpen(id)
-          }}
-        />
+      {adding && mayWrite(session) && (
+        <NewEnquiry question={question} colleague={colleague} onDone={onOpen} />
       )}
       {open !== null && <Opened key={open} id={open} hits={hits} onClose={() => onOpen(null)} />}
       {open === null && list.isPending && <SkeletonRows count={4} height={64} />}

@@ -34,14 +34,14 @@ export function useAddress() {
   )
   const enquiry = /^\d{1,9}$/.test(search.get('enquiry') ?? '') ? Number(search.get('enquiry')) : null
   const go = useCallback(
-    (next: WhereQuestion, open: number | null) => {
+    (next: WhereQuestion, open: number | 'new' | null) => {
       const params = new URLSearchParams(Object.entries(trimmed(next)).filter(([, text]) => text !== ''))
       if (open !== null) params.set('enquiry', String(open))
       setSearch(params)
     },
     [setSearch],
   )
-  return { question, enquiry, go }
+  return { question, enquiry, adding: search.get('enquiry') === 'new', go }
 }
 
 export const keyOf = ({ kind, id }: WhereHit) => `${kind}${id}`

@@ -37,7 +37,7 @@ export function WhereaboutsArea() {
   const session = useSession()
   const client = useQueryClient()
   const show = useNotices(state => state.show)
-  const { question, enquiry, go } = useAddress()
+  const { question, enquiry, adding, go } = useAddress()
   const answer = useAnswer(question)
   useLiveWhereabouts()
   // An enquiry opened by its number alone brings its question along.
@@ -61,7 +61,7 @@ export function WhereaboutsArea() {
     if (isEqual(trimmed(next), question)) void client.resetQueries({ queryKey: key })
     else {
       client.removeQueries({ queryKey: key })
-      go(next, enquiry)
+      go(next, adding ? 'new' : enquiry)
     }
   }
   const hits = answer.data?.hits ?? noHits
@@ -112,10 +112,11 @@ export function WhereaboutsArea() {
         </div>
         <Enquiries
           open={enquiry}
+          adding={adding}
           question={question}
           colleague={answer.data?.understood.to[0]?.id}
           hits={hits}
-          onOpen={id => go(id === null ? question : noQuestion, id)}
+          onOpen={id => go(typeof id === 'number' ? noQuestion : question, id)}
         />
       </div>
     </div>
