@@ -37,9 +37,21 @@ export interface Rating {
 const weights = { from: 0.42, about: 0.28, to: 0.18, when: 0.12 }
 const day = 86_400_000
 
+const met = new WeakMap<TypedParty, Map<string, ReturnType<typeof partyLikeness>>>()
+
+/** The messages of a question are mostly of few senders: each is compared with it once. */
+function likenessOf(typed: TypedParty, party: Party): ReturnType<typeof partyLikeness> {
+  const known = met.get(typed) ?? new Map<string, ReturnType<typeof partyLikeness>>()
+  met.set(typed, known)
+  const key = `${party.name}\n${party.address}`
+  const likeness = known.get(key) ?? partyLikeness(typed, party)
+  known.set(key, likeness)
+  return likeness
+}
+
 /** How well a message fits a question, and in what way it does not; `null` when it is none that was meant. */
 export function rate(asked: Asked, candidate: Candidate): Rating | null {
-  const from = partyLikeness(asked.from, candidate.from)
+  const from = likenessOf(asked.from, candidate.from)
   const about = asked.about.length === 0 ? null : aboutLikeness(asked.about, candidate)
   const to = asked.to === null ? null : (asked.to.get(candidate.mailboxId ?? 0) ?? 0)
   const when = asked.when === null ? null : whenLikeness(asked.when, candidate.at)

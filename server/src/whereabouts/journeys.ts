@@ -52,11 +52,11 @@ export async function journeysOf(
   db: Database,
   ids: readonly number[],
   now: Date,
-  known?: Organisation,
+  given?: Organisation,
 ): Promise<ReadonlyMap<number, Traced>> {
   if (ids.length === 0) return new Map()
   const [organisation, rows, happenings] = await Promise.all([
-    known ?? readOrganisation(db),
+    given ?? readOrganisation(db),
     select<TracedRow>(
       db,
       `SELECT d.id, d.message_id, d.mailbox_id, b.name AS mailbox_name, b.address AS mailbox_address, b.language, b.time_zone, b.digest_times, b.digest_weekdays,
@@ -72,16 +72,22 @@ export async function journeysOf(
     ),
     happeningsOf(db, ids),
   ])
-  return new Map(
-    rows.map(row => [row.id, traced(row, happenings.get(row.id) ?? [], organisation, now)] as const),
-  )
+  // Most mailboxes have the same schedule; working out its next time is most of the work.
+  const known = new Map<string, number | null>()
+  const nextDigestOf = (row: TracedRow) => {
+    const schedule = digestSchedule(row, organisation)
+    const key = JSON.stringify(schedule)
+    const at = known.get(key) ?? nextDigest(schedule, now.getTime())
+    known.set(key, at)
+    return at
+  }
+  return new Map(rows.map(row => [row.id, traced(row, happenings.get(row.id) ?? [], nextDigestOf)] as const))
 }
 
 function traced(
   row: TracedRow,
   happenings: readonly Happening[],
-  organisation: Organisation,
-  now: Date,
+  nextDigestOf: (row: TracedRow) => number | null,
 ): Traced {
   const decided = row.path?.find(({ outcome }) => outcome === 'decided')
   const way: Way = {
@@ -106,7 +112,7 @@ function traced(
     expiresAt: row.expires_at.getTime(),
     happenings,
     digest: row.cut && { at: row.cut.getTime(), listed: row.listed === 1 },
-    nextDigest: nextDigest(digestSchedule(row, organisation), now.getTime()),
+    nextDigest: nextDigestOf(row),
     wouldBeListed:
       (row.left_out === 0 || row.digest_lists_near_certain === 1) &&
       (row.state !== 'junk' || row.digest_lists_junk === 1),

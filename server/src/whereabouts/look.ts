@@ -16,6 +16,7 @@ import { findRow, select, type Database, type Row } from '../db/database.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { domainKey } from '../mail/intake.ts'
 import { journeysOf, outboundHit, refusedHit } from './journeys.ts'
+import { countLookedAt } from './looked-at.ts'
 import { mostMessages, queriesFor, sendersLike, type Window } from './search.ts'
 
 const day = 86_400_000
@@ -46,7 +47,7 @@ export async function lookFor(db: Database, question: WhereQuestion, now: Date):
   }
   const window = { since, until }
   const counted = async () => ({
-    deliveries: await countDeliveries(db, since, until),
+    deliveries: await countLookedAt(db, window, now),
     since: since.toISOString(),
     until: until.toISOString(),
   })
@@ -153,15 +154,6 @@ async function mailboxesLike(db: Database, typed: TypedParty, text: string): Pro
     if (rows.length > 0) return rows
   }
   return []
-}
-
-async function countDeliveries(db: Database, since: Date, until: Date): Promise<number> {
-  const row = await findRow<{ n: string | null }>(
-    db,
-    'SELECT SUM(n) AS n FROM review_counts WHERE received_day BETWEEN DATE(:since) AND DATE(:until)',
-    { since, until },
-  )
-  return Number(row?.n ?? 0)
 }
 
 interface Rated {
