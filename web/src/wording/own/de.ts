@@ -146,7 +146,7 @@ export const own = {
       added: '{{pattern}} wurde hinzugefügt.',
       ended: '{{pattern}} wurde entfernt.',
     },
-    set: {
+    settings: {
       when: 'Wann Übersichten kommen',
       usual: 'Wie es die Organisation hat',
       chosen: 'Zu Zeiten, die ich wähle',
@@ -167,7 +167,7 @@ export const own = {
       device: 'Anmelden',
       password: 'Ein neues Passwort, mindestens 10 Zeichen',
       usePassword: 'Ab jetzt verwenden',
-      passwordSet: 'Das neue Passwort gilt ab jetzt.',
+      passwordChosen: 'Das neue Passwort gilt ab jetzt.',
       revoke: 'Alle Links und anderen Geräte abschalten',
       revokeHint:
         'Wenn eine Übersicht weitergeleitet wurde oder ein Telefon verloren ist: Links bisheriger Übersichten führen nirgendwohin, und alle anderen Geräte müssen sich neu anmelden.',

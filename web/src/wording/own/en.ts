@@ -146,7 +146,7 @@ export const own = {
       added: '{{pattern}} was added.',
       ended: '{{pattern}} was removed.',
     },
-    set: {
+    settings: {
       when: 'When digests come',
       usual: 'As the organisation has it',
       chosen: 'At times I choose',
@@ -167,7 +167,7 @@ export const own = {
       device: 'Signing in',
       password: 'A new password, at least 10 characters',
       usePassword: 'Use it from now on',
-      passwordSet: 'The new password counts from now on.',
+      passwordChosen: 'The new password counts from now on.',
       revoke: 'Switch off all links and other devices',
       revokeHint:
         'If a digest was forwarded or a phone is lost: links of digests so far lead nowhere, and all other devices have to sign in again.',

@@ -145,7 +145,7 @@ export const own = {
       added: '{{pattern}} ble lagt til.',
       ended: '{{pattern}} ble fjernet.',
     },
-    set: {
+    settings: {
       when: 'Når oversikter kommer',
       usual: 'Slik organisasjonen har det',
       chosen: 'Til tider jeg velger',
@@ -166,7 +166,7 @@ export const own = {
       device: 'Innlogging',
       password: 'Et nytt passord, minst 10 tegn',
       usePassword: 'Bruk det fra nå av',
-      passwordSet: 'Det nye passordet gjelder fra nå av.',
+      passwordChosen: 'Det nye passordet gjelder fra nå av.',
       revoke: 'Slå av alle lenker og andre enheter',
       revokeHint:
         'Hvis en oversikt ble videresendt eller en telefon er mistet: lenker i oversikter til nå fører ingen steder, og alle andre enheter må logge inn igjen.',

@@ -159,7 +159,7 @@ export const own = {
       added: 'Dodano {{pattern}}.',
       ended: 'Usunięto {{pattern}}.',
     },
-    set: {
+    settings: {
       when: 'Kiedy przychodzą zestawienia',
       usual: 'Tak jak ma organizacja',
       chosen: 'O godzinach, które wybiorę',
@@ -180,7 +180,7 @@ export const own = {
       device: 'Logowanie',
       password: 'Nowe hasło, co najmniej 10 znaków',
       usePassword: 'Używaj od teraz',
-      passwordSet: 'Nowe hasło obowiązuje od teraz.',
+      passwordChosen: 'Nowe hasło obowiązuje od teraz.',
       revoke: 'Wyłącz wszystkie odnośniki i inne urządzenia',
       revokeHint:
         'Jeśli zestawienie przekazano dalej albo zgubiono telefon: odnośniki z dotychczasowych zestawień donikąd nie prowadzą, a wszystkie inne urządzenia muszą zalogować się ponownie.',
