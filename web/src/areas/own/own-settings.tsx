@@ -74,7 +74,7 @@ function DigestForm({ settings }: { settings: Settings }) {
       }),
     onSuccess: async () => {
       await Promise.all([client.invalidateQueries({ queryKey: ownSessionKey }), readAgain()])
-      show({ tone: 'done', text: t('own.settings.saved') })
+      show({ tone: 'done', text: t('own.choices.saved') })
     },
     onError: error => show({ tone: 'problem', text: problemText(error) }),
   })
@@ -85,7 +85,7 @@ function DigestForm({ settings }: { settings: Settings }) {
   return (
     <form onSubmit={submit} className="mt-3 grid gap-5 rounded-lg border border-line bg-sheet p-4">
       <fieldset>
-        <legend className="mb-1 font-bold">{t('own.settings.when')}</legend>
+        <legend className="mb-1 font-bold">{t('own.choices.when')}</legend>
         {(['usual', 'chosen', 'none'] as const).map(one => (
           <label key={one} className="flex min-h-9 items-center gap-2">
             <input
@@ -99,7 +99,7 @@ function DigestForm({ settings }: { settings: Settings }) {
               }}
               className="size-4 accent-petrol"
             />
-            {t(`own.settings.${one}`)}
+            {t(`own.choices.${one}`)}
           </label>
         ))}
         {when === 'chosen' && (
@@ -108,38 +108,38 @@ function DigestForm({ settings }: { settings: Settings }) {
               schedule={schedule}
               onChange={setSchedule}
               texts={{
-                times: t('own.settings.zone', { zone: timeZone }),
-                time: n => t('own.settings.time', { n }),
-                removeTime: time => t('own.settings.removeTime', { time }),
-                addTime: t('own.settings.addTime'),
-                days: t('own.settings.days'),
+                times: t('own.choices.zone', { zone: timeZone }),
+                time: n => t('own.choices.time', { n }),
+                removeTime: time => t('own.choices.removeTime', { time }),
+                addTime: t('own.choices.addTime'),
+                days: t('own.choices.days'),
               }}
             />
           </div>
         )}
         <p className="mt-1 text-ink-2">
           {settings.next === null
-            ? t('own.settings.noNext')
-            : t('own.settings.next', { time: times.full(settings.next) })}
+            ? t('own.choices.noNext')
+            : t('own.choices.next', { time: times.full(settings.next) })}
         </p>
       </fieldset>
       <fieldset>
-        <legend className="mb-1 font-bold">{t('own.settings.lists')}</legend>
+        <legend className="mb-1 font-bold">{t('own.choices.lists')}</legend>
         <label className="flex min-h-9 items-center gap-2">
-          <Checkbox checked={listsJunk} label={t('own.settings.junk')} onChange={setListsJunk} />
-          {t('own.settings.junk')}
+          <Checkbox checked={listsJunk} label={t('own.choices.junk')} onChange={setListsJunk} />
+          {t('own.choices.junk')}
         </label>
         <label className="flex min-h-9 items-center gap-2">
           <Checkbox
             checked={listsNearCertain}
-            label={t('own.settings.nearCertain')}
+            label={t('own.choices.nearCertain')}
             onChange={setListsNearCertain}
           />
-          {t('own.settings.nearCertain')}
+          {t('own.choices.nearCertain')}
         </label>
       </fieldset>
       <label className="block">
-        <span className="mb-1 block font-bold">{t('own.settings.language')}</span>
+        <span className="mb-1 block font-bold">{t('own.choices.language')}</span>
         <select
           value={language}
           onChange={event => setLanguage(event.target.value as DigestLanguage)}
@@ -154,7 +154,7 @@ function DigestForm({ settings }: { settings: Settings }) {
       </label>
       <p>
         <Button type="submit" kind="main" disabled={saving.isPending || schedule.times.includes('')}>
-          {t('own.settings.save')}
+          {t('own.choices.save')}
         </Button>
       </p>
     </form>
@@ -172,13 +172,13 @@ function Device() {
     mutationFn: () => call(chooseOwnPassword, { body: { password: typed } }),
     onSuccess: () => {
       setTyped('')
-      show({ tone: 'done', text: t('own.settings.passwordChosen') })
+      show({ tone: 'done', text: t('own.choices.passwordChosen') })
     },
     onError,
   })
   const revoking = useMutation({
     mutationFn: () => call(revokeOwn, { body: {} }),
-    onSuccess: () => show({ tone: 'done', text: t('own.settings.revoked') }),
+    onSuccess: () => show({ tone: 'done', text: t('own.choices.revoked') }),
     onError,
   })
   const submit = (event: FormEvent) => {
@@ -187,10 +187,10 @@ function Device() {
   }
   return (
     <section className="mt-5 rounded-lg border border-line bg-sheet p-4">
-      <h2 className="mb-2 font-bold">{t('own.settings.device')}</h2>
+      <h2 className="mb-2 font-bold">{t('own.choices.device')}</h2>
       <form onSubmit={submit} className="flex flex-wrap items-end gap-2">
         <label className="min-w-60 flex-1">
-          <span className="mb-1 block">{t('own.settings.password')}</span>
+          <span className="mb-1 block">{t('own.choices.password')}</span>
           <input
             type="password"
             required
@@ -202,12 +202,12 @@ function Device() {
           />
         </label>
         <Button type="submit" className="min-h-10" disabled={setting.isPending}>
-          {t('own.settings.usePassword')}
+          {t('own.choices.usePassword')}
         </Button>
       </form>
-      <p className="mt-5 mb-2 text-[0.95rem] text-ink-2">{t('own.settings.revokeHint')}</p>
+      <p className="mt-5 mb-2 text-[0.95rem] text-ink-2">{t('own.choices.revokeHint')}</p>
       <Button className="!whitespace-normal" disabled={revoking.isPending} onClick={() => revoking.mutate()}>
-        {t('own.settings.revoke')}
+        {t('own.choices.revoke')}
       </Button>
     </section>
   )

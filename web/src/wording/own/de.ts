@@ -146,7 +146,7 @@ export const own = {
       added: '{{pattern}} wurde hinzugefügt.',
       ended: '{{pattern}} wurde entfernt.',
     },
-    settings: {
+    choices: {
       when: 'Wann Übersichten kommen',
       usual: 'Wie es die Organisation hat',
       chosen: 'Zu Zeiten, die ich wähle',

@@ -146,7 +146,7 @@ export const own = {
       added: '{{pattern}} was added.',
       ended: '{{pattern}} was removed.',
     },
-    settings: {
+    choices: {
       when: 'When digests come',
       usual: 'As the organisation has it',
       chosen: 'At times I choose',

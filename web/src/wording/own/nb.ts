@@ -145,7 +145,7 @@ export const own = {
       added: '{{pattern}} ble lagt til.',
       ended: '{{pattern}} ble fjernet.',
     },
-    settings: {
+    choices: {
       when: 'Når oversikter kommer',
       usual: 'Slik organisasjonen har det',
       chosen: 'Til tider jeg velger',

@@ -159,7 +159,7 @@ export const own = {
       added: 'Dodano {{pattern}}.',
       ended: 'Usunięto {{pattern}}.',
     },
-    settings: {
+    choices: {
       when: 'Kiedy przychodzą zestawienia',
       usual: 'Tak jak ma organizacja',
       chosen: 'O godzinach, które wybiorę',
