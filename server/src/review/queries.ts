@@ -2,7 +2,8 @@ import type { DeliveryState, ReviewFilter, ReviewRow } from '@pendro/contract'
 import type { z } from 'zod'
 import type { reviewOrder, reviewStates } from '@pendro/contract'
 import { daysBefore, dayOf } from '@pendro/core/keeping'
-import { findRow, select, type Database, type Row, type Tx } from '../db/database.ts'
+import { select, type Database, type Row, type Tx } from '../db/database.ts'
+import { isFew } from '../db/few.ts'
 
 type Order = z.infer<typeof reviewOrder>
 
@@ -228,20 +229,12 @@ async function narrowRows(
     .slice(0, limit)
 }
 
-/** So few are put in order as they are; of more, the first in order that are in the band are soon met. */
-const few = 5_000
-
 /** Whether so little has a score of the band that it is read by its score. */
 async function isNarrowBand(db: Database, scope: Scope): Promise<boolean> {
   const { from, to, mailbox } = scope.filter
   if ((from <= 0 && to >= 100) || mailbox !== undefined) return false
-  const row = await findRow<{ n: number }>(
-    db,
-    `SELECT COUNT(*) AS n FROM (SELECT 1 FROM deliveries FORCE INDEX (k_score)
-       WHERE score >= :from${to < 100 ? ' AND score < :to' : ''} LIMIT ${few + 1}) x`,
-    { from, to },
-  )
-  return (row?.n ?? 0) <= few
+  const band = `score >= :from${to < 100 ? ' AND score < :to' : ''}`
+  return isFew(db, `deliveries FORCE INDEX (k_score) WHERE ${band}`, { from, to })
 }
 
 async function wholeRows(db: Database, ids: readonly number[]): Promise<ReadonlyMap<number, DeliveryRow>> {

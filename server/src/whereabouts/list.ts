@@ -1,7 +1,8 @@
 import type { z } from 'zod'
 import { deliveryState, type ListedMail, type listMail } from '@pendro/contract'
 import { daysBefore, startOfDay } from '@pendro/core/keeping'
-import { findRow, select, type Database } from '../db/database.ts'
+import { select, type Database } from '../db/database.ts'
+import { isFew } from '../db/few.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { hashMessageId } from '../mail/knowledge.ts'
 
@@ -96,9 +97,6 @@ function conditions(t: 'd' | 'm', { messageId, without }: Asked, values: Values,
     .join('')
 }
 
-/** So few are read whole and put in order; of more, the newest that fit are soon met in order of time. */
-const few = 5_000
-
 const names = 'JOIN mailboxes b ON b.id = d.mailbox_id'
 const newest = 'ORDER BY d.received_at DESC, d.id DESC LIMIT :limit'
 
@@ -143,24 +141,14 @@ async function narrowTables(db: Database, asked: Asked, values: Values & object)
   if (values.sizeFrom > 0 || values.sizeTo !== null) {
     const size = `m.direction = 'in' AND m.size >= :sizeFrom${values.sizeTo === null ? '' : ' AND m.size <= :sizeTo'}`
     const sized = `messages m FORCE INDEX (k_size)`
-    if (await isFew(db, `${sized} WHERE ${size}`, values))
+    if (await isFew(db, `${sized} WHERE ${size}`, { ...values }))
       return `(SELECT id, size FROM ${sized} WHERE ${size}) m STRAIGHT_JOIN deliveries d ON d.message_id = m.id ${names}`
   }
   const scored = 'deliveries d FORCE INDEX (k_score)'
   const isScored = asked.scoreFrom > 0 || asked.scoreTo < 100
-  if (isScored && (await isFew(db, `${scored} WHERE d.score BETWEEN :scoreFrom AND :scoreTo`, values)))
+  if (isScored && (await isFew(db, `${scored} WHERE d.score BETWEEN :scoreFrom AND :scoreTo`, { ...values })))
     return `${scored} JOIN messages m ON m.id = d.message_id ${names}`
   return null
-}
-
-/** Counts no further than it has to. */
-async function isFew(db: Database, from: string, values: object): Promise<boolean> {
-  const row = await findRow<{ n: number }>(
-    db,
-    `SELECT COUNT(*) AS n FROM (SELECT 1 FROM ${from} LIMIT ${few + 1}) x`,
-    { ...values },
-  )
-  return (row?.n ?? 0) <= few
 }
 
 /** What colleagues sent; it has no state and no score, and its sender is the colleague. */
