@@ -270,6 +270,36 @@ describe('found by what is not in sight', () => {
   })
 })
 
+test('a message to everybody: the delivery of whoever asks is found among thousands', async () => {
+  const [id = 0] = await arrive(server, {
+    from: 'Regatta <office@regatta-club.example>',
+    to: ['kari@harbour.example'],
+    subject: 'Regatta programme',
+    headers: [proven('regatta-club.example')],
+  })
+  // The mailbox with the highest number is read last of all that have the message.
+  await execute(
+    server.db,
+    "INSERT INTO mailboxes (id, address, name, kind, time_zone, language) VALUES (101501, 'zora@harbour.example', 'Zora', 'person', 'UTC', 'en')",
+  )
+  await execute(server.db, "INSERT INTO mailbox_addresses VALUES ('zora@harbour.example', 101501)")
+  await execute(
+    server.db,
+    `INSERT INTO deliveries (message_id, mailbox_id, address_used, received_at, received_day, expires_at, state, score, left_out,
+       from_name, from_address, subject, reasons, attachments, cluster_key)
+     SELECT message_id, 100000 + seq, 'x', received_at, received_day, expires_at, state, score, left_out, from_name, from_address, subject, reasons, 0, cluster_key
+     FROM deliveries, seq_1_to_1501 WHERE id = :id`,
+    { id },
+  )
+  for (const question of [{ about: 'regatta programme' }, { from: 'regatta-club.example' }]) {
+    const { hits } = await look({ ...question, to: 'Zora' })
+    expect([question, hits[0]?.to]).toEqual([question, 'Zora'])
+  }
+  await execute(server.db, 'DELETE FROM deliveries WHERE mailbox_id > 100000')
+  await execute(server.db, 'DELETE FROM mailbox_addresses WHERE mailbox_id > 100000')
+  await execute(server.db, 'DELETE FROM mailboxes WHERE id > 100000')
+})
+
 describe('what people type', () => {
   test.each([
     [{ when: 'blue' }, 'not-understood'],

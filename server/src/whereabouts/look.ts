@@ -12,12 +12,13 @@ import {
   type Rating,
   type TypedParty,
 } from '@pendro/core/whereabouts'
-import { findRow, select, type Database, type Row } from '../db/database.ts'
+import { findRow, select, type Database } from '../db/database.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { domainKey } from '../mail/intake.ts'
+import { findMessages, type FoundMessage } from './candidates.ts'
 import { journeysOf, outboundHit, refusedHit } from './journeys.ts'
 import { countLookedAt } from './looked-at.ts'
-import { mostMessages, queriesFor, sendersLike, type Window } from './search.ts'
+import { sendersLike, type Window } from './search.ts'
 
 const day = 86_400_000
 /** Common practice: mail is kept 93 days at most. */
@@ -55,7 +56,7 @@ export async function lookFor(db: Database, question: WhereQuestion, now: Date):
     return { lookedAt: await counted(), understood, problem: asked.problem, hits: [], nothing: null }
   const [lookedAt, ...places] = await Promise.all([
     counted(),
-    rateMessages(db, asked, senders, window),
+    findMessages(db, asked, senders, window).then(messages => rateMessages(asked, messages)),
     rateRefusals(db, asked, question.to, window),
   ])
   const rated = places.flat().sort((a, b) => b.rating.likeness - a.rating.likeness || b.at - a.at)
@@ -163,101 +164,11 @@ interface Rated {
   readonly rating: Rating
 }
 
-interface FoundRow {
-  /** `null` for what a colleague sent. */
-  readonly delivery_id: number | null
-  readonly message_id: number
-  readonly mailbox_id: number | null
-  readonly from_name: string
-  readonly from_address: string
-  readonly envelope_from: string
-  readonly subject: string
-  readonly received_at: Date
-  readonly state: string | null
-  readonly words: string | null
-}
-
-const foundColumns = `d.id AS delivery_id, m.id AS message_id, d.mailbox_id, m.from_name, m.from_address, m.envelope_from, m.subject, m.received_at, d.state, w.words`
 const inSight: ReadonlySet<string> = new Set(['inbox', 'released'])
 
-/** Messages in inboxes and on their way to them, and what colleagues sent: "did my own mail go out?" */
-async function rateMessages(
-  db: Database,
-  asked: Understood,
-  senders: readonly string[] | null,
-  window: Window,
-): Promise<readonly Rated[]> {
-  const mailboxIds = asked.to === null ? null : [...asked.to.keys()]
-  const toSomebody = mailboxIds !== null && mailboxIds.length > 0
-  const found = new Map<string, FoundRow>()
-  /** Rows of `messages`, a derived table m, with their deliveries; how many there were. */
-  const take = async (messages: string, where: string, values: object, limit = mostMessages) => {
-    const rows = await select<FoundRow>(
-      db,
-      `SELECT ${foundColumns} FROM (${messages}) m LEFT JOIN deliveries d ON d.message_id = m.id
-       LEFT JOIN message_words w ON w.message_id = m.id WHERE ${where} LIMIT ${limit}`,
-      { ...window, mailboxIds, ...values },
-    )
-    for (const row of rows) found.set(`${row.message_id} ${row.delivery_id ?? ''}`, row)
-    return rows.length
-  }
-  const messageColumns = 'm.id, m.from_name, m.from_address, m.envelope_from, m.subject, m.received_at'
-  const newestOf = (joined: string) =>
-    `SELECT ${messageColumns} FROM messages m ${joined} WHERE m.from_address IN (:senders)
-       AND m.received_at BETWEEN :since AND :until ORDER BY m.id DESC LIMIT ${mostMessages}`
-  const bySenders = async () => {
-    if (senders === null || senders.length === 0) return
-    const rows = await take(newestOf(''), 'TRUE', { senders })
-    // Somebody who writes a lot: their mail to this colleague may be older than their newest.
-    if (rows >= mostMessages && toSomebody)
-      await take(
-        newestOf('JOIN deliveries o ON o.message_id = m.id AND o.mailbox_id IN (:mailboxIds)'),
-        'd.mailbox_id IN (:mailboxIds)',
-        { senders },
-      )
-  }
-  const byWords = async () => {
-    // Where the sender is known, others with these words are near misses only.
-    const most = senders !== null && senders.length > 0 ? mostMessages / 3 : mostMessages
-    for (const query of queriesFor(asked.about)) {
-      const rows = await take(
-        `SELECT ${messageColumns} FROM (
-           SELECT message_id, MATCH (words) AGAINST (:query IN BOOLEAN MODE) AS fit FROM message_words
-           WHERE MATCH (words) AGAINST (:query IN BOOLEAN MODE) ORDER BY fit DESC LIMIT ${most + 100}) f
-         JOIN messages m ON m.id = f.message_id AND m.direction = 'in' AND m.received_at BETWEEN :since AND :until
-         ORDER BY f.fit DESC LIMIT ${most}`,
-        'd.id IS NOT NULL',
-        { query },
-        3 * most,
-      )
-      if (rows > 0) return
-    }
-  }
-  /** What a bounce or a server's log names is the return address (RFC 5321 §2.3.1), not the one in From. */
-  const byEnvelope = async () => {
-    for (const { where, values } of envelopeKeys(asked.from)) {
-      const rows = await take(
-        `SELECT ${messageColumns} FROM (SELECT message_id FROM message_senders s WHERE ${where} AND s.place IN ('envelope', 'sender')
-           ORDER BY s.message_id DESC LIMIT ${mostMessages}) x JOIN messages m ON m.id = x.message_id AND m.received_at BETWEEN :since AND :until`,
-        'TRUE',
-        values,
-      )
-      if (rows > 0) return
-    }
-  }
-  const byMailbox = async () => {
-    if (senders !== null || asked.about.length > 0 || !toSomebody) return
-    await take(
-      `SELECT ${messageColumns}, o.id AS only_id FROM deliveries o JOIN messages m ON m.id = o.message_id
-       WHERE o.mailbox_id IN (:mailboxIds) AND o.received_at BETWEEN :since AND :until ORDER BY o.received_at DESC LIMIT ${mostMessages}`,
-      'd.id = m.only_id',
-      {},
-    )
-  }
-  // Side by side: each looks in its own way.
-  await Promise.all([bySenders(), byEnvelope(), byWords(), byMailbox()])
+function rateMessages(asked: Understood, messages: readonly FoundMessage[]): readonly Rated[] {
   const isNamedByAddress = asked.from.kind === 'address' || asked.from.kind === 'domain'
-  return [...found.values()].flatMap(row => {
+  return messages.flatMap(row => {
     const { delivery_id: id, message_id: messageId, mailbox_id: mailboxId } = row
     const candidate: Candidate = {
       from: { name: row.from_name, address: row.from_address },
@@ -280,18 +191,6 @@ async function rateMessages(
     )
     return ratings.sort((a, b) => b.rating.likeness - a.rating.likeness).slice(0, 1)
   })
-}
-
-/** The rows of `message_senders` that a typed address or domain names, the narrower first; none for a name. */
-function envelopeKeys(typed: TypedParty): readonly { where: string; values: Row }[] {
-  if (typed.kind !== 'address' && typed.kind !== 'domain') return []
-  const domain = parseDomain(typed.domain)
-  if (!domain.ok) return []
-  const byDomain = { where: 's.domain_key = :key', values: { key: domainKey(domain.value) } }
-  if (typed.kind === 'domain') return [byDomain]
-  // Kept without its tag (RFC 5233), which return addresses often have.
-  const address = `${typed.local.replace(/\+.*$/, '')}@${domain.value}`
-  return [{ where: 's.address = :address', values: { address } }, byDomain]
 }
 
 function rated(asked: Asked, what: Pick<Rated, 'kind' | 'id'>, candidate: Candidate): readonly Rated[] {
