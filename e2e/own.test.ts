@@ -27,7 +27,7 @@ async function digestOf(
   await signIn(page, 'per', '/digests')
   await page.getByLabel('Find a colleague').fill(colleague.name)
   await page.getByRole('button', { name: new RegExp(colleague.name) }).click()
-  const frame = page.frameLocator('iframe[title="The digest as it will be seen"]')
+  const frame = page.frameLocator('iframe[title="Preview of the digest"]')
   await expect(frame.getByText(subjects.at(-1) ?? '')).toBeVisible()
   await page.getByRole('button', { name: 'Send it now' }).click()
   const found = async () =>
@@ -79,12 +79,12 @@ for (const [width, height] of [
     const phone = await context.newPage()
     await phone.goto(sendIt)
     // the device is new
-    await expect(phone.getByLabel('Your mail address')).toHaveValue(colleague.address)
+    await expect(phone.getByLabel('Your email address')).toHaveValue(colleague.address)
     await phone.getByLabel('Your password').fill('not it at all')
-    await phone.getByRole('button', { name: 'Open' }).click()
-    await expect(phone.getByRole('alert')).toContainText('does not open this mailbox')
+    await phone.getByRole('button', { name: 'Sign in' }).click()
+    await expect(phone.getByRole('alert')).toContainText('is not right for this mailbox')
     await phone.getByLabel('Your password').fill(demoColleague.password)
-    await phone.getByRole('button', { name: 'Open' }).click()
+    await phone.getByRole('button', { name: 'Sign in' }).click()
     await expect(
       phone.getByText('You followed the link “Send it to me”. Nothing has been done yet.'),
     ).toBeVisible()
@@ -103,9 +103,9 @@ for (const [width, height] of [
     await phone.getByLabel('Search sender or subject').fill(serial)
     await phone.getByRole('checkbox', { name: subjects[1] }).click()
     await phone.getByRole('button', { name: 'Refuse this sender' }).click()
-    await expect(phone.getByText(/is blocked for you\./)).toBeVisible()
+    await expect(phone.getByText(/is blocked for you from now on\./)).toBeVisible()
     await phone.getByRole('button', { name: 'Undo' }).click()
-    await expect(phone.getByText('That was undone.')).toBeVisible()
+    await expect(phone.getByText('Undone.')).toBeVisible()
     await expect(phone.getByRole('link', { name: subjects[1] })).toBeVisible()
 
     // accessible, on each of its pages
@@ -127,21 +127,23 @@ test('a code sent to the mailbox opens the page, in the colleague’s language; 
   const phone = await context.newPage()
   const address = 'frauke.priewall@vindholm.example'
   await phone.goto(`${place().base}/own`)
-  await phone.getByLabel('Ihre Mailadresse').fill(address)
-  await phone.getByRole('button', { name: 'Schicken Sie mir stattdessen einen Code' }).click()
-  await expect(phone.getByText(`Ein Code ist unterwegs zu ${address}`)).toBeVisible()
+  await phone.getByLabel('Ihre E-Mail-Adresse').fill(address)
+  await phone.getByRole('button', { name: 'Stattdessen einen Code schicken' }).click()
+  await expect(
+    phone.getByText(`Wenn ${address} hier ein Postfach ist, ist ein Code dorthin unterwegs.`),
+  ).toBeVisible()
   const code = async () => {
     const raw = (await stored(address)).map(m => m.raw).findLast(text => text.includes('Ihr Code')) ?? ''
     return /Der Code ist (\d{6})/.exec((await bodies(raw)).text)?.[1] ?? ''
   }
   await expect.poll(code).toMatch(/^\d{6}$/)
-  await phone.getByLabel('Der Code aus der Mail').fill(await code())
-  await phone.getByRole('button', { name: 'Öffnen' }).click()
+  await phone.getByLabel('Der Code, den wir Ihnen geschickt haben').fill(await code())
+  await phone.getByRole('button', { name: 'Anmelden' }).click()
   await expect(phone.getByRole('heading', { name: 'Zurückgehalten für Frauke Priewall' })).toBeVisible()
   await phone.getByText('Vermissen Sie eine Nachricht?').click()
-  await phone.getByLabel('Von wem: ein Name oder eine Adresse').fill(`Reederei ${serial}`)
-  await phone.getByRole('button', { name: 'Die Hilfestelle fragen' }).click()
-  await expect(phone.getByText('Die Hilfestelle hat Ihre Frage.')).toBeVisible()
+  await phone.getByLabel('Von wem: Name oder Adresse').fill(`Reederei ${serial}`)
+  await phone.getByRole('button', { name: 'Helpdesk fragen' }).click()
+  await expect(phone.getByText('Ihre Frage ist beim Helpdesk.')).toBeVisible()
   await signIn(page, 'per', '/whereabouts')
   await page
     .getByRole('button', { name: new RegExp(`new Frauke Priewall .*on their page.*Reederei ${serial}`) })
@@ -149,3 +151,52 @@ test('a code sent to the mailbox opens the page, in the colleague’s language; 
   await expect(page.getByLabel('from whom')).toHaveValue(`Reederei ${serial}`)
   await context.close()
 })
+
+/** Errors on colleagues' own pages, in words and in the language of the device. */
+for (const [locale, label, send, away, unreachable] of [
+  [
+    'de-DE',
+    'Ihre E-Mail-Adresse',
+    'Stattdessen einen Code schicken',
+    'Das geht gerade nicht. Es wurde nichts geändert',
+    'Pendro ist gerade nicht erreichbar',
+  ],
+  [
+    'nb-NO',
+    'E-postadressen din',
+    'Send meg en kode i stedet',
+    'Dette går ikke akkurat nå. Ingenting ble endret',
+    'Får ikke kontakt med Pendro',
+  ],
+  [
+    'pl-PL',
+    'Twój adres e-mail',
+    'Wyślij kod zamiast hasła',
+    'W tej chwili to niemożliwe. Nic nie zmieniono',
+    'Nie można połączyć się z Pendro',
+  ],
+] as const)
+  test(`what goes wrong is told in the colleague’s language (${locale})`, async ({ browser }) => {
+    const context = await browser.newContext({ viewport: { width: 360, height: 740 }, locale })
+    const phone = await context.newPage()
+    await phone.route('**/api/own/code', route =>
+      route.fulfill({ status: 503, json: { code: 'DATABASE_AWAY', text: 'in English', facts: {} } }),
+    )
+    await phone.goto(`${place().base}/own`)
+    await phone.getByLabel(label).fill('anna@vindholm.example')
+    const ask = phone.getByRole('button', { name: send })
+    await ask.click()
+    await expect(phone.getByRole('alert')).toContainText(away)
+    await phone.route('**/api/own/code', route => route.abort())
+    await ask.click()
+    await expect(phone.getByRole('alert')).toContainText(unreachable)
+    // a page of theirs that can't be loaded at all
+    await phone.route('**/api/own/session', route =>
+      route.fulfill({ status: 500, json: { code: 'INTERNAL', text: 'in English', facts: {} } }),
+    )
+    await phone.goto(`${place().base}/own`)
+    await expect(phone.getByRole('alert')).not.toContainText('English')
+    await expect(phone.getByRole('alert')).not.toContainText('That')
+    expect(await phone.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(360)
+    await context.close()
+  })

@@ -23,7 +23,7 @@ test('a reply releases the two lines left in it and not the three removed; an au
   await signIn(page, 'per', '/digests')
   await page.getByLabel('Find a colleague').fill('Tore Vik')
   await page.getByRole('button', { name: /Tore Vik/ }).click()
-  const frame = page.frameLocator('iframe[title="The digest as it will be seen"]')
+  const frame = page.frameLocator('iframe[title="Preview of the digest"]')
   for (const subject of subjects) await expect(frame.getByText(subject)).toBeVisible()
   await page.getByRole('button', { name: 'Send it now' }).click()
   const digest = async () =>
@@ -73,7 +73,7 @@ test('a reply releases the two lines left in it and not the three removed; an au
       .filter({ hasText: subjects[1] ?? '' })
       .first(),
   ).toContainText('released')
-  await expect(replies.getByText('an automatic reply: nothing was done').first()).toBeVisible()
+  await expect(replies.getByText('automatic reply, nothing done').first()).toBeVisible()
 })
 
 test('when digests go is set in the sentence, and said at once', async ({ page }) => {
@@ -81,10 +81,10 @@ test('when digests go is set in the sentence, and said at once', async ({ page }
   await page.getByLabel('Find a colleague').fill('Sigrid Lund')
   await page.getByRole('button', { name: /Sigrid Lund/ }).click()
   await page.getByRole('button', { name: /^when digests go/ }).click()
-  await page.getByRole('button', { name: 'Another time' }).click()
-  await page.getByRole('button', { name: 'Set', exact: true }).click()
+  await page.getByRole('button', { name: 'Add a time' }).click()
+  await page.getByRole('button', { name: 'Save', exact: true }).click()
   await expect(page.getByRole('button', { name: /^when digests go: .*15:00/ })).toBeVisible()
   await page.getByRole('button', { name: /^when digests go/ }).click()
-  await page.getByRole('button', { name: 'As the organisation has it' }).click()
+  await page.getByRole('button', { name: 'Use the organisation’s times' }).click()
   await expect(page.getByRole('button', { name: 'when digests go: 07:00 every day' })).toBeVisible()
 })

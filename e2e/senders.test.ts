@@ -38,7 +38,7 @@ test('a false positive: too wide, the harm is shown; the narrower pattern is off
     Number(/let through [^.]*?(\d+) harmful/.exec((await consequences.textContent()) ?? '')?.[1] ?? 0)
   await expect.poll(harmful).toBeLessThan(wide)
   await page.keyboard.press('Enter')
-  await expect(page.getByRole('status').filter({ hasText: 'Released;' })).toContainText(
+  await expect(page.getByRole('status').filter({ hasText: 'Released.' })).toContainText(
     'havnevakt@gjestebrygga.example is safe from now on',
   )
 
@@ -99,11 +99,11 @@ test('add by keyboard, change, end, undo; the question tells what it comes to', 
   await question.getByRole('button', { name: /whose mail/ }).click()
   await page.keyboard.type('Ingrid Solvang')
   await page.getByRole('option', { name: /^Ingrid Solvang/ }).click()
-  await expect(question).toContainText(/Yes, the organisation’s entry .* is safe/)
+  await expect(question).toContainText(/Yes, because the organisation’s entry .* is safe/)
   await question.getByRole('button', { name: /whether its sender is proven/ }).click()
   await page.getByRole('option', { name: 'if nothing proves its sender' }).click()
-  await expect(question).toContainText('by its junk score')
-  await question.getByRole('button', { name: 'The whole path' }).click()
+  await expect(question).toContainText('because of its junk score')
+  await question.getByRole('button', { name: 'Show every check' }).click()
   await expect(page.getByText('nothing proves', { exact: false }).first()).toBeVisible()
   await page.keyboard.press('Escape')
 
@@ -127,7 +127,7 @@ test('add by keyboard, change, end, undo; the question tells what it comes to', 
   await page.getByRole('region', { name: sender }).waitFor()
   await page.keyboard.press('e')
   await page.keyboard.press('Enter')
-  await expect(page.getByText('No entry fits the sentence')).toBeVisible()
+  await expect(page.getByText('No matching entries')).toBeVisible()
   await page.goto(`${place().base}/senders?state=ended&find=pier-${serial}&order=newest`)
   await page
     .getByRole('list', { name: 'Sender entries' })
@@ -167,13 +167,13 @@ test('a list is brought in: every line has its answer, all of it is one undo', a
       `Nell <nell@quay-${serial}.example>,\nfjordfuel.example\nblocked fjordfuel.example\ntwo words\nfreepost.example\n`,
     ),
   })
-  await expect(page.getByText('Plain text, 5 lines. Nothing has been taken yet.')).toBeVisible()
-  await expect(page.getByRole('region', { name: 'Lines' })).toContainText("can't be a domain")
+  await expect(page.getByText('Plain text, 5 lines. Nothing has been added yet.')).toBeVisible()
+  await expect(page.getByRole('region', { name: 'Lines' })).toContainText('“two words” is not a domain')
   await expect(page.getByRole('region', { name: 'Lines' })).toContainText('Anyone can have an address')
   await page.getByRole('button', { name: /is added/ }).click()
   await expect(page.getByRole('region', { name: 'Lines' })).toContainText(`nell@quay-${serial}.example`)
-  await page.getByRole('button', { name: 'Take the entry' }).click()
-  await page.getByRole('button', { name: 'Look at them' }).click()
+  await page.getByRole('button', { name: 'Add the entry' }).click()
+  await page.getByRole('button', { name: 'See the entries' }).click()
   await expect(page.getByRole('list', { name: 'Sender entries' })).toContainText(
     `nell@quay-${serial}.example`,
   )
@@ -182,7 +182,7 @@ test('a list is brought in: every line has its answer, all of it is one undo', a
   const line = page.getByRole('listitem').filter({ hasText: 'old-desk.txt' }).first()
   await line.getByRole('button', { name: 'Undo' }).click()
   await page.goto(`${place().base}/senders?find=quay-${serial}`)
-  await expect(page.getByText('No entry fits the sentence')).toBeVisible()
+  await expect(page.getByText('No matching entries')).toBeVisible()
 })
 
 test('helpdesk asks for everybody; a steward sees it at once, and decides with its reach', async ({
@@ -194,16 +194,16 @@ test('helpdesk asks for everybody; a steward sees it at once, and decides with i
   await signIn(other, 'per', '/senders?find=letter%40ferryletter')
   await other.getByRole('button', { name: /^letter@ferryletter/ }).click()
   await other.getByRole('button', { name: 'Ask to make it for everybody' }).click()
-  await other.getByLabel('Why everybody needs it').fill(`All of us ${serial}`)
+  await other.getByLabel('Why all colleagues need it').fill(`All of us ${serial}`)
   await other.keyboard.press('Enter')
   await expect(other.getByRole('status').filter({ hasText: 'The stewards have your request' })).toBeVisible()
 
   // live, without a reload
   const upkeep = page.getByRole('region', { name: 'Upkeep' })
-  await upkeep.getByRole('button', { name: 'Decide: asked for everybody' }).click()
+  await upkeep.getByRole('button', { name: /Decide: requests? for all colleagues/ }).click()
   const request = page.getByRole('listitem').filter({ hasText: `All of us ${serial}` })
   await expect(request).toContainText('Over the last 30 days')
-  await request.getByLabel(/A word to whoever asked/).fill('Ten of us like it')
+  await request.getByLabel(/Answer to the person who asked/).fill('Ten of us like it')
   await request.getByRole('button', { name: 'Decline' }).click()
   await expect(page.getByRole('listitem').filter({ hasText: 'Ten of us like it' })).toBeVisible()
   await other.goto(`${place().base}/senders?panel=requests`)
@@ -213,7 +213,7 @@ test('helpdesk asks for everybody; a steward sees it at once, and decides with i
 test('an observer reads everything and changes nothing', async ({ page }) => {
   await signIn(page, 'una', '/senders?panel=contradicts')
   await expect(page.getByRole('region', { name: /contradict/ })).toBeVisible()
-  await expect(page.getByRole('button', { name: 'Set aside', exact: true })).toHaveCount(0)
+  await expect(page.getByRole('button', { name: 'Leave as it is', exact: true })).toHaveCount(0)
   await expect(page.getByRole('button', { name: /Add a sender/ })).toHaveCount(0)
-  await expect(page.getByRole('button', { name: 'Take out as…' })).toBeVisible()
+  await expect(page.getByRole('button', { name: 'Export as…' })).toBeVisible()
 })

@@ -31,8 +31,8 @@ test('from a message held back to a released one and a list that works', async (
   const heading = page.getByRole('heading', { name: subject('Drawings of the ramp') })
   await expect(heading).toBeVisible()
   await expect(page).toHaveURL(/find=/)
-  await expect(page.getByRole('region', { name: 'What weighs on it' })).toContainText(
-    'A link says www.lantern-works.example and goes to 192.0.2.55',
+  await expect(page.getByRole('region', { name: 'What counts for and against it' })).toContainText(
+    'A link shows www.lantern-works.example but goes to 192.0.2.55',
   )
   await expect(page.getByRole('region', { name: 'How it was decided' })).toContainText('quarantined')
 
@@ -50,7 +50,7 @@ test('from a message held back to a released one and a list that works', async (
   await expect(page.getByTestId('ruling-bar')).toContainText(`lantern-${serial}.example`)
   await expect(page.getByTestId('consequences')).toContainText('let through 1 message to 1 colleague')
   await page.keyboard.press('Enter')
-  await expect(page.getByRole('status').filter({ hasText: 'Released;' })).toContainText('is safe from now on')
+  await expect(page.getByRole('status').filter({ hasText: 'Released.' })).toContainText('is safe from now on')
 
   // it arrived, once, and the sheet says so
   await expect
@@ -61,7 +61,7 @@ test('from a message held back to a released one and a list that works', async (
   await page.goto(
     `${place().base}/review?states=released&order=newest&find=${encodeURIComponent(subject('Drawings of the ramp'))}`,
   )
-  await expect(page.getByText('The mail store took it on')).toBeVisible()
+  await expect(page.getByText('Released. It reached the inbox of')).toBeVisible()
 
   // the next one gets through, and its path names the entry
   await send(suspicious(subject('Drawings, second part')))
@@ -80,7 +80,7 @@ test('from a message held back to a released one and a list that works', async (
   await expect(line).toContainText(`made lantern-${serial}.example safe`)
   await line.getByRole('button', { name: 'Undo' }).click()
   await expect(page.getByRole('status').filter({ hasText: 'Undone' })).toContainText(
-    'one copy had already reached the mail store',
+    'One copy had already reached the mail store',
   )
   await send(suspicious(subject('Drawings, third part')))
   await page.goto(`${place().base}/review?find=${encodeURIComponent(subject('Drawings, third part'))}`)
@@ -102,7 +102,7 @@ test('a digest is seen before it goes, and goes as a real message', async ({ pag
   await signIn(page, 'per', '/digests')
   await page.getByLabel('Find a colleague').fill('Ingrid Solvang')
   await page.getByRole('button', { name: /Ingrid Solvang/ }).click()
-  const frame = page.frameLocator('iframe[title="The digest as it will be seen"]')
+  const frame = page.frameLocator('iframe[title="Preview of the digest"]')
   await expect(frame.getByText(subject('Quarnby'))).toBeVisible()
   await page.getByRole('button', { name: 'Send it now' }).click()
   await expect(page.getByRole('status').filter({ hasText: 'is on its way' })).toBeVisible()
@@ -114,7 +114,7 @@ test('a digest is seen before it goes, and goes as a real message', async ({ pag
     )
     .toBe(true)
   await expect(page.getByText('taken by the mail store')).toBeVisible()
-  await expect(page.getByText('Nothing to say')).toBeVisible()
+  await expect(page.getByText('Nothing to send')).toBeVisible()
 })
 
 test('discard, restore and undo; a mail store that is away is said and waited for', async ({ page }) => {
@@ -124,7 +124,7 @@ test('discard, restore and undo; a mail store that is away is said and waited fo
   await expect(heading).toBeVisible()
   await page.keyboard.press('d')
   await page.keyboard.press('Enter')
-  await expect(page.getByText('Nothing is kept back here')).toBeVisible()
+  await expect(page.getByText('No kept-back mail here')).toBeVisible()
   await page.keyboard.press('u')
   await expect(page.getByRole('listitem').filter({ hasText: subject('Discard me') })).toBeVisible()
 
@@ -137,11 +137,11 @@ test('discard, restore and undo; a mail store that is away is said and waited fo
     await page.keyboard.press('r')
     await page.keyboard.press('Enter')
     await page.goto(`${place().base}/review?states=waiting&find=${encodeURIComponent(subject('Discard me'))}`)
-    await expect(page.getByText('The release waits: the mail store did not take it')).toBeVisible()
+    await expect(page.getByText('but the mail store has not taken it')).toBeVisible()
   } finally {
     await storeMood('up')
   }
-  await expect(page.getByText('The mail store took it on')).toBeVisible({ timeout: 20_000 })
+  await expect(page.getByText('Released. It reached the inbox of')).toBeVisible({ timeout: 20_000 })
 })
 
 test('an observer reads everything and changes nothing', async ({ page }) => {
@@ -155,9 +155,9 @@ test('a deep link opens what it says, also through signing in; a bad one says so
   await signIn(page, 'oda', `/review?find=${encodeURIComponent(subject('Linked to'))}`)
   await expect(page.getByRole('heading', { name: subject('Linked to') })).toBeVisible()
   await page.goto(`${place().base}/review/999999999`)
-  await expect(page.getByRole('alert')).toContainText('does not exist')
+  await expect(page.getByRole('alert')).toContainText('no longer exists')
   await page.goto(`${place().base}/nowhere`)
-  await expect(page.getByText('There is nothing at this address')).toBeVisible()
+  await expect(page.getByText('This page doesn’t exist')).toBeVisible()
 })
 
 test('what comes in shows itself without moving the list', async ({ page }) => {
@@ -166,6 +166,6 @@ test('what comes in shows itself without moving the list', async ({ page }) => {
   await expect(first).toBeVisible()
   const before = await page.getByRole('list', { name: 'Messages' }).innerText()
   await send(suspicious(subject('Just now')))
-  await expect(page.getByRole('button', { name: /was just kept back/ })).toBeVisible()
+  await expect(page.getByRole('button', { name: /new message was kept back/ })).toBeVisible()
   expect(await page.getByRole('list', { name: 'Messages' }).innerText()).toBe(before)
 })

@@ -7,7 +7,7 @@ const domain = `tollhus-${serial}.example`
 
 /** Where a blocked sender's mail goes is each mailbox's own choice. */
 const keptBack = /Quarantined|Junk folder/
-const toInbox = /Release to Kari Moen|Deliver it to Kari Moen after all/
+const toInbox = /Release to Kari Moen|Deliver it to Kari Moen anyway/
 
 const mail = (subject: string, local = 'kasse') =>
   send({
@@ -38,10 +38,10 @@ test('a whole call: enquiry by phone, question, journey, release with the sender
   await expect(hit.getByRole('listitem').filter({ hasText: keptBack })).toContainText(
     `decided by the entry ${domain}`,
   )
-  await expect(hit.getByRole('listitem').filter({ hasText: 'Goes away' })).toContainText('unless released')
+  await expect(hit.getByRole('listitem').filter({ hasText: 'Kept until' })).toContainText('unless released')
 
   await page.getByRole('button', { name: 'New enquiry' }).click()
-  await page.getByRole('button', { name: /^which colleague/ }).click()
+  await page.getByRole('button', { name: /^choose a colleague/ }).click()
   await page
     .getByPlaceholder(/colleague|name/i)
     .last()
@@ -51,7 +51,7 @@ test('a whole call: enquiry by phone, question, journey, release with the sender
   await page.getByRole('button', { name: 'Open the enquiry' }).click()
   const enquiries = page.getByRole('complementary', { name: 'Enquiries' })
   await expect(enquiries.getByText('The receipt from the customs house.')).toBeVisible()
-  await hit.getByRole('button', { name: 'This is the one' }).click()
+  await hit.getByRole('button', { name: 'This is the message' }).click()
   await expect(enquiries.getByRole('link', { name: `Tollkvittering ${serial}` })).toBeVisible()
 
   // released, and the next one gets through
@@ -72,12 +72,12 @@ test('a whole call: enquiry by phone, question, journey, release with the sender
   expect(await page.evaluate(() => navigator.clipboard.readText())).toContain(told)
 
   // the answer, in her language, and the enquiry is closed
-  await enquiries.getByRole('button', { name: 'Explanation of the chosen message' }).click()
+  await enquiries.getByRole('button', { name: 'Use the explanation of the chosen message' }).click()
   await expect(enquiries.getByLabel('Answer to the colleague')).toHaveValue(/gikk til innboksen din/)
   await enquiries.getByRole('button', { name: /^state of the enquiry/ }).click()
   await page.getByRole('option', { name: 'found' }).click()
   await enquiries.getByRole('button', { name: 'Save' }).click()
-  await expect(page.getByText('The enquiry is saved.')).toBeVisible()
+  await expect(page.getByText('Enquiry saved.')).toBeVisible()
   await enquiries.getByRole('button', { name: 'All enquiries' }).click()
   await expect(
     enquiries.getByRole('button', { name: /found Kari Moen .* The receipt from the customs house/ }),
@@ -92,9 +92,9 @@ test('a whole call: enquiry by phone, question, journey, release with the sender
   await expect(page.getByRole('article').first()).toHaveAccessibleName(`Tollkvittering ${serial}`)
 
   // the account of it prints on a page of its own
-  await hit.getByRole('link', { name: 'The whole account' }).click()
+  await hit.getByRole('link', { name: 'Full account' }).click()
   await expect(page.getByRole('heading', { level: 1 })).toHaveText(`Tollkvittering ${serial}`)
-  await expect(page.getByRole('row', { name: /Release asked for by Per/ })).toBeVisible()
+  await expect(page.getByRole('row', { name: /Release requested by Per/ })).toBeVisible()
 })
 
 test('what happens to a message shows in a second browser, and what an enquiry waits for is told', async ({
@@ -124,7 +124,7 @@ test('what happens to a message shows in a second browser, and what an enquiry w
   ).toBeVisible()
 
   await second.getByRole('button', { name: 'New enquiry' }).click()
-  await second.getByRole('button', { name: /^which colleague/ }).click()
+  await second.getByRole('button', { name: /^choose a colleague/ }).click()
   await second
     .getByPlaceholder(/colleague|name/i)
     .last()
@@ -132,12 +132,12 @@ test('what happens to a message shows in a second browser, and what an enquiry w
   await second.getByRole('option', { name: /Kari Moen/ }).click()
   await second.getByLabel('What they said').fill(`The second letter ${serial}`)
   await second.getByRole('button', { name: 'Open the enquiry' }).click()
-  await expect(second.getByText('Oda Rask looks for it.')).toBeVisible()
+  await expect(second.getByText('Oda Rask is working on it.')).toBeVisible()
   await letter(`Lyktebytte igjen ${serial}`)
   await expect(
-    page
-      .getByRole('complementary', { name: 'Enquiries' })
-      .getByRole('button', { name: new RegExp(`The second letter ${serial}.*A message that fits came in`) }),
+    page.getByRole('complementary', { name: 'Enquiries' }).getByRole('button', {
+      name: new RegExp(`The second letter ${serial}.*One matching message has come in since`),
+    }),
   ).toBeVisible()
   await expect(second.getByRole('link', { name: `Lyktebytte igjen ${serial}` })).toBeVisible()
   await second.context().close()
@@ -169,10 +169,12 @@ test('moved by a mail rule: which one, what it does, switched off before the nex
   await first.getByRole('button', { name: 'the mail rule: Forecasts' }).click()
   await expect(
     page.getByText(
-      'When the sender is “forecast@havbris.example” and the subject contains “route forecast”, it goes into the folder Weather.',
+      'When the sender is “forecast@havbris.example” and the subject contains “route forecast”, put it in the folder Weather.',
     ),
   ).toBeVisible()
-  await expect(page.getByText(/it decided about \d+ messages\. Without it: .*\d+ in the inbox/)).toBeVisible()
+  await expect(
+    page.getByText(/It decided about \d+ messages in the last 30 days\. Without it: .*\d+ in the inbox/),
+  ).toBeVisible()
   await page.getByRole('button', { name: 'Switch the rule off' }).click()
   await expect(page.getByText('The mail rule “Forecasts” of Aksel Brandt is off.')).toBeVisible()
   await forecast('Terne')
@@ -180,7 +182,7 @@ test('moved by a mail rule: which one, what it does, switched off before the nex
   await page.getByRole('button', { name: 'Undo' }).click()
   await expect(page.getByText('The mail rule “Forecasts” of Aksel Brandt is on.')).toBeVisible()
 
-  await first.getByRole('button', { name: 'Put a copy into the inbox of Aksel Brandt' }).click()
+  await first.getByRole('button', { name: 'Put a copy in the inbox of Aksel Brandt' }).click()
   await expect.poll(() => folders('Lomvi'), { timeout: 20_000 }).toEqual(['Weather', 'inbox'])
   await expect(first).toContainText('In the inbox')
 })
@@ -193,12 +195,12 @@ test('refused at the door, nothing at all, and a time that is none: each is answ
     await page.getByLabel('from whom').press('Enter')
   }
   await look('brinemark-yard.example')
-  await expect(page.getByRole('article').first()).toContainText('Refused at our door')
+  await expect(page.getByRole('article').first()).toContainText('Refused on arrival')
   await expect(page.getByRole('article').first()).toContainText('the message is too large for the mail store')
   await look('holmfjord-tau.example')
-  await expect(page.getByText(/Nothing came from holmfjord-tau\.example since/)).toBeVisible()
+  await expect(page.getByText(/holmfjord-tau\.example has sent nothing since/)).toBeVisible()
   await look('holmfjord-tau.example', '31.2.')
-  await expect(page.getByText('“31.2.” is no day of the calendar.')).toBeVisible()
+  await expect(page.getByText('There is no such day: “31.2.”.')).toBeVisible()
 })
 
 test('anything is found by typing: Ctrl+K, a name, Enter', async ({ page }) => {
@@ -237,13 +239,13 @@ test('what can be done is found by typing, too; what somebody may not do is not 
   await page.context().clearCookies()
   await signIn(page, 'una', '/review')
   await find('new enq')
-  await expect(option('Kept-back mail with “new enq”')).toBeVisible()
+  await expect(option('Search kept-back mail for “new enq”')).toBeVisible()
   await expect(option('Open a new enquiry')).toHaveCount(0)
 })
 
 test('a list by exact filters stands in the address, and is kept for next time', async ({ page }) => {
   await signIn(page, 'per', '/whereabouts')
-  await page.getByRole('link', { name: 'A list by exact filters' }).click()
+  await page.getByRole('link', { name: 'List mail with exact filters' }).click()
   await page.getByRole('button', { name: /^in which state/ }).click()
   await page.getByRole('option', { name: 'sealed', exact: true }).click()
   await expect(page.getByRole('row').nth(1)).toContainText('sealed')
@@ -251,13 +253,13 @@ test('a list by exact filters stands in the address, and is kept for next time',
   const rows = await page.getByRole('row').count()
   const first =
     (await page.getByRole('row').nth(1).getByRole('cell').nth(1).innerText()).split('\n').at(-1) ?? ''
-  await page.getByLabel('senders left out').fill(first)
+  await page.getByLabel('senders to leave out').fill(first)
   await expect.poll(() => page.getByRole('row').count()).toBeLessThan(rows)
-  await page.getByRole('button', { name: 'Keep these filters for next time' }).click()
-  await page.getByRole('button', { name: 'All mail again' }).click()
+  await page.getByRole('button', { name: 'Save these filters' }).click()
+  await page.getByRole('button', { name: 'Clear the filters' }).click()
   await expect(page).not.toHaveURL(/state=/)
-  await page.getByRole('button', { name: 'As I kept them' }).click()
-  await expect(page.getByLabel('senders left out')).toHaveValue(first)
+  await page.getByRole('button', { name: 'Use my saved filters' }).click()
+  await expect(page.getByLabel('senders to leave out')).toHaveValue(first)
 })
 
 for (const [name, path] of [

@@ -1,108 +1,212 @@
-/** Every error the API answers with: its HTTP status and a sentence. Some carry facts beside it. */
+/**
+ * Every error the API answers with: its HTTP status and a sentence, with blanks for its facts in i18next form.
+ * `when` holds the sentence for a special case, named by the fact `context`. Words of the sentence itself come from
+ * here and the wording files only; the server fills in the blanks. Two facts are codes with words of their own:
+ * `state` (`state.*`) and `problem` (`pattern.*`).
+ */
 export const problems = {
-  BAD_REQUEST: { status: 400, text: 'The request does not have the form this address expects.' },
-  BAD_PATTERN: { status: 400, text: 'That is no sender pattern.' },
+  BAD_REQUEST: {
+    status: 400,
+    text: 'Pendro could not read this request. Reload the page and try again.',
+    when: { fields: 'Pendro could not use this request. In the {{where}}: {{what}}.' },
+  },
+  BAD_PATTERN: { status: 400, text: '{{problem}}' },
+  BAD_CURSOR: {
+    status: 400,
+    text: 'This place in the list is not one that Pendro gave out. Start again from the top of the list.',
+  },
   NEEDS_REASON: {
     status: 400,
-    text: 'This entry lets in mail of many unrelated senders or of our own domain: say why.',
+    text: 'This entry lets in mail from many unrelated senders or from our own domain. Give a reason.',
+    when: {
+      decline: 'Say why you decline it. Whoever asked will read your reason.',
+      'leave-finding': 'Say why you leave it as it is. Whoever sees it next will want to know.',
+    },
   },
   BLOCKS_OWN_DOMAIN: {
     status: 400,
-    text: 'This would keep back the organisation’s own mail. Block a single address, or leave it: mail that only claims to be ours is held by authentication.',
+    text: 'This would keep back the organisation’s own mail. Block a single address instead. Mail that only claims to be ours is kept back anyway.',
   },
   NOTHING_TO_DO: {
     status: 400,
-    text: 'The sentence leaves the message, the sender and what is known as they are: nothing to apply.',
+    text: 'This ruling changes nothing. Choose what should change first.',
+    when: { lists: 'Your lists already say this.' },
   },
   NO_SENDER: {
     status: 400,
-    text: 'Not every marked message has a sender at this width; choose another width or fewer messages.',
+    text: 'Some of the marked messages have no such sender. Choose another pattern or mark fewer messages.',
   },
-  BAD_SET_UP: { status: 400, text: 'Some lines can’t be read; nothing was set up.' },
+  BAD_SET_UP: {
+    status: 400,
+    text: 'Some lines could not be read. Nothing was set up; correct them and try again.',
+  },
   NO_MESSAGE: {
     status: 400,
-    text: 'That can’t be read as a message. Hand in the message itself, saved as .eml.',
+    text: 'Pendro could not read that as a message. Choose the message itself, saved as .eml.',
   },
-  UNTIL_PASSED: { status: 400, text: 'That date has passed; choose one in the future.' },
+  UNTIL_PASSED: { status: 400, text: 'That date has passed. Choose one in the future.' },
   SIGN_IN_FIRST: { status: 401, text: 'Sign in first.' },
-  SIGN_IN_FAILED: { status: 401, text: 'Name and password do not belong together.' },
+  SIGN_IN_FAILED: { status: 401, text: 'The name or the password is wrong.' },
   OWN_SIGN_IN_FAILED: {
     status: 401,
-    text: 'That does not open this mailbox. A code counts for ten minutes and once; you can have a new one sent.',
+    text: 'That code or password is not right for this mailbox. A code works once, within ten minutes; you can have a new one sent.',
   },
-  CSRF: { status: 403, text: 'The request lacks the token of your session. Reload the page and try again.' },
+  CSRF: { status: 403, text: 'Your session could not be confirmed. Reload the page and try again.' },
   OBSERVER: {
     status: 403,
-    text: 'You are signed in as an observer: you can read everything here, but not change it.',
+    text: 'You are signed in as an observer: you can read everything here but change nothing.',
   },
   SAY_WHY: {
     status: 403,
-    text: 'This message is in a colleague’s mailbox, not held back. Say why you open it; the record keeps it.',
+    text: 'This message is in the colleague’s mailbox and was not kept back. Say why you are opening it; the record shows your reason.',
   },
   NEEDS_STEWARD: {
     status: 403,
-    text: 'Entries for all colleagues are made by a steward. Choose one colleague, or ask a steward.',
+    text: 'Only stewards can add entries for all colleagues. Choose one colleague, or ask the stewards.',
+    when: {
+      setting: 'Only stewards can change this for all colleagues.',
+      undo: 'This ruling changed entries for all colleagues, so only stewards can undo it.',
+      'lets-in':
+        'This entry lets in mail from many unrelated senders or from our own domain. Only stewards can add it.',
+    },
   },
-  NOT_FOUND: { status: 404, text: 'There is nothing at this address.' },
-  DELIVERY_NOT_FOUND: { status: 404, text: 'This delivery does not exist, or no longer.' },
-  MAILBOX_NOT_FOUND: { status: 404, text: 'No mailbox has this number.' },
+  NOT_FOUND: { status: 404, text: 'This page does not exist.' },
+  DELIVERY_NOT_FOUND: { status: 404, text: 'This delivery no longer exists, or never did.' },
+  MAILBOX_NOT_FOUND: { status: 404, text: 'This mailbox does not exist.' },
   MAIL_RULE_NOT_FOUND: { status: 404, text: 'This mail rule does not exist.' },
   ENTRY_NOT_FOUND: { status: 404, text: 'This sender entry does not exist.' },
   ENQUIRY_NOT_FOUND: { status: 404, text: 'This enquiry does not exist.' },
   FINDING_NOT_FOUND: {
     status: 404,
-    text: 'This finding is no longer there: its entries have changed, or the lists were looked over again.',
+    text: 'This finding is gone: its entries have changed, or the lists have been checked again.',
   },
   REQUEST_NOT_FOUND: { status: 404, text: 'This request does not exist.' },
   DIGEST_NOT_FOUND: { status: 404, text: 'This digest does not exist.' },
   IMPORT_NOT_FOUND: { status: 404, text: 'This import does not exist.' },
   RULING_NOT_FOUND: { status: 404, text: 'This ruling does not exist.' },
-  SOURCE_GONE: { status: 410, text: 'The message itself has gone away; only its headers are kept.' },
-  ALREADY_SET_UP: { status: 409, text: 'This installation has been set up already; sign in.' },
-  SEALED: { status: 409, text: 'This message is sealed because of harmful content. Nobody can release it.' },
-  ALREADY_RULED: { status: 409, text: 'Somebody was first.' },
-  WRONG_STATE: { status: 409, text: 'The message is no longer where this ruling expects it.' },
-  ALREADY_UNDONE: { status: 409, text: 'This ruling has been undone already.' },
-  LATER_RULING: { status: 409, text: 'A later ruling builds on this one; undo that one first.' },
-  ENTRY_CHANGED: { status: 409, text: 'Somebody changed this entry before you.' },
+  SOURCE_GONE: { status: 410, text: 'The message is no longer kept; only its headers are.' },
+  ALREADY_SET_UP: { status: 409, text: 'Pendro is already set up. Sign in.' },
+  SEALED: {
+    status: 409,
+    text: 'This message is sealed because it has harmful content. Nobody can release it.',
+  },
+  ALREADY_RULED: {
+    status: 409,
+    text: 'Somebody else has already ruled on this. Nothing was changed.',
+    when: {
+      release: '{{by}} was first and has already released “{{subject}}”. Nothing was changed.',
+      discard: '{{by}} was first and has already discarded “{{subject}}”. Nothing was changed.',
+      restore: '{{by}} was first and has already restored “{{subject}}”. Nothing was changed.',
+    },
+  },
+  WRONG_STATE: {
+    status: 409,
+    text: 'This message has changed in the meantime. Check where it is now and try again.',
+    when: {
+      release: '“{{subject}}” can’t be released. Where it is now: {{state}}.',
+      discard: '“{{subject}}” can’t be discarded. Where it is now: {{state}}.',
+      restore: '“{{subject}}” can’t be restored. Where it is now: {{state}}.',
+      'being-sent': 'Pendro is sending it to the mail store at this moment.',
+      'not-waiting':
+        'Only mail that is waiting for the mail store can be sent again. Where it is now: {{state}}.',
+    },
+  },
+  ALREADY_UNDONE: { status: 409, text: 'This ruling has already been undone.' },
+  LATER_RULING: { status: 409, text: 'A later ruling builds on this one. Undo that one first.' },
+  ENTRY_CHANGED: {
+    status: 409,
+    text: 'Somebody else has just changed this entry. Look at it again before you change it.',
+    when: {
+      changed:
+        '{{by}} changed the entry {{pattern}} before you. You meant: {{meant}}. It is now: {{became}}.',
+      ended: '{{by}} ended the entry {{pattern}} before you. Nothing was changed.',
+    },
+  },
   NOT_TIDY: {
     status: 409,
-    text: 'Mail that came in meanwhile makes a difference to some of these. Nothing was changed; look at them one by one.',
+    text: 'New mail has changed the result for some of these. Nothing was changed; check them one by one.',
   },
-  ALREADY_ASKED: { status: 409, text: 'The stewards have this request already.' },
-  ALREADY_ANSWERED: { status: 409, text: 'This request has been answered already.' },
-  IMPORT_NOT_READY: { status: 409, text: 'This list is still being read, or has been taken already.' },
+  ALREADY_ASKED: { status: 409, text: 'The stewards already have this request.' },
+  ALREADY_ANSWERED: {
+    status: 409,
+    text: 'This request has already been answered.',
+    when: {
+      approved: '{{by}} has already approved this request.',
+      declined: '{{by}} has already declined this request.',
+    },
+  },
+  IMPORT_NOT_READY: { status: 409, text: 'This list is still being read, or has already been imported.' },
   NO_UNSUBSCRIBE: {
     status: 409,
-    text: 'This message offers no way out that may be used by itself: it names none, or nothing proves who sent it.',
+    text: 'You can’t unsubscribe from here: the message offers no way to do so, or nothing proves who sent it.',
   },
-  DIGEST_GONE: { status: 409, text: 'The digest with this line has gone out already.' },
+  DIGEST_GONE: { status: 409, text: 'This digest has already been sent.' },
   TOO_MANY_RULES: {
     status: 409,
-    text: 'This mailbox has 500 mail rules, and more would slow its mail down. Rules that only block a sender do better as entries of the sender list.',
+    text: 'This mailbox already has 500 mail rules, the most that are possible. Use sender entries for rules that only block a sender.',
   },
   NOTHING_TO_SEND: {
     status: 409,
-    text: 'Nothing is kept back for this mailbox since its last digest, so there is nothing to send.',
+    text: 'Nothing has been kept back for this mailbox since its last digest, so there is nothing to send.',
   },
-  DIGEST_RUNNING: { status: 409, text: 'A digest for this mailbox has just been sent by somebody else.' },
+  DIGEST_RUNNING: { status: 409, text: 'Somebody else has just sent a digest to this mailbox.' },
   TOO_LARGE: {
     status: 413,
-    text: 'This is too large: at most 10 MB for a list or a message, and 300 kB for anything else. A list of 50,000 entries has about 2 MB.',
+    text: 'This is too large. A list or a message may be up to 10 MB, anything else up to 300 kB. A list of 50,000 entries is about 2 MB.',
   },
-  TOO_MANY_TRIES: { status: 429, text: 'Too many tries to sign in. Wait a minute and try again.' },
+  TOO_MANY_TRIES: {
+    status: 429,
+    text: 'Too many tries. Wait a minute and try again.',
+    when: {
+      mailbox:
+        'Too many tries for this mailbox. Wait 15 minutes, then try again. Your help desk can send you messages in the meantime.',
+    },
+  },
   UNSUBSCRIBE_FAILED: {
     status: 502,
-    text: 'The sender’s server did not take the request to unsubscribe. Nothing was changed; block the sender instead.',
+    text: 'The sender’s server did not accept the request. Nothing was changed; you can block the sender instead.',
   },
   DATABASE_AWAY: {
     status: 503,
-    text: 'The database does not answer. Nothing was changed; trying again in a moment will do.',
+    text: 'The database is not answering. Nothing was changed; try again in a moment.',
   },
   INTERNAL: {
     status: 500,
-    text: 'Something went wrong on our side. Nothing was changed; it has been written to the log.',
+    text: 'Something went wrong in Pendro. Nothing was changed. Try again; if it happens again, tell whoever runs Pendro (it is in the log).',
   },
-} as const
+} as const satisfies Readonly<Record<string, ProblemShape>>
+
+interface ProblemShape {
+  readonly status: number
+  readonly text: string
+  readonly when?: Readonly<Record<string, string>>
+}
 
 export type ProblemCode = keyof typeof problems
+
+/** Names of the blanks in a text. */
+type Blanks<T extends string> = T extends `${string}{{${infer Name}}}${infer Rest}`
+  ? Name | Blanks<Rest>
+  : never
+type Filled<T extends string> = Readonly<Record<Blanks<T>, string | number>>
+type When<C extends ProblemCode> = (typeof problems)[C] extends { readonly when: infer W } ? W : never
+type Special<W> = {
+  [K in keyof W]: { readonly context: K } & Filled<W[K] & string>
+}[keyof W]
+
+/** What an error must bring along: one fact for each blank of its sentence. Others may come beside them. */
+export type ProblemFacts<C extends ProblemCode> = C extends ProblemCode
+  ? (({ readonly context?: never } & Filled<(typeof problems)[C]['text']>) | Special<When<C>>) &
+      Readonly<Record<string, unknown>>
+  : never
+
+/** The sentences as i18next resources: `problem.CODE`, and `problem.CODE_context` for a special case. */
+export const problemTexts: Readonly<Record<string, string>> = Object.fromEntries(
+  Object.entries(problems).flatMap(([code, { text, ...rest }]) => [
+    [code, text],
+    ...Object.entries('when' in rest ? rest.when : {}).map(([context, special]) => [
+      `${code}_${context}`,
+      special,
+    ]),
+  ]),
+)

@@ -10,7 +10,7 @@ import { Button } from '../../parts/buttons.tsx'
 import { Checkbox } from '../../parts/checkbox.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Miss } from './miss.tsx'
-import { useOwnSession } from './own-session.ts'
+import { useOwnSession, useProblemText } from './own-session.ts'
 import { acts, useActs } from './use-acts.ts'
 
 const shows = ['kept', 'near-certain', 'sent', 'refused'] as const
@@ -18,6 +18,7 @@ type Show = (typeof shows)[number]
 
 /** A colleague's own kept-back mail; read anew every ten seconds while it is looked at. */
 export function OwnMail() {
+  const problemText = useProblemText()
   const { t } = useTranslation()
   const { name } = useOwnSession()
   const [search, setSearch] = useSearchParams()
@@ -82,7 +83,9 @@ export function OwnMail() {
       />
       <div className="mt-3 overflow-hidden rounded-lg border border-line bg-sheet">
         {list.isPending && <SkeletonRows count={5} />}
-        {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
+        {list.error && !list.data && (
+          <Failed say={problemText} error={list.error} onAgain={() => void list.refetch()} />
+        )}
         {list.data && rows.length === 0 && (
           <Empty title={find === '' ? t(`own.empty.${show}`) : t('own.emptyFind', { find })}>
             {t(find === '' ? 'own.emptyText' : 'own.emptyFindText')}
@@ -146,7 +149,9 @@ function Row({ row, marked, onMark }: { row: OwnRow; marked: boolean; onMark: (o
         <span className="block text-[0.92rem] text-ink-2">
           {isOpen(row) || row.state === 'sealed' ? t(`held.${row.reason}`) : t(`own.state.${row.state}`)}{' '}
           {isOpen(row) && (
-            <span className={clsx(days <= 3 && 'font-semibold text-amber')}>
+            <span
+              className={clsx('inline-block first-letter:uppercase', days <= 3 && 'font-semibold text-amber')}
+            >
               {t('own.goesAway', { count: days })}
             </span>
           )}

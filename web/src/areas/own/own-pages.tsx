@@ -7,7 +7,7 @@ import { digestLink, leaveOwn } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { NoticeBar } from '../../app/notice-bar.tsx'
 import { Failed } from '../../parts/states.tsx'
-import { ownSessionKey, useOwnLanguage, useOwnSessionQuery } from './own-session.ts'
+import { ownSessionKey, useOwnLanguage, useOwnSessionQuery, useProblemText } from './own-session.ts'
 import { OwnSignIn } from './own-sign-in.tsx'
 
 /** What a followed link says of itself; asked again when somebody signs in. */
@@ -31,13 +31,15 @@ export function LinkFrame() {
 /** Frame of the colleagues' own pages: made for a phone first, in their language. */
 function Frame({ token }: { token: string | undefined }) {
   const { t } = useTranslation()
+  const problemText = useProblemText()
   const session = useOwnSessionQuery()
   const link = useLink(token, session.data?.address ?? '')
   const speaks = useOwnLanguage(session.data?.language ?? (link.data?.language || undefined))
   useEffect(() => {
     if (speaks) document.title = `${t('own.title')} · Pendro`
   }, [speaks, t])
-  if (session.error) return <Failed error={session.error} onAgain={() => void session.refetch()} />
+  if (session.error && speaks)
+    return <Failed say={problemText} error={session.error} onAgain={() => void session.refetch()} />
   if (session.isPending || !speaks || (token !== undefined && link.isPending)) return null
   return (
     <div className="flex min-h-full flex-col bg-ground">

@@ -50,6 +50,7 @@ function useChange(onDone: () => void) {
 
 export function OwnSenders() {
   const { t } = useTranslation()
+  const problemText = useProblemText()
   const [pattern, setPattern] = useState('')
   const changing = useChange(() => setPattern(''))
   const list = useQuery({
@@ -91,7 +92,9 @@ export function OwnSenders() {
         </p>
       </form>
       {list.isPending && <SkeletonRows count={4} />}
-      {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
+      {list.error && !list.data && (
+        <Failed say={problemText} error={list.error} onAgain={() => void list.refetch()} />
+      )}
       {list.data &&
         (['safe', 'blocked'] as const).map(standing => (
           <Entries

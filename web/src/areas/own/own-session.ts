@@ -74,8 +74,12 @@ export function useOwnLanguage(wanted: string | undefined): boolean {
     let stale = false
     void (async () => {
       // What is missing in a language is said in English, so that is there too.
-      for (const one of new Set<DigestLanguage>(['en', language]))
-        i18next.addResourceBundle(one, 'translation', await wordings[one](), true, true)
+      try {
+        for (const one of new Set<DigestLanguage>(['en', language]))
+          i18next.addResourceBundle(one, 'translation', await wordings[one](), true, true)
+      } catch {
+        // Without its words the page says what it can in English rather than stay blank.
+      }
       if (stale) return
       await i18next.changeLanguage(language)
       document.documentElement.lang = language
@@ -94,6 +98,7 @@ export function useProblemText(): (error: unknown) => string {
   return error => {
     const { code, text } = problemOf(error)
     const key = `own.problem.${code}`
+    // The English of the server would be the last resort; a test holds that every code has a key.
     return i18n.exists(key) ? t(key) : text
   }
 }

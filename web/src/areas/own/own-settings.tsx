@@ -31,11 +31,12 @@ const languageNames: Readonly<Record<DigestLanguage, string>> = {
 
 export function OwnSettings() {
   const { t } = useTranslation()
+  const problemText = useProblemText()
   const { data, error, refetch } = useQuery({
     queryKey: ['own', 'settings'],
     queryFn: ({ signal }) => readSettings(signal),
   })
-  if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
+  if (error && !data) return <Failed say={problemText} error={error} onAgain={() => void refetch()} />
   return (
     <>
       <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.settings')}</h1>

@@ -52,7 +52,7 @@ export function OwnSignIn({ address: known }: { address: string }) {
       </label>
       {way === 'code' && asking.data && (
         <p role="status" className="mb-3 rounded-md bg-tint px-3 py-2">
-          {t('own.signIn.sent', { address, minutes: asking.data.minutes })}
+          {t('own.signIn.sent', { address, count: asking.data.minutes })}
         </p>
       )}
       <label className="mb-4 block">
