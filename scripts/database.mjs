@@ -4,6 +4,7 @@ import { spawn, spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { join } from 'node:path'
+import { words } from './wording.mjs'
 
 const isRoot = process.getuid?.() === 0
 
@@ -35,10 +36,7 @@ export async function startDatabase(folder, { bufferPool = '512M', port: wantedP
   const socket = join(folder, 'm.sock')
   const pidFile = join(folder, 'm.pid')
   const log = join(folder, 'mariadb.log')
-  if (socket.length > 100)
-    throw new Error(
-      `The data folder's path is too long for a socket: ${folder}. Set PENDRO_DATA to a shorter one.`,
-    )
+  if (socket.length > 100) throw new Error(words.pathTooLong(folder))
   mkdirSync(folder, { recursive: true })
   // As root --user=root is asked for; as anybody else it is refused.
   const user = isRoot ? ['--user=root'] : []
@@ -85,9 +83,7 @@ export async function startDatabase(folder, { bufferPool = '512M', port: wantedP
       .status === 0
   for (let i = 0; !ping(); i += 1) {
     if (ended || i > 600)
-      throw new Error(
-        `MariaDB did not start; its log: ${existsSync(log) ? readFileSync(log, 'utf8').slice(-2000) : '(none)'}`,
-      )
+      throw new Error(words.databaseFailed(existsSync(log) ? readFileSync(log, 'utf8').slice(-2000) : '–'))
     await pause(50)
   }
   const sql = (text, database) =>

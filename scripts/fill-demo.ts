@@ -27,6 +27,7 @@ import { workOutbox } from '../server/src/work/outbox.ts'
 import { fillDigests } from './fill-digests.ts'
 import { fillEnquiries } from './fill-enquiries.ts'
 import { demoStaffers } from './sign-ins.mjs'
+import { words } from './wording.mjs'
 
 const day = 86_400_000
 
@@ -444,8 +445,7 @@ export async function fillDemoOnce(db: Database, options: Options): Promise<Fill
     )
   )
     return null
-  if (await findRow(db, 'SELECT 1 AS yes FROM organisation LIMIT 1'))
-    throw new Error('A fill was interrupted. Remove the data folder (or the database) and start again.')
+  if (await findRow(db, 'SELECT 1 AS yes FROM organisation LIMIT 1')) throw new Error(words.interruptedFill)
   const filled = await fillDemo(db, options)
   await execute(db, 'CREATE TABLE demo_filled (id INT NOT NULL PRIMARY KEY)')
   return filled

@@ -4,6 +4,7 @@ import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
+import { words } from './wording.mjs'
 
 export const root = resolve(dirname(fileURLToPath(import.meta.url)), '..')
 /** Everything that is made while running: data, caches. Removing it starts afresh. */
@@ -28,7 +29,7 @@ export function ensurePackages() {
     .digest('hex')
   const mark = join(root, 'node_modules', '.pendro-lock')
   if (existsSync(mark) && readFileSync(mark, 'utf8') === lock) return
-  say('Installing npm packages …')
+  say(words.installing('npm packages'))
   run('npm', ['ci', '--prefer-offline', '--no-audit', '--no-fund', '--loglevel=error'])
   writeFileSync(mark, lock)
 }
@@ -44,11 +45,8 @@ export function ensurePrograms(names) {
   process.env.PATH = `${process.env.PATH}:/usr/sbin:/sbin`
   const missing = names.filter(name => !has(debian[name].program)).flatMap(name => debian[name].packages)
   if (missing.length === 0) return
-  if (!has('apt-get'))
-    throw new Error(
-      `Missing: ${missing.join(', ')}. Install them, or set DATABASE_URL to use another MariaDB.`,
-    )
-  say(`Installing ${missing.join(', ')} …`)
+  if (!has('apt-get')) throw new Error(words.missing(missing.join(', ')))
+  say(words.installing(missing.join(', ')))
   const asRoot = process.getuid?.() === 0 ? [] : ['sudo']
   const apt = (...args) => {
     const [command, ...rest] = [...asRoot, 'apt-get', ...args]
@@ -94,7 +92,7 @@ export function ensureWeb() {
   const built = join(dist, 'index.html')
   const sources = Math.max(...['web', 'contract', 'core'].map(part => newest(join(root, part))))
   if (!existsSync(built) || statSync(built).mtimeMs < sources) {
-    say('Building the web part …')
+    say(words.building)
     run(process.execPath, [join(root, 'node_modules/vite/bin/vite.js'), 'build', '--logLevel', 'warn'], {
       cwd: join(root, 'web'),
     })

@@ -4,12 +4,13 @@ import { spawn } from 'node:child_process'
 import { createServer } from 'node:net'
 import { join } from 'node:path'
 import { freePort, startDatabase } from './database.mjs'
+import { words } from './wording.mjs'
 import { dataFolder, ensurePackages, ensurePrograms, ensureWeb, root, say } from './prepare.mjs'
 
 const empty = process.argv.includes('--empty')
 const unknown = process.argv.slice(2).filter(word => word !== '--empty')
 if (unknown.length > 0) {
-  console.error(`npm start knows only --empty, not ${unknown.join(' ')}.`)
+  console.error(words.unknownOption(unknown.join(' ')))
   process.exit(2)
 }
 
@@ -106,26 +107,21 @@ try {
     PENDRO_UNSUBSCRIBE: process.env.PENDRO_UNSUBSCRIBE ?? around.unsubscribe ?? 'on',
   })
   say('')
-  say(
-    `Pendro is at http://127.0.0.1:${served.httpPort}/ and takes mail at port ${served.smtpPort} (ready in ${((Date.now() - began) / 1000).toFixed(1)} s).`,
-  )
-  if (ownStore)
-    say(`The stand-in mail store shows what it has at http://127.0.0.1:${PENDRO_STORE_HTTP_PORT}/messages.`)
-  if (empty) say('It is empty: open the address, and it asks for what it needs to begin.')
+  const url = `http://127.0.0.1:${served.httpPort}/`
+  say(words.running({ url, smtpPort: served.smtpPort, seconds: ((Date.now() - began) / 1000).toFixed(1) }))
+  if (ownStore) say(words.store(`http://127.0.0.1:${PENDRO_STORE_HTTP_PORT}/messages`))
+  if (empty) say(words.empty)
   else {
     const { demoColleague, demoStaffers } = await import('./sign-ins.mjs')
-    say('Sign in as:')
-    for (const { signIn, password, role } of demoStaffers)
-      say(`  ${signIn.padEnd(4)} ${password.padEnd(14)} ${role}`)
-    say(
-      `A colleague's own page is at http://127.0.0.1:${served.httpPort}/own: ${demoColleague.address}, ${demoColleague.password}`,
-    )
+    say(words.signIns)
+    for (const staffer of demoStaffers) say(words.signIn(staffer))
+    say(words.ownPage({ ...demoColleague, url: `${url}own` }))
     if (process.env.PENDRO_TRICKLE !== 'off') {
       await program('scripts/trickle-main.ts', env)
-      say('New mail trickles in; PENDRO_TRICKLE=off starts without it.')
+      say(words.trickle)
     }
   }
-  say('Ctrl-C stops everything.')
+  say(words.stop)
 } catch (error) {
   console.error(error instanceof Error ? error.message : error)
   await stop(1)

@@ -57,6 +57,12 @@ const timeZone = z.string().refine(
   { error: 'is a time zone such as Europe/Oslo' },
 )
 
+/** A line of the first set-up that can't be read, shortened to 100 characters (fact `wrong` of `BAD_SET_UP`). */
+export interface SetUpProblem {
+  readonly code: 'not-a-domain' | 'not-a-host' | 'no-address' | 'listed-twice'
+  readonly line: string
+}
+
 export const beginSetUp = endpoint({
   method: 'post',
   path: '/api/set-up',

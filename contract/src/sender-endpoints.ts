@@ -303,6 +303,10 @@ export type ListFormat = z.infer<typeof listFormat>
 const importState = z.enum(['reading', 'ready', 'taking', 'taken', 'failed'])
 const lineOutcome = z.enum(['added', 'there', 'covered', 'contradicts', 'refused'])
 export type LineOutcome = z.infer<typeof lineOutcome>
+/** Something said by its code; the words are in the wording files. */
+const said = z.object({ code: z.string(), facts: z.record(z.string(), z.union([z.string(), z.number()])) })
+export type Said = z.infer<typeof said>
+
 const importStatus = z.object({
   id,
   name: z.string(),
@@ -310,7 +314,8 @@ const importStatus = z.object({
   state: importState,
   done: z.number().int(),
   total: z.number().int(),
-  problem: z.string(),
+  /** Why nothing of the file was read: a code of `listFile` in the wording, with its facts. */
+  problem: said.nullable(),
   counts: z.record(lineOutcome, z.number().int()),
   /** `null` until it has been counted. */
   reach: reachShape.nullable(),
@@ -364,7 +369,8 @@ export const importLines = endpoint({
         outcome: lineOutcome,
         pattern: z.string(),
         standing: standing.nullable(),
-        why: z.string(),
+        /** Why, as a code of `listLine` or `pattern` in the wording, with its facts. */
+        why: said.nullable(),
         entryId: id.nullable(),
       }),
     ),

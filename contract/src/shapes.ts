@@ -31,7 +31,17 @@ export const evidence = z.object({
   weight: z.number(),
   facts: z.record(z.string(), z.union([z.string(), z.number()])),
   /** What it was read from, as pairs of name and text. */
-  raw: z.array(z.tuple([z.string(), z.string()])).optional(),
+  /** What it was read from. With a `code` the words are `raw.label.code` or `raw.value.code`. */
+  raw: z
+    .array(
+      z.object({
+        name: z.string(),
+        text: z.string(),
+        code: z.string().optional(),
+        facts: z.record(z.string(), z.union([z.string(), z.number()])).optional(),
+      }),
+    )
+    .optional(),
 })
 
 export const standing = z.enum(['safe', 'blocked'])

@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import express, { Router, type ErrorRequestHandler, type Express } from 'express'
 import helmet from 'helmet'
 import { pinoHttp } from 'pino-http'
-import { health, problems } from '@pendro/contract'
+import { health } from '@pendro/contract'
 import { openApiDocument } from '@pendro/contract/openapi'
 import { select, type Database } from './db/database.ts'
 import { digestRoutes } from './digests/routes.ts'
@@ -138,7 +138,7 @@ function answerError(log: Log): ErrorRequestHandler {
       log.databaseAway(`${req.method} ${req.path}`, error)
       res.set('Retry-After', '2')
     }
-    res.status(told.status).json({ code: told.code, text: told.message, facts: told.facts })
+    res.status(told.status).json({ code: told.code, text: told.text, facts: told.facts })
   }
 }
 
@@ -148,6 +148,6 @@ function toAppError(error: unknown): AppError {
   const status = (error as { status?: number }).status
   if (status === 413) return new AppError('TOO_LARGE')
   if (status !== undefined && status >= 400 && status < 500)
-    return new AppError('BAD_REQUEST', `${problems.BAD_REQUEST.text} ${(error as Error).message}`)
+    return new AppError('BAD_REQUEST', { wrong: [(error as Error).message] })
   return new AppError('INTERNAL')
 }

@@ -1,18 +1,36 @@
-import { problems, type ProblemCode } from '@pendro/contract'
+import { problems, type ProblemCode, type ProblemFacts } from '@pendro/contract'
+import { translator } from './wording.ts'
 
-/** An error the client is told: a code of the catalogue, its sentence or a better one, and facts. */
-export class AppError extends Error {
-  readonly code: ProblemCode
+/** Facts may be left out where the sentence has no blanks. */
+type Given<C extends ProblemCode> =
+  Record<never, never> extends ProblemFacts<C> ? [facts?: ProblemFacts<C>] : [facts: ProblemFacts<C>]
+
+/** Facts that are codes, and where their words are. */
+const worded = { state: 'state', problem: 'pattern' } as const
+
+/** An error the client is told: a code of the catalogue, and facts, one at least for each blank of its sentence. */
+export class AppError<C extends ProblemCode = ProblemCode> extends Error {
+  readonly code: C
   readonly facts: Readonly<Record<string, unknown>>
 
-  constructor(code: ProblemCode, text?: string, facts: Readonly<Record<string, unknown>> = {}) {
-    super(text ?? problems[code].text)
+  constructor(code: C, ...[facts]: Given<C>) {
+    super(code)
     this.code = code
-    this.facts = facts
+    this.facts = facts ?? {}
   }
 
   get status(): number {
     return problems[this.code].status
+  }
+
+  /** The whole sentence, in English. */
+  get text(): string {
+    const t = translator('en')
+    const facts = { ...this.facts } as Record<string, string | number>
+    const words = Object.entries(worded).flatMap(([name, at]) =>
+      facts[name] === undefined ? [] : [[name, t(`${at}.${facts[name]}`, facts)]],
+    )
+    return t(`problem.${this.code}`, { ...facts, ...Object.fromEntries(words) })
   }
 }
 

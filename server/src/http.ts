@@ -73,7 +73,7 @@ function checkRights(
   if (!roles.includes(who.staffer.role))
     throw who.staffer.role === 'observer'
       ? new AppError('OBSERVER')
-      : new AppError('NEEDS_STEWARD', 'Only a steward may change this for everybody.')
+      : new AppError('NEEDS_STEWARD', { context: 'setting' })
   if (method !== 'get' && req.get('X-Pendro-Token') !== who.csrf) throw new AppError('CSRF')
 }
 
@@ -81,5 +81,5 @@ function read<S extends z.ZodType>(schema: S, value: unknown, where: string): z.
   const parsed = schema.safeParse(value)
   if (parsed.success) return parsed.data
   const wrong = parsed.error.issues.map(issue => `${issue.path.join('.') || where}: ${issue.message}`)
-  throw new AppError('BAD_REQUEST', `In the ${where}, ${wrong.join('; ')}.`, { wrong })
+  throw new AppError('BAD_REQUEST', { context: 'fields', where, what: wrong.join('; '), wrong })
 }

@@ -63,7 +63,7 @@ test('MariaDB goes away and comes back: 503 and 451 meanwhile, in words; then al
     expect(away.status).toBe(503)
     expect(await away.json()).toMatchObject({
       code: 'DATABASE_AWAY',
-      text: expect.stringContaining('does not answer'),
+      text: expect.stringContaining('is not answering'),
     })
     expect(away.headers.get('retry-after')).toBe('2')
     await expect(send()).rejects.toMatchObject({ responseCode: 451 })

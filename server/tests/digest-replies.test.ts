@@ -127,7 +127,7 @@ describe('what is left is released, what was removed is not', () => {
     expect(line).toEqual({
       by_kind: 'colleague',
       by_name: 'Ingrid',
-      facts: { outcome: 'asked', released: 2, asked: 2 },
+      facts: { released: 2, asked: 2 },
     })
   })
   test.each([
@@ -159,9 +159,9 @@ describe('what is left is released, what was removed is not', () => {
   test('the same reply again is taken and does nothing more; a second one is told what was before', async () => {
     const { again } = await reply({ body: references[0] ?? '' })
     expect(await again()).toEqual({ ok: true, value: 'asked' })
-    expect(await answer()).toContain('one message is on its way')
+    expect(await answer()).toContain('One message is on its way')
     await reply({ body: `${references[0]} ${references[1]}` })
-    expect(await answer()).toMatch(/one message is on its way[^]*You have it already[^]*Sent to you/)
+    expect(await answer()).toMatch(/One message is on its way[^]*You already have it[^]*Sent to you/)
   })
 })
 
@@ -170,15 +170,15 @@ describe('nothing that pretends to be the colleague can', () => {
     [
       'a forged From',
       { headers: ['Authentication-Results: mx.harbour.example; dmarc=fail header.from=harbour.example'] },
-      'Nothing proves',
+      'reply-unproven',
     ],
-    ['no checks at all', { headers: [] }, 'Nothing proves'],
+    ['no checks at all', { headers: [] }, 'reply-unproven'],
     [
       'a stranger',
       { from: 'Eve <eve@elsewhere.example>', headers: [proven('elsewhere.example')] },
-      'Only colleagues',
+      'reply-not-colleague',
     ],
-    ['two From addresses', { from: 'ingrid@harbour.example, kari@harbour.example' }, 'Only colleagues'],
+    ['two From addresses', { from: 'ingrid@harbour.example, kari@harbour.example' }, 'reply-not-colleague'],
   ])('%s is refused', async (_, more, text) => {
     const { taken } = await reply({ body: digest(), ...more })
     expect(taken).toMatchObject({ ok: false, problem: expect.stringContaining(text) })
@@ -188,7 +188,7 @@ describe('nothing that pretends to be the colleague can', () => {
     await reply({ from: 'Kari <kari@harbour.example>', envelopeFrom: 'kari@harbour.example', body: digest() })
     expect(await states()).toEqual(Array(5).fill('quarantined'))
     const text = await answer()
-    expect(text).toContain('No message of yours has this code')
+    expect(text).toContain('None of your messages has this code')
     // It does not say what the code stands for.
     expect(text).not.toContain('Line 0')
   })
@@ -232,7 +232,7 @@ describe('programs and slips', () => {
   test('no reference left: nothing is released, and the answer says what to do', async () => {
     await reply({ body: 'Yes please!' })
     expect(await states()).toEqual(Array(5).fill('quarantined'))
-    expect(await answer()).toContain('names none of the messages by its code')
+    expect(await answer()).toContain('contains none of the codes')
     const [kept] = await select(
       server.db,
       'SELECT outcome, needs_look FROM digest_replies ORDER BY id DESC LIMIT 1',
@@ -247,19 +247,19 @@ describe('programs and slips', () => {
         .find(one => one !== reference && !isReference(one)) ?? ''
     await reply({ body: typed })
     expect(await states()).toEqual(Array(5).fill('quarantined'))
-    expect(await answer()).toContain(`you probably meant ${reference}`)
+    expect(await answer()).toContain(`If you meant ${reference}`)
   })
   test('a code nobody was ever sent', async () => {
     await reply({ body: referenceOf(4711) })
-    expect(await answer()).toContain('No message of yours has this code')
+    expect(await answer()).toContain('None of your messages has this code')
   })
 })
 
 test.each([
   ['discarded', 'was discarded'],
-  ['expired', 'has gone away'],
+  ['expired', 'is no longer kept'],
   ['sealed', 'Nobody can release it'],
-  ['released', 'You have it already'],
+  ['released', 'You already have it'],
 ])('a delivery that is %s meanwhile gets a polite answer', async (state, text) => {
   await execute(server.db, 'UPDATE deliveries SET state = :state WHERE id = :id', { state, id: ids[0] })
   await reply({ body: references[0] ?? '' })

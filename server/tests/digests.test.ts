@@ -49,12 +49,15 @@ test('each kept-back message falls into one digest; what was ruled on falls into
   const per = await signedIn(server, 'per')
   const path = `/api/mailboxes/${server.mailbox('ingrid')}/digest`
   await arrive(server, { subject: 'First' })
-  const [ruled = 0] = await arrive(server, { subject: 'Ruled on', from: 'Else <else@other.example>' })
+  const [ruled = 0] = await arrive(server, {
+    subject: 'Ruling, left in place',
+    from: 'Else <else@other.example>',
+  })
   await per.post('/api/rulings', ruling([ruled], { message: 'discard' }))
   tick()
   const preview = await per.get(path)
   expect(preview.body.message.text).toContain('First')
-  expect(preview.body.message.text).not.toContain('Ruled on')
+  expect(preview.body.message.text).not.toContain('Ruling, left in place')
   expect((await per.post(path, {})).body).toMatchObject({ listed: 1, leftOut: 0 })
   tick()
   expect((await per.post(path, {})).body.code).toBe('NOTHING_TO_SEND')
@@ -80,7 +83,7 @@ test('a line is left out, another gets a word from the help desk; both stand in 
   const { body } = await per.get(path)
   const lineOf = (id: number) => body.lines.find((line: { deliveryId: number }) => line.deliveryId === id)
   expect([lineOf(out).leaveOut, lineOf(noted).leaveOut]).toEqual([true, false])
-  expect(body.message.text).toContain('Your help desk says: Is this the <b>order</b>?')
+  expect(body.message.text).toContain('A note from your help desk: Is this the <b>order</b>?')
   expect(body.message.html).not.toContain('<b>order</b>')
   expect(body.message.text).not.toContain('Leave me out')
   expect([body.listed, body.leftOut]).toEqual([1, 1])

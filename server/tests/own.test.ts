@@ -178,7 +178,7 @@ describe('signing in on a device', () => {
     server.clock.now = new Date(server.clock.now.getTime() + 60_000)
     const per = await signedIn(server, 'per')
     await per.post(`/api/mailboxes/${server.mailbox('aksel')}/digest`, {})
-    const text = await letterTo('aksel@harbour.example', 'yours alone')
+    const text = await letterTo('aksel@harbour.example', 'only for you')
     const password = /^ {4}(\S+)$/m.exec(text)?.[1] ?? ''
     expect(password).toMatch(/^([a-z2-9]{4}-){3}[a-z2-9]{4}$/)
     const answer = await enter({ address: 'Aksel@harbour.example', password })
@@ -193,7 +193,7 @@ describe('signing in on a device', () => {
     })
     server.clock.now = new Date(server.clock.now.getTime() + 60_000)
     await per.post(`/api/mailboxes/${server.mailbox('aksel')}/digest`, {})
-    expect(await letterTo('aksel@harbour.example', 'yours alone')).toBe('')
+    expect(await letterTo('aksel@harbour.example', 'only for you')).toBe('')
     const rows = await select(server.db, 'SELECT password FROM colleague_access')
     expect(JSON.stringify(rows)).not.toContain(password)
   })

@@ -55,7 +55,7 @@ describe('release', () => {
     const second = both.find(({ status }) => status === 409)?.body
     expect(second).toMatchObject({
       code: 'ALREADY_RULED',
-      text: expect.stringMatching(/^(Oda Rask|Per Dal) was first: .* released already/),
+      text: expect.stringMatching(/^(Oda Rask|Per Dal) was first and has already released “A parcel waits”/),
     })
     await work(server, store.send)
     expect(store.taken).toHaveLength(1)
@@ -249,11 +249,16 @@ describe('entries work on the next message', () => {
 
 describe('what is refused, in words', () => {
   test.each([
-    [{ sender: 'safe', pattern: 'co.uk' }, 400, 'BAD_PATTERN', /unrelated senders live under it/],
-    [{ sender: 'safe', pattern: 'a*@x.example' }, 400, 'BAD_PATTERN', /a\*@x\.example.*Accepted are/],
-    [{ sender: 'safe', width: 'list' }, 400, 'NO_SENDER', /another width/],
-    [{}, 400, 'NOTHING_TO_DO', /nothing to apply/],
-    [{ message: 'restore' }, 409, 'WRONG_STATE', /quarantined now/],
+    [{ sender: 'safe', pattern: 'co.uk' }, 400, 'BAD_PATTERN', /unrelated organisations share “co\.uk”/],
+    [{ sender: 'safe', pattern: 'a*@x.example' }, 400, 'BAD_PATTERN', /a\*@x\.example.*You can use/],
+    [{ sender: 'safe', width: 'list' }, 400, 'NO_SENDER', /another pattern/],
+    [{}, 400, 'NOTHING_TO_DO', /changes nothing/],
+    [
+      { message: 'restore' },
+      409,
+      'WRONG_STATE',
+      /“A parcel waits” can’t be restored. Where it is now: quarantined\./,
+    ],
     [{ message: 'fly' }, 400, 'BAD_REQUEST', /sentence.message/],
   ])('%j: %i %s', async (more, status, code, words) => {
     const [id = 0] = await arrive(server)

@@ -385,7 +385,7 @@ test('the account tells the way, and what to say in four languages', async () =>
   const { body } = await per.get(`/api/whereabouts/${id}/account`)
   expect(body.hit.journey.length).toBeGreaterThan(3)
   expect(Object.keys(body.explanations).sort()).toEqual(['de', 'en', 'nb', 'pl'])
-  expect(body.explanations.en).toMatch(/The message “Faktura” from Fjellby Skole came in .* held back/)
+  expect(body.explanations.en).toMatch(/The message “Faktura” from Fjellby Skole came in .* being kept back/)
   expect(body.explanations.de).toContain('zurückgehalten')
   expect(JSON.stringify(body.explanations)).not.toMatch(/\{\{|account\./)
 })

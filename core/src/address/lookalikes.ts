@@ -5,7 +5,7 @@ import { displayDomain, findOrganisationalDomain } from './domain.ts'
 export interface Lookalike {
   /** The domain it is made to be taken for. */
   readonly known: string
-  readonly by: 'same shapes' | 'one letter' | 'name within'
+  readonly by: 'same-shapes' | 'one-letter' | 'name-within'
 }
 
 /**
@@ -37,12 +37,12 @@ export function findLookalike(domain: string, known: readonly string[]): Lookali
   const { organisations, shapes, names } = prepared(known)
   if (organisations.has(organisation)) return null
   const same = shapes.get(skeleton(organisation))
-  if (same !== undefined) return { known: same, by: 'same shapes' }
+  if (same !== undefined) return { known: same, by: 'same-shapes' }
   const name = skeleton(nameOf(organisation))
   for (const { known: one, name: other } of names) {
-    if (isOneSlipAway(name, other)) return { known: one, by: 'one letter' }
+    if (isOneSlipAway(name, other)) return { known: one, by: 'one-letter' }
     // 'bank-login' for 'bank': the name as a whole word beside others.
-    if (name !== other && name.split('-').includes(other)) return { known: one, by: 'name within' }
+    if (name !== other && name.split('-').includes(other)) return { known: one, by: 'name-within' }
   }
   return null
 }

@@ -3,6 +3,9 @@ export type FeedbackType = 'abuse' | 'fraud'
 
 interface Report {
   readonly type: FeedbackType
+  /** One line each, for people: in ASCII the subject, and what the report says. */
+  readonly subject: string
+  readonly words: string
   readonly raw: Uint8Array
   /** Addresses: who reports, and to whom. */
   readonly from: string
@@ -29,20 +32,19 @@ export function writeArf(report: Report): Buffer {
   const { type, raw, boundary, messageId: ownId } = report
   const message = Buffer.from(raw.buffer, raw.byteOffset, raw.byteLength)
   if (message.includes(`--${boundary}`)) throw new RangeError('writeArf: the boundary stands in the message')
-  const what = type === 'fraud' ? 'phishing' : 'junk'
   const head = [
     `From: ${oneLine(report.from)}`,
     `To: ${oneLine(report.to)}`,
     `Date: ${date(report.now)}`,
     `Message-ID: ${ownId}`,
-    `Subject: Report of ${what}`,
+    `Subject: ${oneLine(report.subject)}`,
     'MIME-Version: 1.0',
     `Content-Type: multipart/report; report-type=feedback-report; boundary="${boundary}"`,
     '',
     `--${boundary}`,
     'Content-Type: text/plain; charset=utf-8',
     '',
-    `This is a report of ${what} that reached us on ${date(report.arrivedAt)}. The message follows as it came.`,
+    oneLine(report.words),
     '',
     `--${boundary}`,
     'Content-Type: message/feedback-report',

@@ -6,6 +6,7 @@ import { statements as senders } from './migrations/0003-senders.ts'
 import { statements as digests } from './migrations/0004-digests.ts'
 import { statements as own } from './migrations/0005-own.ts'
 import { statements as mailRules } from './migrations/0007-mail-rules.ts'
+import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
 
@@ -18,10 +19,14 @@ const migrations: Readonly<Record<string, readonly string[]>> = {
   '0006-whereabouts': whereabouts,
   '0007-mail-rules': mailRules,
   '0008-exact-list': exactList,
+  '0009-said-by-code': saidByCode,
 }
 
-/** Brings the schema up to date; the names of what was done. MariaDB commits each DDL statement by itself. */
-export async function migrate(db: Database): Promise<readonly string[]> {
+/**
+ * Brings the schema up to date, or up to the migration `to`; the names of what was done. MariaDB commits each DDL
+ * statement by itself.
+ */
+export async function migrate(db: Database, { to }: { to?: string } = {}): Promise<readonly string[]> {
   const umzug = new Umzug({
     migrations: Object.entries(migrations).map(([name, statements]) => ({
       name,
@@ -32,5 +37,5 @@ export async function migrate(db: Database): Promise<readonly string[]> {
     storage: new SequelizeStorage({ sequelize: db, tableName: 'migrations' }),
     logger: undefined,
   })
-  return (await umzug.up()).map(({ name }) => name)
+  return (await umzug.up(to === undefined ? undefined : { to })).map(({ name }) => name)
 }

@@ -138,6 +138,18 @@ export async function changeSchedule(
   return sorted
 }
 
+/** What the record keeps of a schedule; `null` follows the organisation, no time at all is off. */
+export const scheduleFacts = (schedule: DigestScheduleShape | null) => ({
+  schedule:
+    schedule === null
+      ? 'usual'
+      : schedule.times.length === 0 || schedule.weekdays.length === 0
+        ? 'off'
+        : 'chosen',
+  times: schedule?.times.join(', ') ?? '',
+  days: schedule?.weekdays.join(', ') ?? '',
+})
+
 export async function setSchedule(
   db: Database,
   who: SignedIn,
@@ -155,7 +167,7 @@ export async function setSchedule(
         act: 'digest-schedule',
         by: actor(who),
         mailboxId,
-        facts: { times: sorted?.times.join(', ') ?? '', days: sorted?.weekdays.join(', ') ?? '' },
+        facts: scheduleFacts(sorted),
       },
     ])
     await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: who.staffer.name }])

@@ -306,6 +306,7 @@ function buildMessage(
   now: Date,
 ): Promise<Buffer> {
   return composeOwnMail(organisation, {
+    language: mailbox.language,
     to: { name: mailbox.name, address: mailbox.address },
     replyTo: organisation.digestAddress,
     subject,

@@ -76,7 +76,7 @@ export async function previewDigest(
         note: row.note,
       })),
     message: text && {
-      from: senderName(organisation),
+      from: senderName(organisation, mailbox.language),
       to: `${mailbox.name} <${mailbox.address}>`,
       subject: text.subject,
       text: text.text,
@@ -95,8 +95,8 @@ export async function previewDigest(
 }
 
 /** As a mail program shows it. */
-function senderName(organisation: Organisation): string {
-  const { name, address } = ownSender(organisation)
+function senderName(organisation: Organisation, language: string): string {
+  const { name, address } = ownSender(organisation, language)
   return `${name} <${address}>`
 }
 

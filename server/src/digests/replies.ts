@@ -9,6 +9,7 @@ import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { composeOwnMail } from '../mail/own-mail.ts'
 import { findProvenColleague, type ProvenColleague } from '../mail/proven-colleague.ts'
+import type { SmtpRefusal } from '../mail/smtp-answers.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 import { applyRuling } from '../review/rulings.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
@@ -34,13 +35,13 @@ export interface ReplyFacts {
 
 /**
  * Takes a reply to a digest (domain.md §6). Only from a colleague whose mail is proven; the problem is the
- * text of the SMTP answer. What was asked for is released, and the answer is queued, before it is acknowledged.
+ * code of the SMTP answer. What was asked for is released, and the answer is queued, before it is acknowledged.
  */
 export async function takeReply(
   db: Database,
   { raw, parsed, envelopeFrom, connection, resolve, now }: Given,
-): Promise<Parsed<ReadReply['kind'], string>> {
-  if (!parsed.ok) return no('5.6.0 The reply can not be read')
+): Promise<Parsed<ReadReply['kind'], SmtpRefusal>> {
+  if (!parsed.ok) return no('unreadable-reply')
   const message = parsed.value
   const read = readReply({
     headers: message.headers,
@@ -52,8 +53,8 @@ export async function takeReply(
   const colleague = await findProvenColleague(db, { raw, message, envelopeFrom, connection, resolve, now })
   // A notice of absence is taken and does nothing, whoever sent it: refusing it would make more mail.
   if (read.kind === 'automatic' && typeof colleague === 'string') return yes(read.kind)
-  if (colleague === 'nobody') return no('5.7.1 Only colleagues get digests, and only they can answer them')
-  if (colleague === 'not-proven') return no('5.7.1 Nothing proves that this reply comes from you')
+  if (colleague === 'nobody') return no('reply-not-colleague')
+  if (colleague === 'not-proven') return no('reply-unproven')
   // A sender that did not hear our answer sends the same again.
   const hash = createHash('sha256').update(raw).digest('hex')
   if (await findRow(db, 'SELECT 1 AS yes FROM digest_replies WHERE source_hash = :hash', { hash }))
@@ -221,7 +222,6 @@ async function keep(
         by: read.kind === 'automatic' ? pendro : { kind: 'colleague', id: null, name: colleague.name },
         mailboxId: colleague.id,
         facts: {
-          outcome: read.kind,
           released: facts.fates.filter(({ fate }) => fate === 'released').length,
           asked: facts.fates.length,
         },
@@ -253,6 +253,7 @@ function buildAnswer(
     t('digestAnswer.help', { organisation: organisation.name }),
   ]
   return composeOwnMail(organisation, {
+    language: colleague.language,
     to: { name: colleague.name, address: colleague.address },
     subject: /^re:/i.test(message.subject) ? message.subject : `Re: ${message.subject}`,
     text: `${lines.join('\n\n')}\n`,

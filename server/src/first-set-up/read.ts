@@ -1,5 +1,5 @@
 import type { z } from 'zod'
-import type { beginSetUp } from '@pendro/contract'
+import type { beginSetUp, SetUpProblem } from '@pendro/contract'
 import { addressText, no, parseAddress, parseDomain, yes, type Parsed } from '@pendro/core/address'
 import type { Organisation } from '../db/organisation.ts'
 import type { MailboxPlan, StafferPlan } from '../set-up.ts'
@@ -12,6 +12,8 @@ interface Plan {
   readonly staffers: readonly StafferPlan[]
 }
 
+const shown = (line: string) => (line.length > 100 ? `${line.slice(0, 99)}…` : line)
+
 const linesOf = (text: string) =>
   text
     .split(/\r?\n/)
@@ -19,16 +21,16 @@ const linesOf = (text: string) =>
     .filter(line => line !== '')
 
 /** The form of the first set-up, read whole: every line that is wrong is named, not only the first. */
-export function readSetUp(body: Body): Parsed<Plan, readonly string[]> {
-  const wrong: string[] = []
+export function readSetUp(body: Body): Parsed<Plan, readonly SetUpProblem[]> {
+  const wrong: SetUpProblem[] = []
   const domains = linesOf(body.ownDomains).flatMap(line => {
     const domain = parseDomain(line)
-    if (!domain.ok) wrong.push(`“${line}” is no domain; x.example would do.`)
+    if (!domain.ok) wrong.push({ code: 'not-a-domain', line: shown(line) })
     return domain.ok ? [domain.value] : []
   })
   const hosts = linesOf(body.trustedHosts).flatMap(line => {
     const host = parseDomain(line)
-    if (!host.ok) wrong.push(`“${line}” is no host name; mx.x.example would do.`)
+    if (!host.ok) wrong.push({ code: 'not-a-host', line: shown(line) })
     return host.ok ? [host.value] : []
   })
   const mailboxes = readMailboxes(body, wrong)
@@ -55,18 +57,18 @@ export function readSetUp(body: Body): Parsed<Plan, readonly string[]> {
 }
 
 /** 'anna@x.example, Anna Berg' or the address alone. */
-function readMailboxes(body: Body, wrong: string[]): readonly MailboxPlan[] {
+function readMailboxes(body: Body, wrong: SetUpProblem[]): readonly MailboxPlan[] {
   const seen = new Set<string>()
   return linesOf(body.mailboxes).flatMap((line): MailboxPlan[] => {
     const [first = '', ...rest] = line.split(/[,;\t]/)
     const parsed = parseAddress(first)
     if (!parsed.ok) {
-      wrong.push(`“${line}” does not begin with an address; anna@x.example, Anna Berg would do.`)
+      wrong.push({ code: 'no-address', line: shown(line) })
       return []
     }
     const address = addressText(parsed.value)
     if (seen.has(address)) {
-      wrong.push(`${address} stands there twice.`)
+      wrong.push({ code: 'listed-twice', line: shown(address) })
       return []
     }
     seen.add(address)

@@ -14,10 +14,7 @@ export function firstSetUpRoutes(router: Router, { db }: Deps): void {
 
   mount(router, beginSetUp, async ({ body }) => {
     const read = readSetUp(body)
-    if (!read.ok)
-      throw new AppError('BAD_SET_UP', `Nothing was set up. ${read.problem.join(' ')}`, {
-        wrong: read.problem,
-      })
+    if (!read.ok) throw new AppError('BAD_SET_UP', { wrong: read.problem })
     if (await findRow(db, 'SELECT 1 AS one FROM organisation LIMIT 1')) throw new AppError('ALREADY_SET_UP')
     try {
       await setUp(db, read.value)

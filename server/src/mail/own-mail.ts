@@ -1,18 +1,21 @@
 import MailComposer from 'nodemailer/lib/mail-composer'
 import type { Organisation } from '../db/organisation.ts'
+import { translator } from '../wording.ts'
 
-/** Who mail of our own comes from. */
-export const ownSender = ({
-  name,
-  digestAddress,
-}: Organisation): { readonly name: string; readonly address: string } => ({
-  name: `Pendro for ${name}`,
+/** Who mail of our own comes from, in the reader's language. */
+export const ownSender = (
+  { name, digestAddress }: Organisation,
+  language: string,
+): { readonly name: string; readonly address: string } => ({
+  name: translator(language)('letter.from', { organisation: name }),
   address: digestAddress,
 })
 
 export const ownDomain = ({ digestAddress }: Organisation): string => digestAddress.split('@')[1] ?? 'invalid'
 
 interface OwnMail {
+  /** Of the reader. */
+  readonly language: string
   readonly to: { readonly name: string; readonly address: string }
   readonly subject: string
   readonly text: string
@@ -30,9 +33,9 @@ interface OwnMail {
 
 /** The bytes of a message of our own: RFC 5322, multipart/alternative where it has HTML too. */
 export function composeOwnMail(organisation: Organisation, mail: OwnMail): Promise<Buffer> {
-  const { to, subject, text, html, date, id, automatic, answers, replyTo, headers } = mail
+  const { language, to, subject, text, html, date, id, automatic, answers, replyTo, headers } = mail
   return new MailComposer({
-    from: ownSender(organisation),
+    from: ownSender(organisation, language),
     to,
     subject,
     text,

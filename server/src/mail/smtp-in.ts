@@ -9,6 +9,7 @@ import { reportByMail } from '../reports/by-mail.ts'
 import { enquireByMail } from '../whereabouts/by-mail.ts'
 import { takeStoreReport } from '../whereabouts/store-reports.ts'
 import { noteRefusal } from '../whereabouts/refusals.ts'
+import { acknowledgement, refusal } from './smtp-answers.ts'
 import { resolveRecipients, takeIn, type IntakeOptions } from './intake.ts'
 
 interface Deps {
@@ -24,13 +25,6 @@ interface Deps {
   readonly takenIn: () => void
 }
 
-/** An error whose code and text go to the SMTP client (RFC 5321 §4.2, RFC 3463). */
-function reply(responseCode: number, text: string): Error {
-  return Object.assign(new Error(text), { responseCode })
-}
-
-const tryLater = () => reply(451, '4.3.0 Our database does not answer; please try again later')
-
 /** The door: answers 250 only after the message and its deliveries are committed (domain.md §1). */
 export function createSmtpIn(deps: Deps): SMTPServer {
   const { db, log, maxBytes } = deps
@@ -45,17 +39,17 @@ export function createSmtpIn(deps: Deps): SMTPServer {
       Promise.all([resolveRecipients(db, [address]), ownAddress(db, address)]).then(
         ([found, own]) => {
           if (found.has(address) || own) return callback()
-          const reason = `5.1.1 No mailbox here has the address ${address}`
+          const refused = refusal('no-mailbox', { address })
           void noteRefusal(db, log, {
             ...attemptOf(deps, session),
             recipients: [address],
-            code: 550,
-            reason,
-          }).then(() => callback(reply(550, reason)))
+            code: refused.responseCode,
+            reason: refused.message,
+          }).then(() => callback(refused))
         },
         error => {
           log.databaseAway('smtp recipient', error)
-          callback(tryLater())
+          callback(refusal('database-away'))
         },
       )
     },
@@ -72,7 +66,7 @@ export function createSmtpIn(deps: Deps): SMTPServer {
             }).then(() => callback(error))
           if (isDatabaseAway(error)) log.databaseAway('smtp data', error)
           else log.intakeFailed(error)
-          callback(tryLater())
+          callback(refusal('database-away'))
         },
       )
     },
@@ -100,19 +94,19 @@ async function receive(
   // Asked before anything is stored: a message with thousands of parts is an attack, not a message.
   const parsed = await (intake?.read ?? parseMessage)(raw)
   if (!parsed.ok && parsed.problem.code === 'too-many-parts') {
-    throw reply(554, `5.6.0 The message has more than ${parsed.problem.limit} parts or levels`)
+    throw refusal('too-many-parts', { limit: parsed.problem.limit })
   }
   const { mailFrom, rcptTo } = session.envelope
   const own = await Promise.all(rcptTo.map(({ address }) => ownAddress(db, address)))
   if (own.includes('reports')) return takeReport({ db, log, now, intake }, raw, parsed, session)
   if (own.includes('help')) {
     const asked = await enquireByMail(db, handedIn({ db, log, now, intake }, raw, parsed, session))
-    if (!asked.ok) throw reply(550, asked.problem)
-    return '2.0.0 The help desk will look for it'
+    if (!asked.ok) throw refusal(asked.problem)
+    return acknowledgement('question-taken')
   }
   if (own.includes('digests')) {
     const isReport = attemptOf({ now }, session).envelopeFrom === '' && session.remoteAddress === storeAddress
-    if (isReport && (await takeStoreReport(db, raw, now()))) return '2.0.0 Noted'
+    if (isReport && (await takeStoreReport(db, raw, now()))) return acknowledgement('noted')
     const taken = await takeDigestReply({ db, log, now, intake }, raw, parsed, session)
     takenIn()
     return taken
@@ -132,7 +126,7 @@ async function receive(
   if (!taken) throw new Error('nothing was taken in')
   log.tookIn(taken.messageId, taken.deliveries.length, raw.length)
   takenIn()
-  return `2.0.0 Taken in as ${taken.messageId}`
+  return acknowledgement('taken', { id: taken.messageId })
 }
 
 /** Addresses of Pendro itself: where reports are handed in, questions asked, and where digests come from. */
@@ -168,9 +162,9 @@ async function takeDigestReply(
   session: SMTPServerSession,
 ): Promise<string> {
   const taken = await takeReply(own.db, handedIn(own, raw, parsed, session))
-  if (!taken.ok) throw reply(550, taken.problem)
+  if (!taken.ok) throw refusal(taken.problem)
   own.log.digestReply(taken.value)
-  return '2.0.0 Thank you'
+  return acknowledgement('reply-taken')
 }
 
 /** Mail to the report address: what a colleague attached to it, or the answer why it was not taken. */
@@ -181,9 +175,9 @@ async function takeReport(
   session: SMTPServerSession,
 ): Promise<string> {
   const taken = await reportByMail(own.db, handedIn(own, raw, parsed, session))
-  if (!taken.ok) throw reply(550, taken.problem)
+  if (!taken.ok) throw refusal(taken.problem)
   own.log.reported(taken.value)
-  return `2.0.0 Thank you; learned from ${taken.value} ${taken.value === 1 ? 'message' : 'messages'}`
+  return acknowledgement('report-taken', { count: taken.value })
 }
 
 async function readAll(stream: SMTPServerDataStream, maxBytes: number): Promise<Buffer> {
@@ -194,6 +188,6 @@ async function readAll(stream: SMTPServerDataStream, maxBytes: number): Promise<
     // Read on to the end, as the protocol asks, but keep nothing more of it.
     if (size <= maxBytes) chunks.push(chunk)
   }
-  if (size > maxBytes) throw reply(552, `5.3.4 The message is larger than ${maxBytes} bytes`)
+  if (size > maxBytes) throw refusal('too-large', { limit: maxBytes })
   return Buffer.concat(chunks)
 }

@@ -70,11 +70,7 @@ export interface Proof {
   readonly code?: string
 }
 
-const tooMany = () =>
-  new AppError(
-    'TOO_MANY_TRIES',
-    'Too many tries for this mailbox. Wait a quarter of an hour; your help desk can send you messages meanwhile.',
-  )
+const tooMany = () => new AppError('TOO_MANY_TRIES', { context: 'mailbox' })
 
 // Checked for an address nobody has, so that the answer takes as long.
 const nobodysHash = hashPassword(randomBytes(16).toString('hex'))

@@ -25,7 +25,7 @@ export async function writeLetter(
     address: mailbox.address,
     organisation: organisation.name,
     url: `${publicUrl}/own`,
-    minutes: codeMinutes,
+    count: codeMinutes,
   }
   const secret = kind === 'welcome' ? makePassword() : await makeCode(db, mailboxId, now)
   if (kind === 'welcome') {
@@ -39,6 +39,7 @@ export async function writeLetter(
     t(`${kind}.${part}`, { ...facts, secret }),
   )
   return composeOwnMail(organisation, {
+    language: mailbox.language,
     to: { name: mailbox.name, address: mailbox.address },
     subject: t(`${kind}.subject`, { ...facts, secret: kind === 'code' ? secret : '' }),
     text: `${parts.join('\n\n')}\n`,

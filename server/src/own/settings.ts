@@ -2,7 +2,7 @@ import type { DigestScheduleShape } from '@pendro/contract'
 import { nextDigest } from '@pendro/core/digest'
 import { execute, inTransaction, type Database } from '../db/database.ts'
 import { digestSchedule, findMailboxRow, readOrganisation } from '../db/organisation.ts'
-import { changeSchedule } from '../digests/day.ts'
+import { changeSchedule, scheduleFacts } from '../digests/day.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
@@ -60,7 +60,7 @@ export async function writeSettingsOf(
         act: 'digest-schedule',
         by,
         mailboxId: who.id,
-        facts: { times: sorted?.times.join(', ') ?? '', days: sorted?.weekdays.join(', ') ?? '', language },
+        facts: { ...scheduleFacts(sorted), language },
       },
     ])
     await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: by.name }])

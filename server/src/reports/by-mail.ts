@@ -3,6 +3,7 @@ import { no, yes, type Parsed } from '@pendro/core/address'
 import { attachmentContents, type parseMessage } from '@pendro/core/message'
 import type { Database } from '../db/database.ts'
 import { findProvenColleague } from '../mail/proven-colleague.ts'
+import type { SmtpRefusal } from '../mail/smtp-answers.ts'
 import { learnReported } from './reports.ts'
 
 interface Given {
@@ -18,23 +19,22 @@ const mostReports = 20
 
 /**
  * Messages attached to a mail for the report address are learned as junk, or as phishing where the subject
- * says so. Only from a colleague whose mail is proven; the problem is the text of the SMTP answer.
+ * says so. Only from a colleague whose mail is proven; the problem is the code of the SMTP answer.
  */
 export async function reportByMail(
   db: Database,
   { raw, parsed, envelopeFrom, connection, resolve, now }: Given,
-): Promise<Parsed<number, string>> {
-  if (!parsed.ok) return no('5.6.0 The report can not be read')
+): Promise<Parsed<number, SmtpRefusal>> {
+  if (!parsed.ok) return no('unreadable-report')
   const message = parsed.value
   const colleague = await findProvenColleague(db, { raw, message, envelopeFrom, connection, resolve, now })
-  if (colleague === 'nobody') return no('5.7.1 Reports are taken from colleagues only')
-  if (colleague === 'not-proven') return no('5.7.1 Nothing proves that this report comes from you')
+  if (colleague === 'nobody') return no('report-not-colleague')
+  if (colleague === 'not-proven') return no('report-unproven')
   const attached = await attachmentContents(
     raw,
     ({ declaredType, name }) => declaredType === 'message/rfc822' || /\.eml$/i.test(name),
   )
-  if (attached.length === 0)
-    return no('5.6.0 Attach the message itself to the report; forwarding its text loses what is needed')
+  if (attached.length === 0) return no('report-without-message')
   const verdict = /phish/i.test(message.subject) ? 'phishing' : 'junk'
   for (const one of attached.slice(0, mostReports)) {
     await learnReported(db, {

@@ -11,6 +11,7 @@ import { hashMessageId } from '../mail/knowledge.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { shiftClusters } from '../review/clusters.ts'
 import { learn } from '../review/learning.ts'
+import { translator } from '../wording.ts'
 
 interface Reported {
   readonly by: Actor
@@ -170,8 +171,12 @@ export async function arfOf(db: Database, deliveryId: number, raw: Buffer, now: 
   if (!row) throw new AppError('DELIVERY_NOT_FOUND')
   const { digestAddress } = await readOrganisation(db)
   const domain = row.sender_facts.from[0]?.domain ?? ''
+  const t = translator('en')
+  const type = row.phishing === 1 ? 'fraud' : 'abuse'
   return writeArf({
-    type: row.phishing === 1 ? 'fraud' : 'abuse',
+    type,
+    subject: t(`arf.subject.${type}`),
+    words: t(`arf.words.${type}`, { date: row.received_at.toUTCString() }),
     raw,
     from: digestAddress,
     to: domain === '' ? 'undisclosed-recipients:;' : `abuse@${domain}`,

@@ -35,7 +35,7 @@ export async function ruledDeliveries(
   )
   if (rows.length < wanted.length) {
     const found = new Set(rows.map(({ id }) => id))
-    throw new AppError('DELIVERY_NOT_FOUND', undefined, { missing: wanted.filter(id => !found.has(id)) })
+    throw new AppError('DELIVERY_NOT_FOUND', { missing: wanted.filter(id => !found.has(id)) })
   }
   return rows
 }
@@ -75,6 +75,6 @@ function patternOf(
     return readPattern(typed)
   }
   const found = patternAtWidth(width, { address: sender_facts.from[0] ?? null, listId: sender_facts.listId })
-  if (!found) throw new AppError('NO_SENDER', undefined, { deliveryId: id, width })
+  if (!found) throw new AppError('NO_SENDER', { deliveryId: id, width })
   return found
 }

@@ -169,8 +169,7 @@ async function planMoves(
   const moves: Move[] = []
   for (const delivery of deliveries) {
     const { state } = delivery
-    if (message === 'release' && state === 'sealed')
-      throw new AppError('SEALED', undefined, { deliveryId: delivery.id })
+    if (message === 'release' && state === 'sealed') throw new AppError('SEALED', { deliveryId: delivery.id })
     if (message === 'release' && releasable.has(state)) moves.push({ delivery, to: 'deferred' })
     else if (message === 'discard' && discardable.has(state)) moves.push({ delivery, to: 'discarded' })
     else if (message === 'restore' && state === 'discarded')
@@ -183,7 +182,7 @@ async function planMoves(
 async function whyNot(
   db: Database,
   tx: Tx,
-  wanted: string,
+  wanted: 'release' | 'discard' | 'restore',
   { id, state, subject }: RuledDelivery,
 ): Promise<AppError> {
   const first = await findRow<{ name: string; at: Date; sentence: RulingSentence }>(
@@ -194,21 +193,13 @@ async function whyNot(
     tx,
   )
   if (first) {
-    const done = { release: 'released', discard: 'discarded', restore: 'restored', leave: 'ruled on' }[
-      first.sentence.message
-    ]
-    return new AppError('ALREADY_RULED', `${first.name} was first: “${subject}” has been ${done} already.`, {
-      by: first.name,
-      at: first.at.toISOString(),
-      done,
-      deliveryId: id,
-    })
+    const { message } = first.sentence
+    const facts = { by: first.name, at: first.at.toISOString(), deliveryId: id, subject }
+    return message === 'leave'
+      ? new AppError('ALREADY_RULED', facts)
+      : new AppError('ALREADY_RULED', { ...facts, context: message })
   }
-  return new AppError(
-    'WRONG_STATE',
-    `“${subject}” is ${state} now, so it can't be ${wanted}d.`.replace('eed.', 'ed.'),
-    { deliveryId: id, state },
-  )
+  return new AppError('WRONG_STATE', { context: wanted, deliveryId: id, state, subject })
 }
 
 async function moveDeliveries(
@@ -350,10 +341,7 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
     const entries = await rulingEntries(db, tx, id)
     await refuseBuiltOn(db, tx, id)
     if (entries.some(row => row.mailbox_id === null) && !isSteward(who)) {
-      throw new AppError(
-        'NEEDS_STEWARD',
-        'This ruling changed the list of the organisation; only a steward can undo it.',
-      )
+      throw new AppError('NEEDS_STEWARD', { context: 'undo' })
     }
     const moved = await movedDeliveries(db, tx, id)
     await execute(db, 'UPDATE rulings SET undone_at = :now WHERE id = :id', { now, id }, tx)

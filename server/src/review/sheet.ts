@@ -59,7 +59,7 @@ export async function readSheet(db: Database, who: SignedIn, id: number, now: Da
       finding,
       weight,
       facts: { ...facts },
-      raw: from.map(([name, text]): [string, string] => [name, text]),
+      raw: from.map(([name, text, code, more]) => ({ name, text, code, facts: more && { ...more } })),
     })),
     path: more.path,
     body: message && bodyFacts(message, asksWhy),

@@ -5,6 +5,7 @@ import { displayPattern, patternText, type SenderEntry } from '@pendro/core/send
 import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import { translator } from '../wording.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord, type RecordEntry } from '../record/write.ts'
 import { actor, rulerColumns, type Ruler } from '../sign-in/sessions.ts'
@@ -96,15 +97,18 @@ export async function liveEntries(
   return rows.map(toEntry)
 }
 
-/** 'x.example, safe, until 2026-12-24': enough to see what is another. */
+/** 'x.example, safe, until 2026-12-24': enough to see what has changed. */
 function sayEntry({ pattern, standing, binding, withoutAuthentication, until }: SenderEntry): string {
+  const t = translator('en')
   return [
     displayPattern(pattern),
-    standing,
-    ...(binding ? ['binding'] : []),
-    ...(withoutAuthentication ? ['also without proof'] : []),
-    // The stored moment is the end of the last day that counts.
-    ...(until === null ? [] : [`until ${new Date(until - 1).toISOString().slice(0, 10)}`]),
+    t(`entrySaid.${standing}`),
+    ...(binding ? [t('entrySaid.binding')] : []),
+    ...(withoutAuthentication ? [t('entrySaid.unproven')] : []),
+    // The stored moment is the end of the last day on which it applies.
+    ...(until === null
+      ? []
+      : [t('entrySaid.until', { day: new Date(until - 1).toISOString().slice(0, 10) })]),
   ].join(', ')
 }
 
@@ -131,19 +135,22 @@ async function changedMeanwhile(db: Database, row: EntryRow, tx?: Tx): Promise<A
   const shown = await briefs(db, [entry, ...(now ? [now] : [])], tx)
   const by = who?.name ?? 'Somebody'
   const pattern = displayPattern(entry.pattern)
-  return new AppError(
-    'ENTRY_CHANGED',
-    now
-      ? `${by} changed the entry ${pattern} before you. You meant ${sayEntry(entry)}; it is now ${sayEntry(now)}.`
-      : `${by} ended the entry ${pattern} before you. Nothing was changed.`,
-    {
-      entryId: row.id,
-      by,
-      at: who?.at.toISOString() ?? '',
-      was: shown.get(row.id) ?? null,
-      now: now ? { ...shown.get(now.id), withoutAuthentication: now.withoutAuthentication } : null,
-    },
-  )
+  const facts = {
+    pattern,
+    entryId: row.id,
+    by,
+    at: who?.at.toISOString() ?? '',
+    was: shown.get(row.id) ?? null,
+    now: now ? { ...shown.get(now.id), withoutAuthentication: now.withoutAuthentication } : null,
+  }
+  return now
+    ? new AppError('ENTRY_CHANGED', {
+        ...facts,
+        context: 'changed',
+        meant: sayEntry(entry),
+        became: sayEntry(now),
+      })
+    : new AppError('ENTRY_CHANGED', { ...facts, context: 'ended' })
 }
 
 export interface Applied {
@@ -216,8 +223,7 @@ export async function writeChange(
 ): Promise<Applied> {
   const { change, replaces, existing } = planned
   checkEntries(who, change.add, change.end, reason, organisation)
-  if (change.add.length + change.end.length === 0)
-    throw new AppError('NOTHING_TO_DO', 'The lists say so already.')
+  if (change.add.length + change.end.length === 0) throw new AppError('NOTHING_TO_DO', { context: 'lists' })
   const [rulingId = 0] = await insert(
     db,
     'rulings',

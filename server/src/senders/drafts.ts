@@ -1,4 +1,4 @@
-import { patternProblemText, type EntryDraft } from '@pendro/contract'
+import type { EntryDraft } from '@pendro/contract'
 import { daysBefore, startOfDay } from '@pendro/core/keeping'
 import { findCaution, findRefusal, isBindingByDefault, type ProposedEntry } from '@pendro/core/rulings'
 import { parsePattern, type SenderPattern } from '@pendro/core/senders'
@@ -9,7 +9,8 @@ import { isSteward, type Ruler } from '../sign-in/sessions.ts'
 export function readPattern(typed: string): SenderPattern {
   const parsed = parsePattern(typed)
   if (parsed.ok) return parsed.value
-  throw new AppError('BAD_PATTERN', patternProblemText(parsed.problem), { typed, problem: parsed.problem })
+  const { code, ...facts } = parsed.problem
+  throw new AppError('BAD_PATTERN', { typed, problem: code, ...facts })
 }
 
 /** Reads what somebody wrote; throws when it can't be an entry. */
@@ -64,8 +65,5 @@ export function checkEntries(
   if ([...entries, ...touched].some(({ owner }) => owner.kind === 'organisation'))
     throw new AppError('NEEDS_STEWARD')
   if (entries.some(entry => findCaution(entry, policy) !== null))
-    throw new AppError(
-      'NEEDS_STEWARD',
-      'This entry lets in mail of many unrelated senders, or of our own domain; only a steward may make it.',
-    )
+    throw new AppError('NEEDS_STEWARD', { context: 'lets-in' })
 }

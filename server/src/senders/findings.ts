@@ -200,7 +200,7 @@ async function chosenRemedies(
   )
   return chosen.map(({ key, remedy }) => {
     const found = rows.find(row => row.finding_key === key)?.remedies.find(({ name }) => name === remedy)
-    if (!found) throw new AppError('FINDING_NOT_FOUND', undefined, { key })
+    if (!found) throw new AppError('FINDING_NOT_FOUND', { key })
     return found
   })
 }
@@ -273,8 +273,7 @@ export async function setFindingAside(
   { key, reason, back }: { key: string; reason: string; back: boolean },
   now: Date,
 ): Promise<void> {
-  if (!back && reason === '')
-    throw new AppError('NEEDS_REASON', 'Say why it is set aside: whoever sees it next will want to know.')
+  if (!back && reason === '') throw new AppError('NEEDS_REASON', { context: 'leave-finding' })
   await inTransaction(db, async tx => {
     const row = await findRow<FindingRow>(
       db,

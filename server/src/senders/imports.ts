@@ -1,4 +1,4 @@
-import type { ImportStatus, LineOutcome, ListFormat, ReachShape } from '@pendro/contract'
+import type { ImportStatus, LineOutcome, ListFormat, ReachShape, Said } from '@pendro/contract'
 import { isExpired, patternText, type Owner } from '@pendro/core/senders'
 import { planImport, readList, type FatedLine, type ImportPlan } from '@pendro/core/lists'
 import { execute, findRow, inTransaction, insert, select, type Database } from '../db/database.ts'
@@ -8,7 +8,7 @@ import type { SignedIn } from '../sign-in/sessions.ts'
 import { writeChange } from './changes.ts'
 import { endOfDay } from './drafts.ts'
 import { allEntries, briefs, entryColumns, toEntry, type EntryRow } from './entries.ts'
-import { fileProblemText, whyText } from './import-texts.ts'
+import { say, sayFileProblem, sayWhy } from './import-said.ts'
 import { reachOf } from './reach.ts'
 
 /** Larger files are refused before they are read. */
@@ -80,7 +80,7 @@ interface ImportRow {
   readonly state: ImportStatus['state']
   readonly done: number
   readonly total: number
-  readonly problem: string
+  readonly problem: Said | null
   readonly reach: ReachShape | null
   readonly ruling_id: number | null
 }
@@ -150,7 +150,7 @@ export async function runImport(db: Database, id: number, now: Date): Promise<vo
     name: row.name,
     format: row.options.format ?? undefined,
   })
-  if (!read.ok) return fail(db, id, fileProblemText(read.problem))
+  if (!read.ok) return failImport(db, id, sayFileProblem(read.problem))
   const organisation = await readOrganisation(db)
   const { format, lines } = read.value
   await execute(db, 'UPDATE list_imports SET format = :format, total = :total, done = 0 WHERE id = :id', {
@@ -174,11 +174,13 @@ export async function runImport(db: Database, id: number, now: Date): Promise<vo
 const ownerOf = ({ mailboxId }: ImportOptions): Owner =>
   mailboxId === null ? { kind: 'organisation' } : { kind: 'mailbox', mailboxId }
 
-async function fail(db: Database, id: number, problem: string): Promise<void> {
-  await execute(db, "UPDATE list_imports SET state = 'failed', problem = :problem WHERE id = :id", {
-    id,
-    problem: problem.slice(0, 500),
-  })
+/** Ends an import without anything taken, with the reason as a code of `listFile`. */
+export async function failImport(db: Database, id: number, problem: Said): Promise<void> {
+  await execute(
+    db,
+    "UPDATE list_imports SET state = 'failed', claimed_until = NULL, problem = :problem WHERE id = :id",
+    { id, problem: JSON.stringify(problem) },
+  )
 }
 
 async function keepPlan(
@@ -208,7 +210,7 @@ async function keepPlan(
   })
 }
 
-type Describe = (one: FatedLine) => string
+type Describe = (one: FatedLine) => Said | null
 
 /** What is said of each line names the entry or the line it is seen against. */
 async function createDescriber(db: Database, plan: ImportPlan): Promise<Describe> {
@@ -216,7 +218,7 @@ async function createDescriber(db: Database, plan: ImportPlan): Promise<Describe
     fate.outcome === 'refused' || fate.outcome === 'added' || 'line' in fate.by ? [] : [fate.by],
   )
   const shown = await briefs(db, [...new Map(named.map(entry => [entry.id, entry])).values()])
-  return one => whyText(one, shown)
+  return one => sayWhy(one, shown)
 }
 
 function lineRow(id: number, one: FatedLine, describe: Describe) {
@@ -230,7 +232,7 @@ function lineRow(id: number, one: FatedLine, describe: Describe) {
     outcome: fate.outcome,
     pattern: listed ? patternText(listed.pattern) : '',
     standing: fate.outcome === 'added' ? fate.entry.standing : (listed?.standing ?? null),
-    why: describe(one).slice(0, 500),
+    why: describe(one),
     reason: (listed?.reason ?? '').slice(0, 1000),
     entry_id: 'by' in fate && 'id' in fate.by ? fate.by.id : null,
   }
@@ -249,7 +251,7 @@ async function take(
     'SELECT id, name, sign_in AS signIn, role FROM staffers WHERE id = :staffer_id',
     { staffer_id },
   )
-  if (!staffer) return fail(db, id, 'Whoever brought this list in is no longer there.')
+  if (!staffer) return failImport(db, id, say('staffer-gone'))
   const reasons = new Map(
     plan.lines.flatMap(({ line, fate }) =>
       fate.outcome === 'added' && line.entry.ok && line.entry.value.reason !== ''
@@ -287,7 +289,7 @@ async function take(
     })
   } catch (error) {
     if (!(error instanceof AppError)) throw error
-    await fail(db, id, error.message)
+    await failImport(db, id, say('said', { text: error.text }))
   }
 }
 
@@ -326,7 +328,7 @@ export async function importLinesOf(
     outcome: LineOutcome
     pattern: string
     standing: 'safe' | 'blocked' | null
-    why: string
+    why: Said | null
     entry_id: number | null
   }>(
     db,

@@ -92,10 +92,7 @@ function readSender(text: string): Address {
     if (anybody.ok) return anybody.value
   }
   readPattern(text)
-  throw new AppError(
-    'BAD_PATTERN',
-    `“${text}” is no sender; write an address such as anna@x.example, or a domain.`,
-  )
+  throw new AppError('BAD_PATTERN', { problem: 'no-sender', text })
 }
 
 function readListId(text: string): string | null {

@@ -130,8 +130,7 @@ export async function answerRequestOf(
   { approve, answer, token }: Answer,
   now: Date,
 ): Promise<Applied | null> {
-  if (!approve && answer === '')
-    throw new AppError('NEEDS_REASON', 'Say why it is declined: whoever asked will read it.')
+  if (!approve && answer === '') throw new AppError('NEEDS_REASON', { context: 'decline' })
   return inTransaction(
     db,
     async tx => {
@@ -143,7 +142,7 @@ export async function answerRequestOf(
       )
       if (!row) throw new AppError('REQUEST_NOT_FOUND')
       if (row.state !== 'open')
-        throw new AppError('ALREADY_ANSWERED', `${row.answered_by} has ${row.state} this request already.`)
+        throw new AppError('ALREADY_ANSWERED', { context: row.state, by: row.answered_by })
       const organisation = await readOrganisation(db, tx)
       if ((await findToken(db, tx, token)) !== null) throw new AppError('ALREADY_ANSWERED')
       let applied: Applied | null = null

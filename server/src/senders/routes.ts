@@ -96,7 +96,8 @@ export function senderRoutes(router: Router, { db, now, settings, queued }: Deps
   router.get('/api/senders/export', async (req, res) => {
     const who = whoIs(res)
     const query = exportQuery.safeParse(req.query)
-    if (!query.success) throw new AppError('BAD_REQUEST', z.prettifyError(query.error))
+    if (!query.success)
+      throw new AppError('BAD_REQUEST', { where: 'query', wrong: [z.prettifyError(query.error)] })
     await takeOutList(db, who, query.data, now(), res)
   })
 

@@ -135,7 +135,7 @@ function readCursor(text: string): { key: string; id: number } {
   } catch {
     // told below
   }
-  throw new AppError('BAD_REQUEST', 'The page asked for is not one this address has given out.')
+  throw new AppError('BAD_CURSOR')
 }
 
 export async function entryCounts(

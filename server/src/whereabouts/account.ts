@@ -53,6 +53,12 @@ function explain(
     hourCycle: 'h23',
   })
   const time = (iso: string | null | undefined) => (iso ? format.format(Date.parse(iso)) : '')
+  const days = new Intl.DateTimeFormat(language === 'en' ? 'en-GB' : language, {
+    timeZone,
+    day: 'numeric',
+    month: 'long',
+  })
+  const day = (iso: string | null | undefined) => (iso ? days.format(Date.parse(iso)) : '')
   const here = journey.find(({ stage }) => stage === 'here')
   const stop = (kind: string) => journey.find(one => one.kind === kind)
   const facts = {
@@ -61,7 +67,7 @@ function explain(
     received: time(at),
     time: time(here?.at),
     next: time(stop('next-try')?.at),
-    until: time(stop('goes-away')?.at),
+    until: day(stop('goes-away')?.at),
     problem: String(here?.facts.problem ?? ''),
     rule: String(here?.facts.rule ?? ''),
     folder: String(here?.facts.folder ?? ''),
@@ -93,12 +99,9 @@ export async function tryAgainNow(db: Database, who: SignedIn, id: number, now: 
       tx,
     )
     if (changed === 0)
-      throw new AppError(
-        'WRONG_STATE',
-        delivery.state === 'deferred'
-          ? 'It is being sent at this moment.'
-          : `Only what waits for the mail store can be sent again; this message is ${delivery.state}.`,
-      )
+      throw delivery.state === 'deferred'
+        ? new AppError('WRONG_STATE', { context: 'being-sent' })
+        : new AppError('WRONG_STATE', { context: 'not-waiting', state: delivery.state })
     await writeRecord(db, tx, [
       { at: now, act: 'tried-again', by: actor(who), mailboxId: delivery.mailbox_id, deliveryId: id },
     ])

@@ -5,6 +5,7 @@ import type { Connection, Resolve } from '@pendro/core/authentication'
 import type { Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { findProvenColleague } from '../mail/proven-colleague.ts'
+import type { SmtpRefusal } from '../mail/smtp-answers.ts'
 import { openEnquiry } from './enquiries.ts'
 
 interface Given {
@@ -20,17 +21,17 @@ const address = /[\w.+-]+@[\w-]+(?:\.[\w-]+)+/g
 
 /**
  * A colleague's mail to the help address opens an enquiry in their words; the first address in it that is not
- * ours is whom it asks about. What no person sent is taken and does nothing. The problem is the SMTP answer.
+ * ours is whom it asks about. What no person sent is taken and does nothing. The problem is the code of the SMTP answer.
  */
-export async function enquireByMail(db: Database, given: Given): Promise<Parsed<number | null, string>> {
+export async function enquireByMail(db: Database, given: Given): Promise<Parsed<number | null, SmtpRefusal>> {
   const { raw, parsed, envelopeFrom, connection, resolve, now } = given
-  if (!parsed.ok) return no('5.6.0 The message can not be read')
+  if (!parsed.ok) return no('unreadable-question')
   const message = parsed.value
   if (findAutomaticSign({ headers: message.headers, envelopeFrom, subject: message.subject }) !== null)
     return yes(null)
   const colleague = await findProvenColleague(db, { raw, message, envelopeFrom, connection, resolve, now })
-  if (colleague === 'nobody') return no('5.7.1 The help desk takes questions of colleagues only')
-  if (colleague === 'not-proven') return no('5.7.1 Nothing proves that this question comes from you')
+  if (colleague === 'nobody') return no('question-not-colleague')
+  if (colleague === 'not-proven') return no('question-unproven')
   const { policy } = await readOrganisation(db)
   const text = message.text.replace(/\s+/g, ' ').trim()
   const asked = [...`${message.subject} ${text}`.matchAll(address)]

@@ -1,6 +1,7 @@
 import { Piscina } from 'piscina'
 import { execute, findRow, type Database } from '../db/database.ts'
-import { runImport } from '../senders/imports.ts'
+import { say } from '../senders/import-said.ts'
+import { failImport, runImport } from '../senders/imports.ts'
 import { runUpkeep } from '../senders/upkeep.ts'
 import { threadFlags } from './thread-options.ts'
 
@@ -57,14 +58,7 @@ export async function workImports(
     await run({ kind: 'import', id: next.id, at })
     await execute(db, 'UPDATE list_imports SET claimed_until = NULL WHERE id = :id', { id: next.id })
   } catch (error) {
-    await execute(
-      db,
-      "UPDATE list_imports SET state = 'failed', claimed_until = NULL, problem = :problem WHERE id = :id",
-      {
-        id: next.id,
-        problem: 'Something went wrong on our side while reading this list. Nothing of it was taken.',
-      },
-    )
+    await failImport(db, next.id, say('went-wrong'))
     throw error
   }
   return 1

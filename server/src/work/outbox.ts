@@ -72,7 +72,7 @@ async function sendDelivery(deps: Deps, job: Job): Promise<void> {
      JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id = :id`,
     { id: job.subject_id },
   )
-  if (!row) return finish(deps, job, { status: 'refused', problem: 'the message is gone' })
+  if (!row) return finish(deps, job, { status: 'refused', problem: 'message-gone' })
   const raw = Buffer.concat([traceHeaders(job, row.folder), gunzipSync(row.gzip)])
   await finish(deps, job, await deps.send({ from: row.envelope_from, to: row.address }, raw))
 }
@@ -107,7 +107,11 @@ async function ownSource(
 /** Mail of our own: a digest, the answer to a reply, a welcome, a code. */
 async function sendOwnMail(deps: Deps, job: Job): Promise<void> {
   const source = await ownSource(deps, job)
-  if (!source) return finish(deps, job, { status: 'refused', problem: `the ${job.kind} is gone` })
+  if (!source)
+    return finish(deps, job, {
+      status: 'refused',
+      problem: job.kind === 'digest' ? 'digest-gone' : 'letter-gone',
+    })
   const raw = Buffer.concat([
     Buffer.from(`Pendro-Delivery: ${job.kind}-${job.subject_id}.${job.id}\r\nPendro-Place: inbox\r\n`),
     source,
@@ -115,7 +119,7 @@ async function sendOwnMail(deps: Deps, job: Job): Promise<void> {
   const to = await findRow<{ address: string }>(deps.db, 'SELECT address FROM mailboxes WHERE id = :id', {
     id: Number(job.place),
   })
-  if (!to) return finish(deps, job, { status: 'refused', problem: 'the mailbox is gone' })
+  if (!to) return finish(deps, job, { status: 'refused', problem: 'mailbox-gone' })
   // An empty reverse-path: a digest that bounces must not make more mail (RFC 3834 §3.3).
   await finish(deps, job, await deps.send({ from: '', to: to.address }, raw))
 }

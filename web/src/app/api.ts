@@ -1,3 +1,4 @@
+import i18next from 'i18next'
 import type { z } from 'zod'
 import type { Endpoint, ProblemCode } from '@pendro/contract'
 
@@ -65,12 +66,7 @@ export async function call<
     text?: string
     facts?: Record<string, unknown>
   }
-  throw new Problem(
-    code ?? 'INTERNAL',
-    text ?? `The server answered ${response.status} without a reason.`,
-    response.status,
-    facts,
-  )
+  throw new Problem(code ?? 'INTERNAL', text ?? i18next.t('failed.unknown'), response.status, facts)
 }
 
 async function reach(url: string, init: RequestInit): Promise<Response> {
@@ -78,7 +74,7 @@ async function reach(url: string, init: RequestInit): Promise<Response> {
     return await fetch(url, init)
   } catch (error) {
     if (error instanceof DOMException && error.name === 'AbortError') throw error
-    throw new Problem('OFFLINE', 'Pendro can’t be reached from here. Nothing was changed.', 0)
+    throw new Problem('OFFLINE', i18next.t('failed.unreachable'), 0)
   }
 }
 
@@ -92,5 +88,6 @@ function searchOf(query: Record<string, unknown> | undefined): string {
 
 export function problemOf(error: unknown): Problem {
   if (error instanceof Problem) return error
-  return new Problem('INTERNAL', error instanceof Error ? error.message : String(error), 0)
+  // What a program says of itself helps nobody who reads it here.
+  return new Problem('INTERNAL', i18next.t('failed.unknown'), 0)
 }

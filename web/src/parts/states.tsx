@@ -33,7 +33,16 @@ export function Empty({ title, children }: { title: string; children?: ReactNode
 }
 
 /** What happened, what was kept, what to do. */
-export function Failed({ error, onAgain }: { error: unknown; onAgain?: () => void }) {
+export function Failed({
+  error,
+  onAgain,
+  say = one => problemOf(one).text,
+}: {
+  error: unknown
+  onAgain?: () => void
+  /** Words the problem; colleagues' pages say it in their language. */
+  say?: (error: unknown) => string
+}) {
   const { t } = useTranslation()
   const problem = problemOf(error)
   return (
@@ -41,7 +50,7 @@ export function Failed({ error, onAgain }: { error: unknown; onAgain?: () => voi
       <h2 className="font-serif text-[1.1rem] font-semibold text-stop">
         {t(problem.code === 'OFFLINE' ? 'failed.offline' : 'failed.title')}
       </h2>
-      <p className="mt-1">{problem.text}</p>
+      <p className="mt-1">{say(error)}</p>
       {onAgain && (
         <Button className="mt-3" onClick={onAgain}>
           {t('failed.again')}

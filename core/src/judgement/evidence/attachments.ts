@@ -5,10 +5,10 @@ import { evidence, type Evidence, type RawFact } from './evidence.ts'
 const archiveTypes = /^application\/(zip|x-7z-compressed|x-rar-compressed|gzip|x-tar)$/
 
 const raw = ({ name, declaredType, trueType, note }: Attachment): readonly RawFact[] => [
-  ['name', name],
-  ['says it is', declaredType],
-  ['is', trueType],
-  ...(note === '' ? [] : [['inside', note] as const]),
+  ['', name, 'name'],
+  ['', declaredType, 'declared'],
+  ['', trueType, 'by-content'],
+  ...(note === '' ? [] : [['', note, 'inside'] as const]),
 ]
 
 /** Attachments that are not harmful by themselves and still speak for or against a message. */

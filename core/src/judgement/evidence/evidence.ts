@@ -11,7 +11,33 @@ export interface Evidence {
   readonly raw?: readonly RawFact[]
 }
 
-export type RawFact = readonly [name: string, text: string]
+/**
+ * With a `code` the pair has words of its own (`raw.label.code` in place of a name, `raw.value.code` around a text),
+ * with further facts for their blanks. Without one, both are shown as they are.
+ */
+export type RawFact = readonly [
+  name: string,
+  text: string,
+  code?: RawCode,
+  facts?: Readonly<Record<string, string | number>>,
+]
+
+export type RawCode =
+  | 'absent'
+  | 'repeated'
+  | 'long'
+  | 'domain'
+  | 'resembles'
+  | 'same-shapes'
+  | 'one-letter'
+  | 'name-within'
+  | 'name'
+  | 'declared'
+  | 'by-content'
+  | 'inside'
+  | 'hidden'
+  | 'came-in'
+  | 'word'
 
 const longestRaw = 500
 
@@ -26,7 +52,12 @@ export function evidence(finding: Finding, { facts = {}, times = 1, raw = [] }: 
   // Rounded here and nowhere else, so that the bars on screen add up to the score on screen.
   const weight = Math.round(weights[finding] * times * 100) / 100
   if (raw.length === 0) return { finding, weight, facts }
-  return { finding, weight, facts, raw: raw.slice(0, 16).map(([name, text]) => [name, cut(text)] as const) }
+  return {
+    finding,
+    weight,
+    facts,
+    raw: raw.slice(0, 16).map(([name, text, ...more]): RawFact => [name, cut(text), ...more]),
+  }
 }
 
 const cut = (text: string) => (text.length > longestRaw ? `${text.slice(0, longestRaw)}…` : text)

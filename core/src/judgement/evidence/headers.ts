@@ -8,10 +8,10 @@ const day = 86_400_000
 const crowd = 100
 const longestField = 10_000
 
-const rawHeader = (message: Message, name: string): RawFact => [
-  name,
-  findHeader(message.headers, name) ?? '(none)',
-]
+function rawHeader(message: Message, name: string): RawFact {
+  const value = findHeader(message.headers, name)
+  return value === null ? [name, '', 'absent'] : [name, value]
+}
 
 /** Names, answers, dates and the shape of the header itself. */
 export function weighHeaders({
@@ -52,7 +52,7 @@ export function weighHeaders({
     found.push(
       evidence('date-far-off', {
         facts: { days: Math.round(off) },
-        raw: [rawHeader(message, 'Date'), ['came in', new Date(receivedAt).toISOString()]],
+        raw: [rawHeader(message, 'Date'), ['', new Date(receivedAt).toISOString(), 'came-in']],
       }),
     )
   }
@@ -68,11 +68,9 @@ export function weighHeaders({
 function oddities({ defects, headers }: Message): readonly RawFact[] {
   const long = headers.find(({ value }) => value.length > longestField)
   return [
-    ...(defects.includes('several-from-fields') ? [['From', 'stands there more than once'] as const] : []),
-    ...(defects.includes('several-subject-fields')
-      ? [['Subject', 'stands there more than once'] as const]
-      : []),
-    ...(defects.includes('no-date') ? [['Date', 'is missing'] as const] : []),
-    ...(long ? [[long.name, `has ${long.value.length} characters`] as const] : []),
+    ...(defects.includes('several-from-fields') ? [['From', '', 'repeated'] as const] : []),
+    ...(defects.includes('several-subject-fields') ? [['Subject', '', 'repeated'] as const] : []),
+    ...(defects.includes('no-date') ? [['Date', '', 'absent'] as const] : []),
+    ...(long ? [[long.name, String(long.value.length), 'long'] as const] : []),
   ]
 }

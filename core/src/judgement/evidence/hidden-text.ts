@@ -6,5 +6,7 @@ const preview = 40
 
 export function weighHiddenText({ message: { hiddenText } }: Weighed): readonly Evidence[] {
   if (hiddenText.length <= preview) return []
-  return [evidence('hidden-text', { facts: { length: hiddenText.length }, raw: [['hidden', hiddenText]] })]
+  return [
+    evidence('hidden-text', { facts: { length: hiddenText.length }, raw: [['', hiddenText, 'hidden']] }),
+  ]
 }

@@ -2,6 +2,7 @@ import { covers, displayDomain, findLookalike, isSameOrganisation } from '../../
 import type { Link } from '../../message/index.ts'
 import type { Weighed } from './context.ts'
 import { evidence, type Evidence } from './evidence.ts'
+import { rawLikeness } from './lookalikes.ts'
 
 /** A web address or bare host at the start of a link's text: what the reader believes to open. */
 const hostInText = /^(?:https?:\/\/)?((?:[\p{L}\p{N}-]{1,63}\.){1,8}[\p{L}]{2,63})(?:[/:?#]|$)/iu
@@ -52,7 +53,7 @@ export function weighLinks({
     found.push(
       evidence('link-lookalike', {
         facts: { host: displayDomain(link.host), known: displayDomain(match.known) },
-        raw: [rawLink(link), ['resembles', match.known], ['by', match.by]],
+        raw: [rawLink(link), ...rawLikeness(match)],
       }),
     )
   }

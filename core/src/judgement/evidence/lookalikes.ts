@@ -1,6 +1,11 @@
-import { covers, displayDomain, findLookalike } from '../../address/index.ts'
+import { covers, displayDomain, findLookalike, type Lookalike } from '../../address/index.ts'
 import type { Weighed } from './context.ts'
-import { evidence, type Evidence } from './evidence.ts'
+import { evidence, type Evidence, type RawFact } from './evidence.ts'
+
+export const rawLikeness = ({ known, by }: Lookalike): readonly RawFact[] => [
+  ['', known, 'resembles'],
+  ['', '', by],
+]
 
 /** A sender's domain that is made to be taken for one of ours, or for one we write to. */
 export function weighLookalikes({
@@ -14,11 +19,7 @@ export function weighLookalikes({
   return [
     evidence(policy.ownDomains.includes(match.known) ? 'lookalike-own' : 'lookalike-known', {
       facts: { domain: displayDomain(domain), known: displayDomain(match.known) },
-      raw: [
-        ['domain', domain],
-        ['resembles', match.known],
-        ['by', match.by],
-      ],
+      raw: [['', domain, 'domain'], ...rawLikeness(match)],
     }),
   ]
 }

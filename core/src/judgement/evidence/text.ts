@@ -24,8 +24,10 @@ export function weighText({ message, context }: Weighed): readonly Evidence[] {
       raw: found.leaning.slice(0, listedWords).map(({ token, weight, count }) => {
         const { word, place } = shownToken(token)
         return [
-          `${word}${place === '' ? '' : ` (${place})`}`,
-          `${weight > 0 ? '+' : '−'}${Math.abs(weight).toFixed(2)}; wanted ${count.wanted}, junk ${count.junk}`,
+          word,
+          `${weight > 0 ? '+' : '−'}${Math.abs(weight).toFixed(2)}`,
+          'word',
+          { place, wanted: count.wanted, junk: count.junk },
         ] as const
       }),
     }),

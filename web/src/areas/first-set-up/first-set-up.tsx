@@ -1,7 +1,7 @@
 import { useState, type FormEvent, type ReactNode } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
-import { beginSetUp } from '@pendro/contract'
+import { beginSetUp, type SetUpProblem } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { enter } from '../../app/session.ts'
 import { Button } from '../../parts/buttons.tsx'
@@ -12,14 +12,14 @@ const field = 'w-full rounded-md border border-line-strong bg-raised px-3 py-2'
 export function FirstSetUp() {
   const { t } = useTranslation()
   const client = useQueryClient()
-  const [problem, setProblem] = useState('')
+  const [problem, setProblem] = useState<{ text: string; wrong: readonly SetUpProblem[] } | null>(null)
   const [busy, setBusy] = useState(false)
   const submit = async (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault()
     const form = new FormData(event.currentTarget)
     const text = (name: string) => String(form.get(name) ?? '')
     setBusy(true)
-    setProblem('')
+    setProblem(null)
     try {
       const who = { signIn: text('signIn'), password: text('password') }
       await call(beginSetUp, {
@@ -36,7 +36,8 @@ export function FirstSetUp() {
       client.setQueryData(['set-up'], { needed: false })
       await enter(client, who)
     } catch (error) {
-      setProblem(problemOf(error).text)
+      const { text, facts } = problemOf(error)
+      setProblem({ text, wrong: Array.isArray(facts.wrong) ? (facts.wrong as SetUpProblem[]) : [] })
     } finally {
       setBusy(false)
     }
@@ -102,10 +103,15 @@ export function FirstSetUp() {
             />
           </Field>
         </fieldset>
-        {problem !== '' && (
-          <p role="alert" className="rounded-md border border-stop/40 bg-amber-tint px-3 py-2 text-stop">
-            {problem}
-          </p>
+        {problem && (
+          <div role="alert" className="rounded-md border border-stop/40 bg-amber-tint px-3 py-2 text-stop">
+            <p>{problem.text}</p>
+            <ul className="list-disc pl-5">
+              {problem.wrong.map(({ code, line }) => (
+                <li key={`${code} ${line}`}>{t(`setUp.wrong.${code}`, { line })}</li>
+              ))}
+            </ul>
+          </div>
         )}
         <Button kind="main" type="submit" disabled={busy} className="justify-self-start">
           {t('setUp.go')}

@@ -1,7 +1,8 @@
 import i18next from 'i18next'
 import { enRecord } from '../../wording/en-record.ts'
+import { enWhereabouts } from '../../wording/en-whereabouts.ts'
 
 // The area's texts come with its code, not with the first screen.
-i18next.addResourceBundle('en', 'translation', { record: enRecord }, true)
+i18next.addResourceBundle('en', 'translation', { record: enRecord, whereabouts: enWhereabouts }, true)
 
 export { RecordArea } from './record-area.tsx'

@@ -1,6 +1,5 @@
 import { useMemo } from 'react'
 import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
-import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
 import { readRecord, undoRuling, type RecordLine } from '@pendro/contract'
@@ -13,6 +12,7 @@ import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+import { sentenceOf } from './record-text.ts'
 
 const whoChoices = ['staffers', 'me', 'pendro', 'everybody'] as const
 const whatChoices = [
@@ -116,9 +116,7 @@ export function RecordArea() {
               days: (
                 <SentenceSlot
                   label={t('record.daysLabel')}
-                  text={t(`record.days.${filter.days}`, {
-                    defaultValue: t('review.days', { count: filter.days }),
-                  })}
+                  text={t([`record.days.${filter.days}`, 'record.anyDays'], { count: filter.days })}
                   value={String(filter.days)}
                   options={sinceChoices.map(value => ({
                     value: String(value),
@@ -176,7 +174,7 @@ function headingOf(
 const leadsOn = ({ facts }: RecordLine, to: 'entry' | 'enquiry') => Number(facts[to] ?? 0) > 0
 
 function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
-  const { t } = useTranslation()
+  const { t, i18n } = useTranslation()
   const times = useTimes()
   return (
     <li>
@@ -192,7 +190,7 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
         <span className={line.byKind === 'pendro' ? 'text-ink-2' : 'font-semibold'}>{line.by}</span>
         <div className={line.undone ? 'text-ink-2 line-through decoration-line-strong' : ''}>
           <p>
-            <Sentence text={sentenceOf(line, t)} />
+            <Sentence text={sentenceOf(line, { t, language: i18n.language, day: times.day })} />
           </p>
           {(line.reason !== '' ||
             line.deliveryId !== null ||
@@ -222,27 +220,6 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
       </div>
     </li>
   )
-}
-
-/** The whole act in one sentence: what was done, what was learned, what became of the sender. */
-function sentenceOf({ act, facts, mailboxName }: RecordLine, t: TFunction): string {
-  if (act !== 'ruling') return t(`record.act.${act}`, { ...facts, name: mailboxName })
-  const count = Number(facts.deliveries)
-  const to =
-    mailboxName === ''
-      ? t('record.toColleagues', { count: Number(facts.colleagues) })
-      : t('record.toName', { name: mailboxName })
-  const parts = [
-    t(`record.message.${facts.message}`, { count, subject: facts.subject, from: facts.from, to }),
-  ]
-  if (facts.learn !== 'nothing') parts.push(t(`record.learn.${facts.learn}`))
-  if (facts.sender !== 'as-is') {
-    const whom = facts.for === 'everyone' ? t('record.forEveryone') : to
-    parts.push(t(`record.sender.${facts.sender}`, { patterns: facts.patterns, whom }))
-    if (facts.until) parts.push(t('record.until', { day: facts.until }))
-  }
-  if (Number(facts.ended) > 0) parts.push(t('record.ended', { count: Number(facts.ended) }))
-  return parts.join(', ')
 }
 
 const undoable: ReadonlySet<string> = new Set(['ruling', 'lists', 'upkeep', 'import', 'approved'])

@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
+import type { TFunction } from 'i18next'
 import type { DeliverySheet } from '@pendro/contract'
 
 /** So many findings are shown at first: the safe view should begin on the same screen. */
@@ -32,12 +33,14 @@ export function EvidenceBars({ evidence, score }: { evidence: DeliverySheet['evi
   )
 }
 
+type Evidence = DeliverySheet['evidence'][number]
+
 /** One finding; what it was read from opens under it. */
 function Found({
   found: { finding, weight, facts, raw = [] },
   longest,
 }: {
-  found: DeliverySheet['evidence'][number]
+  found: Evidence
   longest: number
 }) {
   const { t } = useTranslation()
@@ -62,16 +65,22 @@ function Found({
       </div>
       {open && (
         <dl className="my-1 grid grid-cols-[minmax(0,2fr)_minmax(0,3fr)] gap-x-3 gap-y-0.5 border-l-2 border-line-strong pl-3 font-mono text-[0.85rem] text-ink-2">
-          {raw.map(([name, value], i) => (
+          {raw.map((fact, i) => (
             <div key={i} className="contents">
-              <dt>{name}</dt>
-              <dd className="break-all">{value}</dd>
+              <dt>{fact.name === '' && fact.code ? t(`raw.label.${fact.code}`) : fact.name}</dt>
+              <dd className="break-all">{rawValue(fact, t)}</dd>
             </div>
           ))}
         </dl>
       )}
     </li>
   )
+}
+
+function rawValue({ text, code, facts }: NonNullable<Evidence['raw']>[number], t: TFunction): string {
+  const place = facts?.place ? t(`raw.place.${facts.place}`) : t('raw.place.text')
+  // A pair without words for its value shows the text itself.
+  return code ? t(`raw.value.${code}`, { ...facts, place, text, defaultValue: text }) : text
 }
 
 const signed = (n: number) => (n < 0 ? '−' : '+') + Math.abs(n).toFixed(2)

@@ -2,6 +2,7 @@ import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import type { DeliverySheet } from '@pendro/contract'
 import { useNumbers, useTimes } from '../../app/times.ts'
+import { problemWords } from '../../parts/hand-over.ts'
 import { Pendulum } from '../../parts/pendulum.tsx'
 import { DecisionPath } from '../../parts/decision-path.tsx'
 import { EvidenceBars } from './evidence-bars.tsx'
@@ -80,7 +81,11 @@ function Whereabout({ sheet: { row, waiting, history, path } }: { sheet: Deliver
   const times = useTimes()
   const box = 'mt-3 rounded-md border px-4 py-2'
   if (waiting) {
-    const facts = { time: times.clock(waiting.nextAt), problem: waiting.problem, count: waiting.attempts }
+    const facts = {
+      time: times.clock(waiting.nextAt),
+      problem: problemWords(waiting.problem, t),
+      count: waiting.attempts,
+    }
     return (
       <p role="status" className={`${box} border-amber/40 bg-amber-tint text-amber`}>
         {t(waiting.attempts === 0 ? 'sheet.onItsWay' : 'sheet.waiting', facts)}
@@ -99,7 +104,7 @@ function Whereabout({ sheet: { row, waiting, history, path } }: { sheet: Deliver
     const bounced = history.findLast(({ act }) => act === 'bounced')
     return (
       <p role="status" className={`${box} border-stop/40 text-stop`}>
-        {t('sheet.bounced', { problem: String(bounced?.facts.problem ?? '') })}
+        {t('sheet.bounced', { problem: problemWords(String(bounced?.facts.problem ?? ''), t) })}
       </p>
     )
   }

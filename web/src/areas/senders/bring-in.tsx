@@ -1,6 +1,7 @@
 import { useState, type DragEvent } from 'react'
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
+import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
 import { useNavigate, useParams } from 'react-router'
 import {
@@ -11,6 +12,7 @@ import {
   undoRuling,
   type ImportStatus,
   type LineOutcome,
+  type Said,
 } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { useNotices } from '../../app/notices.ts'
@@ -173,7 +175,7 @@ async function base64Of(file: File): Promise<string> {
   const url = await new Promise<string>((resolve, reject) => {
     const reader = new FileReader()
     reader.onload = () => resolve(String(reader.result))
-    reader.onerror = () => reject(new Error('The file could not be read.'))
+    reader.onerror = () => reject(reader.error ?? new Error('unreadable'))
     reader.readAsDataURL(file)
   })
   return url.slice(url.indexOf(',') + 1)
@@ -214,7 +216,7 @@ function Import({ id }: { id: number }) {
       {data.state === 'failed' && (
         <div role="alert" className="mt-4 rounded-lg border border-stop/40 bg-sheet px-5 py-4">
           <p className="font-semibold text-stop">{t('senders.bringIn.failed')}</p>
-          <p className="mt-1">{data.problem}</p>
+          <p className="mt-1">{data.problem && t(`listFile.${data.problem.code}`, data.problem.facts)}</p>
           <Button className="mt-3" onClick={() => void navigate('/senders/bring-in')}>
             {t('senders.bringIn.another')}
           </Button>
@@ -299,7 +301,7 @@ function Lines({ id, outcome }: { id: number; outcome: LineOutcome }) {
                 <span className="block truncate text-[0.88rem] text-ink-2">{line.typed}</span>
               )}
             </span>
-            <span className="text-[0.93rem] text-ink-2">{line.why}</span>
+            <span className="text-[0.93rem] text-ink-2">{line.why && sayLine(line.why, t)}</span>
           </li>
         ))}
       </ol>
@@ -313,6 +315,9 @@ function Lines({ id, outcome }: { id: number; outcome: LineOutcome }) {
     </div>
   )
 }
+
+/** Most reasons are of lines; what is wrong with a pattern is said as everywhere else. */
+const sayLine = ({ code, facts }: Said, t: TFunction) => t([`listLine.${code}`, `pattern.${code}`], facts)
 
 function Take({ status }: { status: ImportStatus }) {
   const { t } = useTranslation()

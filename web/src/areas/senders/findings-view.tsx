@@ -107,7 +107,7 @@ function Finding({ finding }: { finding: FindingShape }) {
                 <Button
                   key={name}
                   aria-expanded={remedy === name}
-                  className="text-[0.95rem]"
+                  className="min-w-0 text-left text-[0.95rem] [overflow-wrap:anywhere] whitespace-normal!"
                   onClick={() => {
                     setAsiding(false)
                     setRemedy(remedy === name ? null : name)

@@ -24,7 +24,7 @@ export function UpkeepPanel({ onOpen }: { onOpen: (panel: Panel) => void }) {
       {upkeep.error && !data && <Failed error={upkeep.error} onAgain={() => void upkeep.refetch()} />}
       {data?.problem && (
         <p role="alert" className="mt-2 rounded-md border border-stop/40 bg-sheet px-3 py-2 text-stop">
-          {t('senders.upkeep.problem', { problem: data.problem })}
+          {t('senders.upkeep.problem')}
         </p>
       )}
       <ul className="mt-3 grid grid-cols-[minmax(0,1fr)] gap-2.5">

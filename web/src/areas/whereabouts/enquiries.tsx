@@ -207,7 +207,7 @@ function NewEnquiry({
 }
 
 function Opened({ id, hits, onClose }: { id: number; hits: readonly WhereHit[]; onClose: () => void }) {
-  const { t } = useTranslation()
+  const { t, i18n } = useTranslation()
   const times = useTimes()
   const { data, error, refetch } = useEnquiry(id)
   if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
@@ -235,7 +235,10 @@ function Opened({ id, hits, onClose }: { id: number; hits: readonly WhereHit[]; 
         )}
         {data.alsoHere.length > 0 && (
           <p role="status" className="mt-1 rounded-md bg-amber-tint px-2.5 py-1 text-amber">
-            {t('whereabouts.enquiries.alsoHere', { names: data.alsoHere.join(', ') })}
+            {t('whereabouts.enquiries.alsoHere', {
+              count: data.alsoHere.length,
+              names: new Intl.ListFormat(i18n.language, { type: 'conjunction' }).format(data.alsoHere),
+            })}
           </p>
         )}
       </div>

@@ -1,5 +1,6 @@
 import type { TFunction } from 'i18next'
 import type { JourneyStop } from '@pendro/contract'
+import { problemWords } from '../../parts/hand-over.ts'
 
 /**
  * What a stop says beneath its name and time, line by line; not again what the heading has said. The mail
@@ -33,11 +34,13 @@ export function stopDetails(
       return [d('code'), ...statusText(facts, t)]
     case 'bounced':
     case 'store-report':
-      return [String(facts.problem ?? ''), ...statusText(facts, t)].filter(text => text !== '')
+      return [problemWords(String(facts.problem ?? ''), t), ...statusText(facts, t)].filter(
+        text => text !== '',
+      )
     case 'deferred':
       return [
         d('tries', { count: Number(facts.attempts ?? 0) }),
-        ...(facts.problem ? [String(facts.problem)] : []),
+        ...(facts.problem ? [problemWords(String(facts.problem), t)] : []),
         ...statusText(facts, t),
       ]
     case 'digest-would-list':

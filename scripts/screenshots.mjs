@@ -1,0 +1,84 @@
+// `node scripts/screenshots.mjs`: one picture of each main view into docs/screenshots/, of the demo that `npm start`
+// has at 127.0.0.1:8025 (or of the address given).
+import { mkdirSync } from 'node:fs'
+import { join } from 'node:path'
+import { chromium } from '@playwright/test'
+import { root } from './prepare.mjs'
+import { demoColleague, demoStaffers } from './sign-ins.mjs'
+
+const base = process.argv[2] ?? 'http://127.0.0.1:8025'
+const folder = join(root, 'docs/screenshots')
+mkdirSync(folder, { recursive: true })
+
+const browser = await chromium.launch({
+  executablePath: '/usr/bin/chromium',
+  args: ['--no-sandbox', '--disable-gpu', '--disable-background-networking', '--no-first-run'],
+})
+const open = (width, height) =>
+  browser.newPage({ viewport: { width, height }, locale: 'en-GB', timezoneId: 'Europe/Oslo' })
+
+async function shoot(page, name) {
+  await page.waitForLoadState('networkidle').catch(() => {})
+  await page.waitForTimeout(600)
+  await page.screenshot({ path: join(folder, `${name}.png`) })
+}
+
+const desk = await open(1280, 800)
+await desk.goto(`${base}/review`)
+await shoot(desk, 'sign-in')
+const [steward] = demoStaffers
+await desk.getByLabel('Name').fill(steward.signIn)
+await desk.getByLabel('Password').fill(steward.password)
+await desk.getByRole('button', { name: 'Sign in' }).click()
+await desk.getByRole('navigation').waitFor()
+
+const views = {
+  review: '/review',
+  whereabouts: '/whereabouts?from=fjellby',
+  digests: '/digests',
+  senders: '/senders',
+  'senders-upkeep': '/senders?panel=let-harm-in',
+  record: '/record',
+}
+for (const [name, path] of Object.entries(views)) {
+  // The live stream never goes idle; the page itself says when it is drawn.
+  await desk.goto(base + path, { waitUntil: 'domcontentloaded' })
+  await desk.waitForTimeout(1800)
+  await shoot(desk, name)
+}
+// A journey with more to tell than one that went straight to the inbox.
+await desk.goto(`${base}/whereabouts?from=gjestebrygga`, { waitUntil: 'domcontentloaded' })
+await desk.waitForTimeout(1800)
+await desk.getByRole('link', { name: 'Full account' }).first().click()
+await desk.waitForTimeout(1500)
+await shoot(desk, 'account')
+
+await desk.goto(`${base}/senders`, { waitUntil: 'domcontentloaded' })
+await desk.getByTestId('question').waitFor()
+await desk.keyboard.press('a')
+await desk.getByRole('textbox', { name: /Which sender/ }).waitFor()
+await desk.keyboard.type('gjestebrygga.example')
+await desk.keyboard.press('Enter')
+await desk.waitForTimeout(1500)
+await shoot(desk, 'senders-add')
+
+await desk.goto(`${base}/senders/bring-in`, { waitUntil: 'domcontentloaded' })
+await desk.locator('input[type=file]').setInputFiles({
+  name: 'suppliers.txt',
+  mimeType: 'text/plain',
+  buffer: Buffer.from(
+    'orders@skyline-ropes.example # ropes\nfjordfuel.example\nbunker@fjordfuel.example\nco.uk\ntwo words\nfreepost.example\nnell@quay-lamps.example\n',
+  ),
+})
+await desk.waitForURL(/bring-in\/\d+/)
+await desk.waitForTimeout(2500)
+await shoot(desk, 'senders-bring-in')
+
+const phone = await open(360, 740)
+await phone.goto(`${base}/own`)
+await phone.getByLabel('Your email address').fill(demoColleague.address)
+await phone.getByLabel('Your password').fill(demoColleague.password)
+await phone.getByRole('button', { name: 'Sign in' }).click()
+await phone.waitForTimeout(1500)
+await shoot(phone, 'own-page')
+await browser.close()

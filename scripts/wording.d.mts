@@ -1,0 +1,1 @@
+export const words: { readonly interruptedFill: string }

@@ -1,0 +1,174 @@
+import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { enLists } from '@pendro/contract/wording/en-lists'
+import { insert, select, type Database } from '../src/db/database.ts'
+import { migrate } from '../src/db/migrate.ts'
+import { freshDatabase } from './support.ts'
+
+let db: Database
+
+/** What version 8 said of a line, and the code and facts of it now. */
+const lines: readonly (readonly [said: string, code: string | null, facts: object])[] = [
+  ['', null, {}],
+  ['The opposite entry of this list ends.', 'ends', {}],
+  ['The same as line 17.', 'there-line', { line: 17 }],
+  ['The list has this entry already.', 'there-entry', {}],
+  [
+    'Would change nothing: *.x.example (safe, organisation) decides already.',
+    'covered',
+    { entry: '*.x.example (safe, organisation)' },
+  ],
+  ['Says the opposite of line 3.', 'contradicts-line', { line: 3 }],
+  [
+    'Says the opposite of anna@x.example (blocked, Kari).',
+    'contradicts-entry',
+    { entry: 'anna@x.example (blocked, Kari)' },
+  ],
+  [
+    'Anyone can have an address at this provider. If you mean it, a steward adds it by hand, with a reason.',
+    'shared-provider',
+    {},
+  ],
+  ['Its last day has passed.', 'until-passed', {}],
+  ['“ok” is no standing; it is safe or blocked.', 'bad-standing', { text: 'ok' }],
+  ['“31.12” is no day; write it as 2026-12-31.', 'bad-date', { text: '31.12' }],
+  ['There is no “pattern” in it.', 'no-text', {}],
+  ['There is no domain in it. Accepted are an address (anna@x.example), …', 'empty-domain', {}],
+  [
+    "“co.uk” is not one organisation's domain: unrelated senders live under it. Name the domain below it, such as x.co.uk.",
+    'public-suffix',
+    { domain: 'co.uk' },
+  ],
+  [
+    '“192.0.2.1” is a network address; sender entries name domains. Accepted …',
+    'ip-literal',
+    { text: '192.0.2.1' },
+  ],
+  ["“a b” can't stand before the @ of an address. Accepted …", 'bad-local', { text: 'a b' }],
+  ['The part before the @ has 80 characters; at most 64 fit.', 'too-long', { length: 80, limit: 64 }],
+  ['Something nobody remembers', 'said', { text: 'Something nobody remembers' }],
+]
+
+beforeAll(async () => {
+  ;({ db } = await freshDatabase())
+  await migrate(db, { to: '0008-exact-list' })
+  await insert(db, 'list_imports', [
+    {
+      staffer_id: 1,
+      at: new Date(0),
+      name: 'a.csv',
+      format: 'csv',
+      options: {},
+      source: Buffer.from(''),
+      state: 'failed',
+      problem: 'This is no list: byte 17 can’t stand in a text. Save a spreadsheet as CSV first.',
+    },
+    {
+      staffer_id: 1,
+      at: new Date(0),
+      name: 'b.json',
+      format: 'json',
+      options: {},
+      source: Buffer.from(''),
+      state: 'failed',
+      problem:
+        'This can’t be read as JSON: Unexpected end. Expected is a list of texts, or of objects with “pattern”.',
+    },
+    {
+      staffer_id: 1,
+      at: new Date(0),
+      name: 'c.txt',
+      format: 'text',
+      options: {},
+      source: Buffer.from(''),
+      state: 'ready',
+      problem: '',
+    },
+  ])
+  await insert(
+    db,
+    'list_import_lines',
+    lines.map(([why], i) => ({ import_id: 1, line: i, part: 0, typed: 'x', outcome: 'refused', why })),
+  )
+  await insert(db, 'delivery_judgements', [
+    {
+      delivery_id: 1,
+      path: [],
+      evidence: [
+        {
+          finding: 'odd-headers',
+          weight: 1,
+          facts: {},
+          raw: [
+            ['From', 'stands there more than once'],
+            ['Date', 'is missing'],
+            ['X-A', 'has 12000 characters'],
+          ],
+        },
+        {
+          finding: 'date-far-off',
+          weight: 1,
+          facts: {},
+          raw: [
+            ['Date', '(none)'],
+            ['came in', '2026-11-01T00:00:00.000Z'],
+          ],
+        },
+        {
+          finding: 'lookalike-own',
+          weight: 1,
+          facts: {},
+          raw: [
+            ['resembles', 'harbour.example'],
+            ['by', 'one letter'],
+          ],
+        },
+      ],
+    },
+  ])
+  await migrate(db)
+})
+afterAll(() => db.close())
+
+describe('what was said in sentences is said by codes', () => {
+  test.each(lines.map(([said, code, facts], i) => ({ said, code, facts, i })))(
+    '“$said”',
+    async ({ code, facts, i }) => {
+      const [row] = await select<{ why: unknown }>(db, 'SELECT why FROM list_import_lines WHERE line = :i', {
+        i,
+      })
+      expect(row?.why).toEqual(code === null ? null : { code, facts })
+      if (code !== null) expect({ ...enLists.pattern, ...enLists.listLine }).toHaveProperty(code)
+    },
+  )
+
+  test('of files', async () => {
+    const rows = await select<{ problem: unknown }>(db, 'SELECT problem FROM list_imports ORDER BY id')
+    expect(rows.map(({ problem }) => problem)).toEqual([
+      { code: 'binary', facts: { byte: 17 } },
+      { code: 'bad-json', facts: { text: 'Unexpected end' } },
+      null,
+    ])
+  })
+
+  test('of evidence', async () => {
+    const [row] = await select<{ evidence: { raw: unknown }[] }>(
+      db,
+      'SELECT evidence FROM delivery_judgements',
+    )
+    expect(row?.evidence.map(({ raw }) => raw)).toEqual([
+      [
+        ['From', '', 'repeated'],
+        ['Date', '', 'absent'],
+        ['X-A', '12000', 'long'],
+      ],
+      [
+        ['Date', '', 'absent'],
+        ['', '2026-11-01T00:00:00.000Z', 'came-in'],
+      ],
+      [
+        ['', 'harbour.example', 'resembles'],
+        ['', '', 'one-letter'],
+      ],
+    ])
+  })
+})

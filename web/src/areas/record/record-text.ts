@@ -1,0 +1,69 @@
+import type { TFunction } from 'i18next'
+import type { RecordLine } from '@pendro/contract'
+import { problemWords } from '../../parts/hand-over.ts'
+
+interface Say {
+  readonly t: TFunction
+  readonly language: string
+  /** '6 December' */
+  readonly day: (iso: string) => string
+}
+
+/** The whole act in one sentence: what was done, what was learned, what became of the sender. */
+export function sentenceOf({ act, facts, mailboxName }: RecordLine, say: Say): string {
+  const { t } = say
+  if (act !== 'ruling')
+    return t(`record.act.${formOf(act, facts)}`, { ...inWords(facts, say), name: mailboxName })
+  const count = Number(facts.deliveries)
+  const to =
+    mailboxName === ''
+      ? t('record.toColleagues', { count: Number(facts.colleagues) })
+      : t('record.toName', { name: mailboxName })
+  const parts = [
+    t(`record.message.${facts.message}`, { count, subject: facts.subject, from: facts.from, to }),
+  ]
+  if (facts.learn !== 'nothing') parts.push(t(`record.learn.${facts.learn}`))
+  if (facts.sender !== 'as-is') {
+    const whom = facts.for === 'everyone' ? t('record.forEveryone') : to
+    parts.push(t(`record.sender.${facts.sender}`, { patterns: facts.patterns, whom }))
+    if (facts.until) parts.push(t('record.until', { day: say.day(String(facts.until)) }))
+  }
+  if (Number(facts.ended) > 0) parts.push(t('record.ended', { count: Number(facts.ended) }))
+  return parts.join(', ')
+}
+
+/** Acts that need another sentence by what their facts say. */
+function formOf(act: string, facts: RecordLine['facts']): string {
+  if (act === 'undo') return Number(facts.deliveries) > 0 ? 'undo' : 'undo-lists'
+  // Entries of before tell the times only.
+  if (act === 'digest-schedule')
+    return `digest-schedule-${facts.schedule ?? (facts.times ? 'chosen' : 'changed')}`
+  return act
+}
+
+/** Facts that are codes, in words. */
+function inWords(facts: RecordLine['facts'], { t, language }: Say): Record<string, string | number> {
+  const list = (parts: readonly string[]) =>
+    new Intl.ListFormat(language, { type: 'conjunction' }).format(parts)
+  const codes = (text: string | number | undefined) =>
+    String(text ?? '')
+      .split(', ')
+      .filter(code => code !== '')
+  const said: Record<string, string | number> = { ...facts }
+  if (facts.deliveries !== undefined) said.count = Number(facts.deliveries)
+  if (facts.standing !== undefined) said.standing = t(`standing.${facts.standing}`)
+  if (facts.state !== undefined) said.state = t(`whereabouts.enquiries.state.${facts.state}`)
+  if (facts.how !== undefined) said.how = t(`whereabouts.enquiries.howOptions.${facts.how}`)
+  if (facts.format !== undefined) said.format = t(`record.format.${facts.format}`)
+  if (facts.problem !== undefined) said.problem = problemWords(String(facts.problem), t)
+  if (facts.forbidden !== undefined)
+    said.forbidden =
+      list(codes(facts.forbidden).map(kind => t(`forbidden.kind.${kind}`))) || t('record.nothingForbidden')
+  if (facts.days !== undefined) {
+    const weekday = new Intl.DateTimeFormat(language, { weekday: 'short', timeZone: 'UTC' })
+    // 5 January 1970 was a Monday, ISO weekday 1.
+    said.days = list(codes(facts.days).map(day => weekday.format(Date.UTC(1970, 0, 4 + Number(day)))))
+    said.times = list(codes(facts.times))
+  }
+  return said
+}
