@@ -38,9 +38,9 @@ test('a false positive: too wide, the harm is shown; the narrower pattern is off
     Number(/let through [^.]*?(\d+) harmful/.exec((await consequences.textContent()) ?? '')?.[1] ?? 0)
   await expect.poll(harmful).toBeLessThan(wide)
   await page.keyboard.press('Enter')
-  await expect(page.getByRole('status').filter({ hasText: 'Released.' })).toContainText(
-    'havnevakt@gjestebrygga.example is safe from now on',
-  )
+  await expect(
+    page.getByRole('status').filter({ hasText: 'havnevakt@gjestebrygga.example is safe from now on' }),
+  ).toContainText('Released.')
 
   // the next one, over SMTP, goes to the inbox; from the other account it does not
   const subject = `Kailiste ${serial}`

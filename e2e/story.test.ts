@@ -50,7 +50,7 @@ test('from a message held back to a released one and a list that works', async (
   await expect(page.getByTestId('ruling-bar')).toContainText(`lantern-${serial}.example`)
   await expect(page.getByTestId('consequences')).toContainText('let through 1 message to 1 colleague')
   await page.keyboard.press('Enter')
-  await expect(page.getByRole('status').filter({ hasText: 'Released.' })).toContainText('is safe from now on')
+  await expect(page.getByRole('status').filter({ hasText: 'is safe from now on' })).toContainText('Released.')
 
   // it arrived, once, and the sheet says so
   await expect

@@ -18,4 +18,11 @@ export {
   type Address,
   type AddressProblem,
 } from './address.ts'
-export { decodeWords, encodeWords, parseMailboxes, type NamedAddress } from './mailboxes.ts'
+export {
+  decodeWords,
+  encodeWords,
+  parseMailboxes,
+  readFromFields,
+  type FromFields,
+  type NamedAddress,
+} from './mailboxes.ts'

@@ -1,6 +1,6 @@
 import yauzl from 'yauzl'
 
-/** What the directory of a ZIP archive says; nothing is unpacked. */
+/** What a ZIP archive holds: the names of its directory and of its local headers, and the contents that were wanted. */
 export interface ZipDirectory {
   readonly names: readonly string[]
   readonly encrypted: boolean
@@ -8,33 +8,96 @@ export interface ZipDirectory {
   readonly expanded: number
   /** There are more entries than were looked at. */
   readonly cut: boolean
+  readonly contents: readonly { readonly name: string; readonly content: Buffer }[]
 }
 
 const mostEntries = 2000
+const mostContents = 20
 
-/** Reads the central directory (PKWARE APPNOTE 4.3.12); `null` when it can't be read. Bounded in entries. */
-export function readZipDirectory(content: Uint8Array): Promise<ZipDirectory | null> {
+interface Wanted {
+  /** Of all that is unpacked together. */
+  readonly bytes: number
+  readonly wanted: (name: string) => boolean
+}
+
+/**
+ * Reads the central directory (PKWARE APPNOTE 4.3.12) and unpacks the entries that are wanted, within their bytes;
+ * `null` when it can't be read. Names of local headers (4.3.7) are added where they differ: some programs go by these.
+ */
+export function readZip(content: Buffer, { bytes, wanted }: Wanted): Promise<ZipDirectory | null> {
   return new Promise(resolve => {
     yauzl.fromBuffer(
-      Buffer.from(content.buffer, content.byteOffset, content.byteLength),
-      { lazyEntries: true, validateEntrySizes: true },
+      content,
+      { lazyEntries: true, validateEntrySizes: true, strictFileNames: false, decodeStrings: true },
       (error, zip) => {
         if (error || !zip) return resolve(null)
-        const names: string[] = []
+        const names = new Set<string>()
+        const contents: { name: string; content: Buffer }[] = []
         let encrypted = false
         let expanded = 0
-        const finish = (cut: boolean) => resolve({ names, encrypted, expanded, cut })
-        zip.on('error', () => resolve(names.length > 0 ? { names, encrypted, expanded, cut: true } : null))
+        let left = bytes
+        const finish = (cut: boolean) => resolve({ names: [...names], encrypted, expanded, cut, contents })
+        zip.on('error', () => (names.size > 0 ? finish(true) : resolve(null)))
         zip.on('end', () => finish(false))
         zip.on('entry', (entry: yauzl.Entry) => {
-          names.push(String(entry.fileName).slice(0, 300))
-          encrypted ||= (entry.generalPurposeBitFlag & 1) === 1
+          const name = String(entry.fileName).slice(0, 300)
+          names.add(name)
+          names.add(localName(content, entry))
+          const isLocked = (entry.generalPurposeBitFlag & 1) === 1
+          encrypted ||= isLocked
           expanded += entry.uncompressedSize
-          if (names.length >= mostEntries) return finish(true)
-          zip.readEntry()
+          if (names.size >= mostEntries) return finish(true)
+          const fits = entry.uncompressedSize <= left && contents.length < mostContents
+          if (isLocked || !fits || name.endsWith('/') || !wanted(name)) return zip.readEntry()
+          left -= entry.uncompressedSize
+          unpack(zip, entry).then(
+            unpacked => {
+              contents.push({ name, content: unpacked })
+              zip.readEntry()
+            },
+            () => zip.readEntry(),
+          )
         })
         zip.readEntry()
       },
     )
   })
+}
+
+function unpack(zip: yauzl.ZipFile, entry: yauzl.Entry): Promise<Buffer> {
+  return new Promise((resolve, reject) => {
+    zip.openReadStream(entry, (error, stream) => {
+      if (error || !stream) return reject(error ?? new Error('no stream'))
+      const chunks: Buffer[] = []
+      stream.on('data', (chunk: Buffer) => chunks.push(chunk))
+      stream.on('error', reject)
+      stream.on('end', () => resolve(Buffer.concat(chunks)))
+    })
+  })
+}
+
+function localName(content: Buffer, { relativeOffsetOfLocalHeader: at, fileName }: yauzl.Entry): string {
+  if (at + 30 > content.length || content.readUInt32LE(at) !== 0x04034b50) return String(fileName)
+  const length = content.readUInt16LE(at + 26)
+  return content.subarray(at + 30, at + 30 + Math.min(length, 300)).toString('utf8')
+}
+
+/** Names in a tar archive (POSIX ustar); bounded, and ends at the first block that is no header. */
+export function listTar(content: Buffer): readonly string[] {
+  const names: string[] = []
+  for (let at = 0; at + 512 <= content.length && names.length < mostEntries;) {
+    const text = (from: number, length: number) =>
+      content
+        .subarray(at + from, at + from + length)
+        .toString('utf8')
+        .split('\0')[0] ?? ''
+    const name = text(0, 100)
+    if (name === '') break
+    const prefix = text(345, 155)
+    names.push(prefix === '' ? name : `${prefix}/${name}`)
+    const size = Number.parseInt(text(124, 12).trim() || '0', 8)
+    if (!(size >= 0)) break
+    at += 512 + Math.ceil(size / 512) * 512
+  }
+  return names
 }

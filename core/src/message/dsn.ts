@@ -1,4 +1,6 @@
-import { simpleParser } from 'mailparser'
+import { leavesOf } from './attachments.ts'
+import { findHeader } from './headers.ts'
+import { isBranch, readMime } from './mime.ts'
 
 /** What a delivery status notification says of one recipient (RFC 3464 §2.3). */
 export interface RecipientStatus {
@@ -20,22 +22,17 @@ export interface StatusReport {
 
 /** Reads a delivery status notification; `null` for any other message, and for one that tells of no recipient. */
 export async function readStatusReport(raw: Buffer): Promise<StatusReport | null> {
-  const { attachments, headers } = await simpleParser(raw, {
-    keepDeliveryStatus: true,
-    skipTextToHtml: true,
-    skipHtmlToText: true,
-  })
-  const type = headers.get('content-type') as { value?: string; params?: Record<string, string> } | undefined
-  if (type?.value !== 'multipart/report' || type.params?.['report-type']?.toLowerCase() !== 'delivery-status')
-    return null
-  const status = attachments.find(({ contentType }) => contentType === 'message/delivery-status')
+  const { headers, root } = await readMime(raw, { maxParts: 50 }).catch(() => ({ headers: [], root: null }))
+  if (root === null || !isBranch(root) || root.multipart !== 'report') return null
+  const type = findHeader(headers, 'Content-Type') ?? ''
+  if (!/report-type\s{0,5}=\s{0,5}"?delivery-status"?/i.test(type)) return null
+  const leaves = leavesOf(root)
+  const status = leaves.find(leaf => leaf.type === 'message/delivery-status')
   if (!status) return null
   const [message, ...groups] = fieldGroups(status.content.toString('utf8'))
   const recipients = groups.flatMap(readRecipient)
   if (recipients.length === 0) return null
-  const original = attachments.find(({ contentType }) =>
-    /^(message\/rfc822|text\/rfc822-headers)$/.test(contentType),
-  )
+  const original = leaves.find(leaf => /^(message\/rfc822|text\/rfc822-headers)$/.test(leaf.type))
   return {
     reportingHost: untyped(message?.get('reporting-mta') ?? ''),
     recipients,
@@ -46,8 +43,8 @@ export async function readStatusReport(raw: Buffer): Promise<StatusReport | null
 /** Groups of fields with empty lines between them; names in lower case, folded values made whole. */
 function fieldGroups(text: string): readonly ReadonlyMap<string, string>[] {
   return text
-    .replace(/\r\n?/g, '\n')
     .slice(0, 200_000)
+    .replace(/\r\n?/g, '\n')
     .split(/\n[ \t]*\n/)
     .map(
       group =>

@@ -4,7 +4,12 @@ import type { HeaderField } from './headers.ts'
 /** What Pendro knows of one RFC 5322 message after reading it; see parse.ts. */
 export interface Message {
   readonly headers: readonly HeaderField[]
+  /** Every mailbox of every From field. */
   readonly from: readonly NamedAddress[]
+  /** Every domain that stands behind an @ in a From field, also where the address itself can't be read. A-labels. */
+  readonly fromDomains: readonly string[]
+  /** There is one From field, and all of it could be read. */
+  readonly fromWhole: boolean
   readonly sender: NamedAddress | null
   readonly replyTo: readonly NamedAddress[]
   readonly to: readonly NamedAddress[]
@@ -45,6 +50,8 @@ export interface Attachment {
   readonly danger: AttachmentDanger | null
   /** What was found inside, in a few words; '' when nobody looked. */
   readonly note: string
+  /** It is named or written to be taken for something else. */
+  readonly disguise?: boolean
 }
 
 export type AttachmentDanger =

@@ -6,7 +6,6 @@ import { evidence, type Evidence, type RawFact } from './evidence.ts'
 const day = 86_400_000
 /** More addresses than this in To and Cc: nobody writes to so many by hand. */
 const crowd = 100
-const longestField = 10_000
 
 function rawHeader(message: Message, name: string): RawFact {
   const value = findHeader(message.headers, name)
@@ -66,11 +65,11 @@ export function weighHeaders({
 
 /** What RFC 5322 §3.6 forbids, and fields no program writes by itself. */
 function oddities({ defects, headers }: Message): readonly RawFact[] {
-  const long = headers.find(({ value }) => value.length > longestField)
+  const long = headers.find(({ longerThan }) => longerThan !== undefined)
   return [
     ...(defects.includes('several-from-fields') ? [['From', '', 'repeated'] as const] : []),
     ...(defects.includes('several-subject-fields') ? [['Subject', '', 'repeated'] as const] : []),
     ...(defects.includes('no-date') ? [['Date', '', 'absent'] as const] : []),
-    ...(long ? [[long.name, String(long.value.length), 'long'] as const] : []),
+    ...(long ? [[long.name, String(long.longerThan), 'long'] as const] : []),
   ]
 }
