@@ -13,7 +13,9 @@ import {
   weighMessage,
   tokensOf,
 } from '@pendro/core/judgement'
-import { parseMessage } from '@pendro/core/message'
+import { readTrusted } from '@pendro/core/authentication'
+import { noAuthentication } from '@pendro/core/senders'
+import { parseMessage, type Message } from '@pendro/core/message'
 import { simpleParser } from 'mailparser'
 import { demoOrganisation } from '../scripts/fill-demo.ts'
 import { atMost, inTurns, type Measured, type Section } from './measure.ts'
@@ -50,11 +52,14 @@ export async function benchJudging(): Promise<Section> {
     ),
   }
   const knownDomains = [...policy.ownDomains, ...correspondents.map(({ domain }) => domain)]
+  const trusted = ({ headers }: Message) =>
+    readTrusted(headers, { ip: '127.0.0.1', helo: '' }, { ...policy, gateways: ['127.0.0.0/8'] })
+      .authentication ?? noAuthentication
   const judge = async (raw: Buffer) => {
     const parsed = await parseMessage(raw)
     if (!parsed.ok) return
     const message = parsed.value
-    const sender = senderFacts(message, null, policy)
+    const sender = senderFacts(message, null, trusted(message))
     const evidence = [
       ...weighMessage({
         message,

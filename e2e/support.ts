@@ -1,4 +1,5 @@
 import { createTransport } from 'nodemailer'
+import MailComposer from 'nodemailer/lib/mail-composer'
 import { test as base, type Page } from '@playwright/test'
 import { demoStaffers } from '../scripts/sign-ins.mjs'
 
@@ -61,10 +62,21 @@ export async function send(mail: Mail): Promise<string> {
     secure: false,
     ignoreTLS: true,
   })
-  const { response } = await transport.sendMail({
+  const { 'Authentication-Results': results, ...headers } = mail.headers ?? {}
+  const raw = await new MailComposer({
     ...mail,
     attachments: mail.attachments?.map(a => ({ ...a })),
-    headers: { ...mail.headers },
+    headers,
+  })
+    .compile()
+    .build()
+  // As a gateway adds them: what it found out, above whom it took the message from.
+  const trace = results
+    ? `Authentication-Results: ${results}\r\nReceived: from mail.example (mail.example [192.0.2.25]) by mx1.vindholm.example; ${new Date().toUTCString()}\r\n`
+    : ''
+  const { response } = await transport.sendMail({
+    envelope: { from: /<([^>]+)>/.exec(mail.from)?.[1] ?? mail.from, to: mail.to },
+    raw: Buffer.concat([Buffer.from(trace), raw]),
   })
   return response
 }

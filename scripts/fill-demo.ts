@@ -28,6 +28,7 @@ import { fillDigests } from './fill-digests.ts'
 import { fillEnquiries } from './fill-enquiries.ts'
 import { demoStaffers } from './sign-ins.mjs'
 import { words } from './wording.mjs'
+import { checkWith } from '../server/src/mail/authenticate.ts'
 
 const day = 86_400_000
 
@@ -39,6 +40,8 @@ export const demoOrganisation: Organisation = {
   policy: {
     ownDomains: [domain, secondDomain],
     trustedHosts: [trustedHost],
+    // The sending world stands in for the gateway, on this machine.
+    gateways: ['127.0.0.0/8'],
     forbidden: ['executable', 'script', 'disguised', 'program-in-archive', 'bomb'],
     linkShorteners: ['kort.example'],
     fileHosts: ['dropshelf.example', 'filequay.example'],
@@ -116,7 +119,7 @@ export async function fillDemo(
     const taken = await takeIn(
       db,
       inward.map(({ letter }) => toIncoming(letter)),
-      { onward: 'history', resolve },
+      { onward: 'history', authenticate: checkWith(resolve) },
     )
     await noteTruth(
       db,
@@ -162,6 +165,7 @@ const toIncoming = ({ raw, envelopeFrom, recipients, at }: Letter) => ({
   envelopeFrom,
   recipients,
   receivedAt: at,
+  connection: { ip: '127.0.0.1', helo: trustedHost },
 })
 
 /** One letter in twelve came past the edge host's own checks: Pendro has to check it. */

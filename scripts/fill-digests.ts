@@ -134,6 +134,7 @@ async function answerSome(db: Database, now: Date): Promise<void> {
     const raw = Buffer.from(
       [
         `Authentication-Results: ${trustedHost}; dmarc=pass header.from=${address.split('@')[1]}`,
+        `Received: from mail.${address.split('@')[1]} (mail.${address.split('@')[1]} [192.0.2.25]) by ${trustedHost} with ESMTPS; ${now.toUTCString()}`,
         `From: =?UTF-8?B?${Buffer.from(name).toString('base64')}?= <${address}>`,
         `To: ${(await readOrganisation(db)).digestAddress}`,
         'Subject: Re: Kept back for you',
@@ -149,8 +150,8 @@ async function answerSome(db: Database, now: Date): Promise<void> {
       raw,
       parsed: await parseMessage(raw),
       envelopeFrom: address,
-      connection: { ip: '', helo: '' },
-      resolve: undefined,
+      connection: { ip: '127.0.0.1', helo: trustedHost },
+      authenticate: undefined,
       now: at,
     })
   }

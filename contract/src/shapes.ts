@@ -66,7 +66,9 @@ export const pathLine = z.object({
   facts: z.record(z.string(), z.union([z.string(), z.number()])),
   decided: entryBrief.nullable(),
   overruled: z.array(entryBrief),
-  refused: z.array(z.object({ entry: entryBrief, why: z.enum(['not-authenticated', 'own-domain']) })),
+  refused: z.array(
+    z.object({ entry: entryBrief, why: z.enum(['not-authenticated', 'own-domain', 'unreadable-sender']) }),
+  ),
   /** Mail rules that matched, in their order; the first decided unless `outcome` is 'late'. */
   rules: z
     .array(
@@ -172,7 +174,7 @@ export const reachNumbers = z.object({
 })
 export type ReachNumbers = z.infer<typeof reachNumbers>
 
-export const caution = z.enum(['shared-provider', 'own-domain'])
+export const caution = z.enum(['shared-provider', 'own-domain', 'unreadable-sender'])
 
 export const reachShape = reachNumbers.extend({
   days: z.number().int(),

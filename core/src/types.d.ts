@@ -15,14 +15,18 @@ declare module 'tr46' {
   export function toUnicode(domain: string, options?: Options): { domain: string; error: boolean }
 }
 
-declare module 'mailauth/lib/spf/index.js' {
-  export function spf(options: {
-    sender: string
-    ip: string
-    helo: string
-    mta: string
-    resolver: (name: string, type: string) => Promise<unknown>
-  }): Promise<{ status: { result: string; comment?: string }; rr?: string }>
+declare module 'mailauth/lib/arc/index.js' {
+  export interface Chain {
+    chain?: readonly unknown[] | false
+    lastEntry?: {
+      'arc-seal'?: { parsed?: { d?: { value?: string } } }
+      'arc-authentication-results'?: { original?: Buffer }
+    }
+  }
+  export function arc(
+    chain: Chain,
+    options: { resolver: (name: string, type: string) => Promise<unknown> },
+  ): Promise<{ status: { result: string; comment?: string } }>
 }
 
 declare module 'mailauth/lib/dkim/verify.js' {
@@ -30,7 +34,9 @@ declare module 'mailauth/lib/dkim/verify.js' {
     input: Buffer,
     options: { resolver: (name: string, type: string) => Promise<unknown>; curTime: Date },
   ): Promise<{
+    arc?: import('mailauth/lib/arc/index.js').Chain
     results: readonly {
+      signature?: string
       signingDomain?: string
       selector?: string
       algo?: string

@@ -7,7 +7,9 @@ import { makeMail } from '@pendro/demo/mail'
 import { makeColleagues } from '@pendro/demo/organisation'
 import { chanceOf } from '@pendro/demo/random'
 import { isBulk, junkScore, noText, provenance, senderFacts, weighMessage } from '@pendro/core/judgement'
-import { parseMessage, safeView } from '@pendro/core/message'
+import { readTrusted } from '@pendro/core/authentication'
+import { noAuthentication } from '@pendro/core/senders'
+import { parseMessage, safeView, type Message } from '@pendro/core/message'
 import { addressText, parseMailboxes } from '@pendro/core/address'
 
 // Generous: it guards against never ending, and says nothing about speed.
@@ -32,12 +34,16 @@ const knowledge = {
   imitates: null,
 }
 
+const trusted = ({ headers }: Message) =>
+  readTrusted(headers, { ip: '127.0.0.1', helo: '' }, { ...policy, gateways: ['127.0.0.0/8'] })
+    .authentication ?? noAuthentication
+
 /** Everything that happens to a message before it is stored; gives what the sheet would show. */
 async function judgeAny(raw: Buffer): Promise<{ score: number; html: string } | { problem: string }> {
   const parsed = await parseMessage(raw)
   if (!parsed.ok) return { problem: parsed.problem.code }
   const message = parsed.value
-  const sender = senderFacts(message, null, policy)
+  const sender = senderFacts(message, null, trusted(message))
   const evidence = weighMessage({
     message,
     sender,

@@ -19,7 +19,8 @@ import {
   type Register,
   type SenderKnowledge,
 } from '@pendro/core/judgement'
-import { parseMessage } from '@pendro/core/message'
+import { readTrusted } from '@pendro/core/authentication'
+import { parseMessage, type Message } from '@pendro/core/message'
 import { noAuthentication, parsePattern, type SenderEntry } from '@pendro/core/senders'
 import {
   changesNothing,
@@ -34,6 +35,7 @@ import {
 const policy: OrganisationPolicy = {
   ownDomains: ['vindholm.example'],
   trustedHosts: ['mx.vindholm.example'],
+  gateways: ['127.0.0.0/8'],
   forbidden: ['executable', 'script', 'disguised'],
   fileHosts: ['dropshelf.example'],
   sharedProviders: ['freepost.example'],
@@ -48,6 +50,8 @@ const unknown: SenderKnowledge = {
   ruledJunk: 0,
   imitates: null,
 }
+const trusted = ({ headers }: Message) =>
+  readTrusted(headers, { ip: '127.0.0.1', helo: '' }, policy).authentication ?? noAuthentication
 const receivedAt = Date.parse('2026-11-20T08:00:00Z')
 
 async function findings(
@@ -58,7 +62,7 @@ async function findings(
 ) {
   const parsed = await parseMessage(Buffer.from([...headers, '', body].join('\r\n')))
   if (!parsed.ok) throw new Error(parsed.problem.code)
-  const sender = senderFacts(parsed.value, null, policy)
+  const sender = senderFacts(parsed.value, null, trusted(parsed.value))
   const all = weighMessage({
     message: parsed.value,
     sender,
@@ -79,7 +83,8 @@ const plain = [
   'Message-ID: <1@x.example>',
 ]
 const html = [...plain, 'Content-Type: text/html']
-const results = (text: string) => `Authentication-Results: mx.vindholm.example; ${text}`
+const results = (text: string) =>
+  `Authentication-Results: mx.vindholm.example; ${text}\r\nReceived: from x (x [192.0.2.1]) by mx.vindholm.example; Fri, 20 Nov 2026 08:00:00 +0000`
 
 describe('evidence, and its near misses', () => {
   test.each([

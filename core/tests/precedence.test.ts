@@ -68,9 +68,19 @@ function plainly(
   const organisation = (domain: string) => domain.split('.').slice(-2).join('.')
   const proven = (domain: string): boolean => {
     const { dmarc, spf, dkim } = sender.authentication
+    // An explicit failure outranks everything.
+    if (dmarc.result === 'fail') return false
     if (dmarc.result === 'pass' && dmarc.domain === domain) return true
     if (spf.result === 'pass' && organisation(spf.domain) === organisation(domain)) return true
     return dkim.some(one => one.result === 'pass' && organisation(one.domain) === organisation(domain))
+  }
+  // A list's own domain: what stands behind the first label of its id.
+  const listProven = (): boolean => {
+    const domain = organisation((sender.listId ?? '').split('.').slice(1).join('.'))
+    const { dmarc, spf, dkim } = sender.authentication
+    return [dmarc, spf, ...dkim].some(
+      one => one.result === 'pass' && one.domain !== '' && organisation(one.domain) === domain,
+    )
   }
   const allProven = sender.from.length > 0 && sender.from.every(({ domain }) => proven(domain))
   const claimsToBeUs = sender.from.some(
@@ -85,14 +95,24 @@ function plainly(
         best = { rank, standing }
     }
     // Blocked: header From, envelope sender, Sender, or the list; one is enough.
+    const readDomains = sender.from.map(({ domain }) => domain)
+    const unread = (sender.fromDomains ?? []).filter(domain => !readDomains.includes(domain))
     const everywhere = [...froms, ...[sender.envelopeFrom, sender.sender].flatMap(a => (a ? [text(a)] : []))]
     for (const entry of live) {
       if (entry.standing !== 'blocked') continue
       const typed = patternText(entry.pattern)
-      if (isList(typed) || everywhere.some(sent => fits(typed, sent))) offer(rankOf(typed), 'blocked')
+      // A domain in a From that can't be read is enough for a block of that domain.
+      const byDomain = !typed.includes('@') && unread.some(domain => fits(typed, `?@${domain}`))
+      if (isList(typed) || byDomain || everywhere.some(sent => fits(typed, sent)))
+        offer(rankOf(typed), 'blocked')
     }
-    // Safe: authenticated, or marked "also without authentication" unless it claims to be us.
-    const counts = (entry: SenderEntry) => allProven || (entry.withoutAuthentication && !claimsToBeUs)
+    // Safe: authenticated, or marked "also without authentication" unless it claims to be us. Mail of a list: the
+    // list's own domain is proven. A From that can't be read wholly makes nothing safe.
+    const counts = (entry: SenderEntry) => {
+      if (sender.fromWhole === false || (claimsToBeUs && !allProven)) return false
+      if (entry.withoutAuthentication) return true
+      return entry.pattern.kind === 'list' ? listProven() : allProven
+    }
     const safe = live.filter(({ standing }) => standing === 'safe')
     for (const entry of safe) {
       const typed = patternText(entry.pattern)
@@ -100,10 +120,11 @@ function plainly(
     }
     // Several From addresses: safe needs all safe; the one that is covered least narrowly speaks for all.
     const perFrom = froms.map(sent => safe.filter(entry => fits(patternText(entry.pattern), sent)))
-    if (perFrom.length > 0 && perFrom.every(found => found.length > 0)) {
-      const narrowest = perFrom.map(found => Math.max(...found.map(e => rankOf(patternText(e.pattern)))))
-      const weakest = perFrom[narrowest.indexOf(Math.min(...narrowest))] ?? []
-      for (const entry of weakest) if (counts(entry)) offer(rankOf(patternText(entry.pattern)), 'safe')
+    const counting = perFrom.map(found => found.filter(counts))
+    if (counting.length > 0 && counting.every(found => found.length > 0)) {
+      const narrowest = counting.map(found => Math.max(...found.map(e => rankOf(patternText(e.pattern)))))
+      const weakest = counting[narrowest.indexOf(Math.min(...narrowest))] ?? []
+      for (const entry of weakest) offer(rankOf(patternText(entry.pattern)), 'safe')
     }
     return (best as { standing: 'safe' | 'blocked' } | null)?.standing ?? null
   }
@@ -165,6 +186,8 @@ const someEntry = (owner: SenderEntry['owner']): fc.Arbitrary<SenderEntry> =>
 const results = ['pass', 'fail', 'none'] as const
 const someSender: fc.Arbitrary<SenderFacts> = fc.record({
   from: fc.array(sender, { minLength: 0, maxLength: 3 }),
+  fromDomains: fc.array(fc.constantFrom(...domains), { maxLength: 3 }),
+  fromWhole: fc.boolean(),
   envelopeFrom: fc.option(sender),
   sender: fc.option(sender),
   listId: fc.constantFrom(null, 'news.x.example', 'other.x.example'),

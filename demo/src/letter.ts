@@ -91,6 +91,10 @@ function proofField({ proof, from, envelopeFrom }: Draft): string {
   }
 }
 
+/** Our edge host notes whom it took the letter from (RFC 5321 §4.4), below what it found out. */
+const receivedField = (host: string, at: Date) =>
+  `Received: from mail.${host} (mail.${host} [${hostAddress(host)}])\r\n by ${trustedHost} with ESMTPS; ${at.toUTCString().replace('GMT', '+0000')}\r\n`
+
 /**
  * The bytes as they came over the wire. 'checked': our edge host has put its findings on top. 'direct': it
  * only noted who handed the letter over, and Pendro has to check for itself.
@@ -122,7 +126,7 @@ export async function writeLetter(
   const top = !own
     ? ''
     : route === 'checked'
-      ? `Authentication-Results: ${proofField(draft)}\r\n${draft.signed ? await signatureOf(domainOf(from.address), at, bytes) : ''}`
+      ? `Authentication-Results: ${proofField(draft)}\r\n${receivedField(domainOf(from.address), at)}${draft.signed ? await signatureOf(domainOf(from.address), at, bytes) : ''}`
       : await unchecked(draft, at, bytes)
   return {
     raw: Buffer.concat([Buffer.from(top), bytes]),

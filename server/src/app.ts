@@ -12,6 +12,7 @@ import { firstSetUpRoutes } from './first-set-up/routes.ts'
 import { mount } from './http.ts'
 import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
+import type { Reader } from './mail/reader.ts'
 import { mailRuleRoutes } from './mail-rules/routes.ts'
 import { mailboxRoutes } from './mailboxes/routes.ts'
 import { organisationRoutes } from './organisation/routes.ts'
@@ -40,6 +41,8 @@ export interface Deps {
   /** Something was queued; those who work it off need not wait for their next look. */
   readonly queued: () => void
   readonly live: LiveStream | null
+  /** Reads messages, in worker threads with a deadline; in this thread where none is given. */
+  readonly reader?: Reader
 }
 
 export const version = '0.1.0'

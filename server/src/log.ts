@@ -26,6 +26,9 @@ export function createLog(level: string) {
     labAway: (messageId: number, problem: string) =>
       sink.warn({ messageId, problem }, 'attachment lab did not answer; will try again'),
     reported: (messages: number) => sink.info({ messages }, 'report by mail taken'),
+    tooSlow: (task: string, error: unknown) =>
+      sink.warn({ task, problem: textOf(error) }, 'a message was too slow to read, or a thread died over it'),
+    threadFailed: (error: unknown) => sink.error({ err: error }, 'a worker thread failed'),
     digestReply: (kind: string) => sink.info({ kind }, 'reply to a digest taken'),
     inspected: (messageId: number, verdict: string) =>
       sink.info({ messageId, verdict }, 'attachments inspected'),

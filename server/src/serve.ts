@@ -6,10 +6,11 @@ import { openDatabase, type Database } from './db/database.ts'
 import { migrate } from './db/migrate.ts'
 import { createLiveStream } from './live/stream.ts'
 import { createLog } from './log.ts'
+import { checkWith } from './mail/authenticate.ts'
 import { createSmtpIn } from './mail/smtp-in.ts'
 import { createSender } from './mail/smtp-out.ts'
 import { createLab } from './mail/lab.ts'
-import { createReadingPool } from './mail/reading-pool.ts'
+import { createReader, readHere } from './mail/reader.ts'
 import { createResolver } from './mail/resolver.ts'
 import { recalibrate } from './review/calibrate.ts'
 import type { Settings } from './settings.ts'
@@ -76,12 +77,27 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     outbox.nudge()
     imports.nudge()
   }
-  const app = createApp({ db, log, now, settings, queued, live })
-  const pool = createReadingPool(settings.PENDRO_WORKERS)
+  const resolve = createResolver(settings.PENDRO_DNS, now)
+  const reader =
+    settings.PENDRO_WORKERS > 0
+      ? createReader({ threads: settings.PENDRO_WORKERS, dns: settings.PENDRO_DNS, log })
+      : { ...readHere, ...(resolve ? { authenticate: checkWith(resolve) } : {}) }
+  const app = createApp({ db, log, now, settings, queued, live, reader })
   const lab = settings.PENDRO_LAB_URL === '' ? null : createLab(settings.PENDRO_LAB_URL)
-  const inspections = lab && startLoop('inspections', 1000, () => workInspections({ db, lab, log, now }), log)
+  const inspections =
+    lab &&
+    startLoop(
+      'inspections',
+      1000,
+      () => workInspections({ db, lab, log, now, contents: reader.toInspect }),
+      log,
+    )
   const calibration = startLoop('calibration', 5000, () => recalibrate(db, now()), log)
-  const intake = { read: pool.read, resolve: createResolver(settings.PENDRO_DNS, now), lab: lab !== null }
+  const intake = {
+    read: reader.read,
+    ...(reader.authenticate ? { authenticate: reader.authenticate } : {}),
+    lab: lab !== null,
+  }
   const smtp = createSmtpIn({
     intake,
     db,
@@ -123,9 +139,8 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       digests.stop(),
       enquiries.stop(),
       upkeep.stop(),
-      pool.stop(),
     ])
-    await lists.stop()
+    await Promise.all([lists.stop(), reader.stop()])
     await db.close()
     log.stopped()
   }

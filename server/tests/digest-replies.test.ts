@@ -12,6 +12,8 @@ import {
   stateOf,
   work,
   type TestServer,
+  found,
+  gateway,
 } from './support.ts'
 
 let server: TestServer
@@ -51,7 +53,7 @@ beforeEach(async () => {
   references = ids.map(id => rows.find(row => row.delivery_id === id)?.reference ?? '')
 })
 
-const authenticated = 'Authentication-Results: mx.harbour.example; dmarc=pass header.from=harbour.example'
+const authenticated = proven('harbour.example')
 
 interface Sent {
   readonly from?: string
@@ -87,8 +89,8 @@ async function reply({
       raw,
       parsed,
       envelopeFrom,
-      connection: { ip: '192.0.2.1', helo: 'x' },
-      resolve: undefined,
+      connection: gateway,
+      authenticate: undefined,
       now: server.clock.now,
     })
   return { taken: await again(), again }
@@ -167,11 +169,7 @@ describe('what is left is released, what was removed is not', () => {
 
 describe('nothing that pretends to be the colleague can', () => {
   test.each([
-    [
-      'a forged From',
-      { headers: ['Authentication-Results: mx.harbour.example; dmarc=fail header.from=harbour.example'] },
-      'reply-unproven',
-    ],
+    ['a forged From', { headers: [found('dmarc=fail header.from=harbour.example')] }, 'reply-unproven'],
     ['no checks at all', { headers: [] }, 'reply-unproven'],
     [
       'a stranger',

@@ -13,6 +13,7 @@ import { workInspections } from '../src/work/inspections.ts'
 import {
   fakeStore,
   log,
+  gateway,
   proven,
   signedIn,
   startTestServer,
@@ -20,6 +21,7 @@ import {
   work,
   type TestServer,
 } from './support.ts'
+import { readHere } from '../src/mail/reader.ts'
 
 let server: TestServer
 beforeAll(async () => {
@@ -63,13 +65,15 @@ describe('the attachment lab', () => {
           envelopeFrom: 'guest@known.example',
           recipients: ['kari@harbour.example', 'aksel@harbour.example'],
           receivedAt: server.clock.now,
+          connection: gateway,
         },
       ],
       { onward: 'queue', lab: true },
     )
     return taken?.deliveries.map(({ id }) => id) ?? []
   }
-  const run = (lab: Lab) => workInspections({ db: server.db, lab, log, now: () => server.clock.now })
+  const run = (lab: Lab) =>
+    workInspections({ contents: readHere.toInspect, db: server.db, lab, log, now: () => server.clock.now })
   const later = (ms: number) => {
     server.clock.now = new Date(server.clock.now.getTime() + ms)
   }

@@ -97,7 +97,7 @@ describe('by mail', () => {
       parsed: await parseMessage(raw),
       envelopeFrom: 'kari@harbour.example',
       connection: { ip: '127.0.0.1', helo: '' },
-      resolve: undefined,
+      authenticate: undefined,
       now: server.clock.now,
     })
 

@@ -23,6 +23,7 @@ export const organisation: Organisation = {
   policy: {
     ownDomains: ['harbour.example'],
     trustedHosts: ['mx.harbour.example'],
+    gateways: ['127.0.0.0/8'],
     forbidden: ['executable', 'script', 'disguised', 'program-in-archive', 'bomb'],
     fileHosts: ['dropshelf.example'],
     sharedProviders: ['freepost.example'],
@@ -159,8 +160,17 @@ export function sample({ from, subject = 'A parcel waits', body, headers = [] }:
   )
 }
 
-export const proven = (domain: string) =>
-  `Authentication-Results: mx.harbour.example; dmarc=pass header.from=${domain}`
+/** What the gateway found out, above the field in which it notes whom it took the message from. */
+export const found = (results: string, host = 'sender.example') =>
+  [
+    `Authentication-Results: mx.harbour.example; ${results}`,
+    `Received: from ${host} (${host} [192.0.2.25]) by mx.harbour.example with ESMTPS; Fri, 20 Nov 2026 08:59:30 +0000`,
+  ].join('\r\n')
+
+export const proven = (domain: string) => found(`dmarc=pass header.from=${domain}`, domain)
+
+/** The connection of a listed gateway. */
+export const gateway = { ip: '127.0.0.1', helo: 'mx.harbour.example' }
 
 /** Takes a sample in as SMTP would and gives its deliveries' ids. */
 export async function arrive(server: TestServer, given: Sample = {}): Promise<number[]> {
@@ -170,6 +180,7 @@ export async function arrive(server: TestServer, given: Sample = {}): Promise<nu
       envelopeFrom: given.envelopeFrom ?? 'bounce@promo.example',
       recipients: given.to ?? ['ingrid@harbour.example'],
       receivedAt: server.clock.now,
+      connection: gateway,
     },
   ])
   return taken?.deliveries.map(({ id }) => id) ?? []

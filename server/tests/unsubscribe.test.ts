@@ -5,7 +5,7 @@ import { createApp } from '../src/app.ts'
 import { select } from '../src/db/database.ts'
 import { requestUnsubscribe } from '../src/senders/unsubscribe.ts'
 import { findStaffer, openSession } from '../src/sign-in/sessions.ts'
-import { arrive, log, password, proven, startTestServer, type TestServer } from './support.ts'
+import { arrive, log, password, found, startTestServer, type TestServer } from './support.ts'
 
 let server: TestServer
 let host: UnsubscribeHost
@@ -47,7 +47,7 @@ afterAll(async () => {
 })
 
 const offered = (path: string, more: readonly string[] = []) => [
-  `${proven('shop.example')}; dkim=pass header.d=shop.example`,
+  found('dmarc=pass header.from=shop.example; dkim=pass header.d=shop.example', 'shop.example'),
   'DKIM-Signature: v=1; a=rsa-sha256; d=shop.example; s=m; h=From:List-Unsubscribe:List-Unsubscribe-Post; bh=a; b=c',
   `List-Unsubscribe: <https://out.shop.example${path}>`,
   'List-Unsubscribe-Post: List-Unsubscribe=One-Click',

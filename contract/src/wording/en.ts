@@ -53,6 +53,12 @@ export const en = {
     'many-recipients': 'Sent to {{count}} colleagues at once',
     'could-not-be-read': 'Could not be read as a message',
   },
+  /** On the page that shows a message safely. */
+  page: {
+    tooSlow:
+      'Pendro could not prepare this message in time: it is made to be slow to read. Save it, or look at its headers.',
+    resembles: 'made to look like {{known}}',
+  },
   /** Where a delivery is, alone or after “Where it is now:”. */
   state: {
     inspecting: 'attachment still being inspected',

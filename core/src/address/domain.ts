@@ -23,6 +23,8 @@ const ipv4 = /^\d{1,3}(\.\d{1,3}){3}$/
  * `parseDomain('Bücher.example.')` gives 'xn--bcher-kva.example'; '[192.0.2.1]' is a problem, not a domain.
  */
 export function parseDomain(text: string): Parsed<string, DomainProblem> {
+  // RFC 1035 §2.3.4 allows 255 octets; written in other scripts a name may take a few more characters.
+  if (text.length > 1000) return no({ code: 'bad-domain', text: text.slice(0, 100) })
   const source = text.trim().replace(/\.$/, '')
   if (source === '') return no({ code: 'empty-domain' })
   if (source.startsWith('[') || ipv4.test(source)) return no({ code: 'ip-literal', text: source })

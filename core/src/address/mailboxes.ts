@@ -102,7 +102,9 @@ function tokenise(raw: string): Tokens {
       push({ kind: 'mark', text: c as ',', spaced })
       i += 1
     } else {
+      // At least one character: a bracket that closes nothing is a word of its own, which no grammar knows.
       const from = i
+      i += 1
       while (i < text.length && !' \t\r\n()<>,;:@"['.includes(text[i] ?? '')) i += 1
       const word = text.slice(from, i)
       push({ kind: 'word', text: word, plain: word, spaced })

@@ -1,6 +1,6 @@
 import { findOrganisationalDomain, isSameOrganisation } from '../address/index.ts'
 import type { Authentication, AuthResult } from '../senders/index.ts'
-import type { Resolve } from './resolve.ts'
+import { isPermanent, isVoid, type Resolve } from './resolve.ts'
 
 export type AlignmentMode = 'strict' | 'relaxed'
 
@@ -43,8 +43,9 @@ async function findRecord(domain: string, resolve: Resolve): Promise<Found> {
       // Several records are as good as none (§6.6.3 step 5).
       if (records.length > 0) return { record: records.length === 1 ? (records[0] ?? null) : null }
     } catch (error) {
-      const { code } = error as { code?: string }
-      if (code !== 'ENOTFOUND' && code !== 'ENODATA') return { failed: code ?? 'unknown' }
+      // A name that can't be asked for has no record.
+      if (!isVoid(error) && !isPermanent(error))
+        return { failed: (error as { code?: string }).code ?? 'unknown' }
     }
   }
   return { record: null }
@@ -60,15 +61,17 @@ export async function evaluateDmarc(
   resolve: Resolve,
 ): Promise<{ readonly result: AuthResult; readonly note: string }> {
   const found = await findRecord(from, resolve)
-  if ('failed' in found)
-    return { result: 'temperror', note: `DMARC of ${from}: name server answered ${found.failed}` }
+  if ('failed' in found) return { result: 'temperror', note: `DMARC ${from}: temperror (${found.failed})` }
   const { record } = found
-  if (record === null) return { result: 'none', note: `DMARC of ${from}: no record` }
-  const note = `DMARC of ${from}: ${record.text}`
+  if (record === null) return { result: 'none', note: `DMARC ${from}: none` }
+  const note = `DMARC ${from}: ${record.text}`
   const bySpf = spf.result === 'pass' && isAligned(from, spf.domain, record.spf)
   const byDkim = dkim.some(({ result, domain }) => result === 'pass' && isAligned(from, domain, record.dkim))
   if (bySpf || byDkim) return { result: 'pass', note }
-  // What could not be finished might have passed: that is no failure.
-  const unfinished = [spf, ...dkim].some(({ result }) => result === 'temperror')
+  // What could not be finished might have passed, if it speaks for this domain at all: anybody can add a signature
+  // of their own whose key is never found.
+  const mightPass = (one: { result: AuthResult; domain: string }, mode: AlignmentMode) =>
+    one.result === 'temperror' && one.domain !== '' && isAligned(from, one.domain, mode)
+  const unfinished = mightPass(spf, record.spf) || dkim.some(one => mightPass(one, record.dkim))
   return { result: unfinished ? 'temperror' : 'fail', note }
 }

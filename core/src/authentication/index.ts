@@ -1,3 +1,6 @@
 export { evaluateDmarc, isAligned, parseDmarcRecord, type AlignmentMode, type DmarcRecord } from './dmarc.ts'
-export { cachedResolver, withTimeLimit, type Resolve } from './resolve.ts'
-export { findClientIp, verifyAuthentication, type Connection } from './verify.ts'
+export { boundedResolver, cachedResolver, withTimeLimit, type Resolve } from './resolve.ts'
+export { parseAuthenticationResults, toAuthentication, type AuthenticationResults } from './results.ts'
+export { checkSpf, parseSpfRecord } from './spf.ts'
+export { isInNetworks, isNetwork, readTrusted, type Connection, type Trust, type Trusted } from './trust.ts'
+export { verifyAuthentication } from './verify.ts'

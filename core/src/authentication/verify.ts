@@ -1,17 +1,11 @@
 import { isIP } from 'node:net'
-import { dkimVerify } from 'mailauth/lib/dkim/verify.js'
-import { spf as checkSpf } from 'mailauth/lib/spf/index.js'
-import { parseDomain } from '../address/index.ts'
-import type { HeaderField } from '../message/index.ts'
-import type { Authentication, AuthResult } from '../senders/index.ts'
+import { covers, parseDomain } from '../address/index.ts'
+import type { Authentication } from '../senders/index.ts'
+import { verifyDkim, type ArcResult } from './dkim.ts'
 import { evaluateDmarc } from './dmarc.ts'
-import type { Resolve } from './resolve.ts'
-
-/** The SMTP client that handed the message over. */
-export interface Connection {
-  readonly ip: string
-  readonly helo: string
-}
+import { boundedResolver, type Resolve } from './resolve.ts'
+import { checkSpf } from './spf.ts'
+import type { Connection } from './trust.ts'
 
 interface Given {
   readonly raw: Uint8Array
@@ -23,106 +17,69 @@ interface Given {
   readonly resolve: Resolve
   /** Epoch ms; signatures that have run out by then do not count. */
   readonly now: number
+  /** Domains whose ARC seals count (RFC 8617); none by default. */
+  readonly arcSealers?: readonly string[]
 }
 
-const results: ReadonlySet<string> = new Set([
-  'pass',
-  'fail',
-  'softfail',
-  'neutral',
-  'none',
-  'temperror',
-  'permerror',
-])
-const resultOf = (text: string | undefined): AuthResult =>
-  text !== undefined && results.has(text) ? (text as AuthResult) : 'none'
-const domainOf = (text: string): string => {
-  const domain = parseDomain(text.slice(text.lastIndexOf('@') + 1))
-  return domain.ok ? domain.value : ''
-}
-
-/** SPF (RFC 7208), DKIM (RFC 6376, RFC 8463) and DMARC (RFC 7489), by our own look-ups. Never throws. */
+/** SPF (RFC 7208), DKIM (RFC 6376, RFC 8463), DMARC (RFC 7489) and ARC (RFC 8617), by our own look-ups. Never throws. */
 export async function verifyAuthentication(given: Given): Promise<Authentication> {
-  const [spf, dkim] = await Promise.all([verifySpf(given), verifyDkim(given)])
-  const parts = { spf: spf.found, dkim: dkim.found }
+  const bounded = { ...given, resolve: boundedResolver(given.resolve) }
+  const [spf, { signatures, arc }] = await Promise.all([verifySpf(bounded), verifyDkim(bounded)])
+  const parts = {
+    spf: spf.found,
+    dkim: signatures.flatMap(({ result, domain }) => (domain === '' ? [] : [{ result, domain }])),
+  }
   const dmarc =
     given.fromDomain === ''
       ? { result: 'none' as const, note: '' }
-      : await evaluateDmarc(given.fromDomain, parts, given.resolve)
-  return {
+      : await evaluateDmarc(given.fromDomain, parts, bounded.resolve)
+  const own: Authentication = {
+    by: 'pendro',
     ...parts,
     dmarc: { result: dmarc.result, domain: given.fromDomain },
-    notes: ['Checked by Pendro itself', spf.note, ...dkim.notes, dmarc.note].filter(note => note !== ''),
+    notes: [spf.note, ...signatures.map(({ note }) => note), dmarc.note, arcNote(arc)].filter(
+      note => note !== '',
+    ),
   }
+  return arc === null ? own : withArc(own, arc, given)
 }
+
+/** The chain is shown; it counts only when whoever sealed it last is one the organisation names. */
+function withArc(
+  own: Authentication,
+  arc: ArcResult,
+  { arcSealers = [], fromDomain }: Given,
+): Authentication {
+  const shown = { ...own, arc: { result: arc.result, sealer: arc.sealer } }
+  const counts =
+    own.dmarc.result !== 'pass' &&
+    arc.result === 'pass' &&
+    arcSealers.some(named => covers(named, arc.sealer)) &&
+    arc.claims?.dmarc.result === 'pass' &&
+    arc.claims.dmarc.domain === fromDomain
+  return counts ? { ...shown, dmarc: { result: 'pass', domain: fromDomain } } : shown
+}
+
+const arcNote = (arc: ArcResult | null) => (arc === null ? '' : `ARC d=${arc.sealer}: ${arc.result}`)
 
 async function verifySpf({
   envelopeFrom,
   connection,
   resolve,
 }: Given): Promise<{ found: Authentication['spf']; note: string }> {
-  const domain = domainOf(envelopeFrom === '' ? connection.helo : envelopeFrom)
-  if (isIP(connection.ip) === 0) return { found: { result: 'none', domain }, note: '' }
-  try {
-    const { status, rr } = await checkSpf({
-      sender: envelopeFrom,
-      ip: connection.ip,
-      helo: connection.helo,
-      resolver: resolve,
-      mta: 'pendro',
-    })
-    const result = resultOf(status.result)
-    return {
-      found: { result, domain },
-      note: `SPF of ${domain} for ${connection.ip}: ${result}${rr ? ` (${rr})` : ''}`,
-    }
-  } catch (error) {
-    return { found: { result: 'temperror', domain }, note: `SPF of ${domain}: ${String(error)}` }
+  const at = envelopeFrom.lastIndexOf('@')
+  const parsed = parseDomain(envelopeFrom === '' ? connection.helo : envelopeFrom.slice(at + 1))
+  const domain = parsed.ok ? parsed.value : ''
+  if (isIP(connection.ip) === 0 || domain === '') return { found: { result: 'none', domain }, note: '' }
+  const { result, why } = await checkSpf({
+    domain,
+    localPart: at > 0 ? envelopeFrom.slice(0, at) : 'postmaster',
+    helo: connection.helo,
+    ip: connection.ip,
+    resolve,
+  })
+  return {
+    found: { result, domain },
+    note: `SPF ${domain}, ${connection.ip}: ${result}${why ? ` (${why.slice(0, 200)})` : ''}`,
   }
-}
-
-async function verifyDkim({
-  raw,
-  resolve,
-  now,
-}: Given): Promise<{ found: Authentication['dkim']; notes: readonly string[] }> {
-  const bytes = Buffer.from(raw.buffer, raw.byteOffset, raw.byteLength)
-  if (!/^dkim-signature\s*:/im.test(bytes.subarray(0, 64_000).toString('latin1')))
-    return { found: [], notes: [] }
-  try {
-    const { results: all } = await dkimVerify(bytes, { resolver: resolve, curTime: new Date(now) })
-    // A message with a hundred signatures is looked at no longer than one with eight.
-    const some = all.filter(({ signingDomain }) => signingDomain).slice(0, 8)
-    return {
-      found: some.map(({ signingDomain, status }) => ({
-        result: resultOf(status.result),
-        domain: domainOf(signingDomain ?? ''),
-      })),
-      notes: some.map(
-        ({ signingDomain, selector, algo, status }) =>
-          `DKIM d=${signingDomain} s=${selector} ${algo ?? ''}: ${status.result}${status.comment ? ` (${status.comment})` : ''}`,
-      ),
-    }
-  } catch (error) {
-    return { found: [{ result: 'temperror', domain: '' }], notes: [`DKIM: ${String(error)}`] }
-  }
-}
-
-/**
- * The client's address in the topmost Received field that a trusted host wrote (RFC 5321 §4.4): behind a
- * gateway the connection itself is the gateway's. `null` when there is none.
- */
-export function findClientIp(
-  headers: readonly HeaderField[],
-  trustedHosts: ReadonlySet<string>,
-): Connection | null {
-  for (const { name, value } of headers) {
-    if (name.toLowerCase() !== 'received') continue
-    const by = /\bby\s+([\w.-]+)/i.exec(value)?.[1]?.toLowerCase() ?? ''
-    if (!trustedHosts.has(by)) return null
-    const ip = /\[(?:IPv6:)?([0-9a-f.:]+)\]/i.exec(value)?.[1] ?? ''
-    const helo = /^from\s+([\w.-]+)/i.exec(value)?.[1] ?? ''
-    return isIP(ip) === 0 ? null : { ip, helo }
-  }
-  return null
 }

@@ -7,7 +7,9 @@ import type { Message } from '../message/index.ts'
  * 16 bytes as hex. Texts that differ in wording get different keys; nearness is not measured here.
  */
 export function clusterKey(message: Pick<Message, 'subject' | 'text' | 'messageId'>): string {
-  const subject = plain(message.subject.replace(/^((re|aw|sv|odp|fwd?|vs|vb)\s*:\s*)+/i, ''))
+  const subject = plain(
+    message.subject.slice(0, 2000).replace(/^(?:(?:re|aw|sv|odp|fwd?|vs|vb)\s?:\s?)+/i, ''),
+  )
   const body = plain(withoutGreeting(message.text).slice(0, 20_000))
   // A message without words is like no other; hashing '' would put all such messages together.
   const source = subject + body === '' ? `empty ${message.messageId ?? ''}` : `${subject}\n${body}`
@@ -20,9 +22,14 @@ function withoutGreeting(text: string): string {
 }
 
 function plain(text: string): string {
-  return text
-    .toLowerCase()
-    .replace(/\bhttps?:\/\/\S+|\S+@\S+/g, ' ')
-    .replace(/[^\p{L}]+/gu, ' ')
-    .trim()
+  return (
+    text
+      .toLowerCase()
+      // Word by word: /\\S+@\\S+/ tries every start of a word without an @.
+      .split(/\s+/)
+      .map(word => (word.includes('@') ? ' ' : word.replace(/\bhttps?:\/\/.*$/, ' ')))
+      .join(' ')
+      .replace(/[^\p{L}]+/gu, ' ')
+      .trim()
+  )
 }

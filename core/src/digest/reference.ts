@@ -33,27 +33,39 @@ export function isReference(text: string): boolean {
 export interface FoundReferences {
   /** As they are written in a digest, each once, in the order of the text. */
   readonly references: readonly string[]
+  /** Six symbols with the right check but without the hyphen: a reference if somebody was sent it, else a word. */
+  readonly perhaps: readonly string[]
   /** What has the form of a reference and is none: somebody's slip. */
   readonly slips: readonly string[]
 }
 
+const unseen = /[\u00ad\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff]/g
+/** A letter with the combining long stroke overlay is struck through. */
+const struck = /(?:\P{M}\u0336){2,}/gu
+
 /**
- * References in a text that people and programs have been at: any case, spaces or a line break with quote
- * marks inside, letters that look like a symbol.
+ * References in a text that people and programs have been at: any case, spaces or a line break with quote marks inside,
+ * any kind of hyphen or none, letters of full width, characters nobody sees. What is struck through does not count.
  */
-export function findReferences(text: string): FoundReferences {
+export function findReferences(source: string): FoundReferences {
+  const text = source.replace(struck, ' ').normalize('NFKC').replace(unseen, '')
   const references = new Set<string>()
+  const perhaps = new Set<string>()
   const slips = new Set<string>()
   // A mail program that wraps lines breaks after the hyphen, and puts its quote marks before the rest.
   const pattern =
-    /(?<![\p{L}\p{N}-])([\p{L}\p{N}]{3})[-\u2010\u2011\u2013][ \t]*(?:\r?\n[> \t]*)?([\p{L}\p{N}]{3})(?![\p{L}\p{N}-])/gu
-  for (const [, first = '', second = ''] of text.matchAll(pattern)) {
+    /(?<![\p{L}\p{N}-])([\p{L}\p{N}]{3})(?:[ \t]{0,3}([-\u2010-\u2015\u2212])[ \t]{0,3}(?:\r?\n[> \t]{0,40})?|[ \t]{0,3})([\p{L}\p{N}]{3})(?![\p{L}\p{N}-])/gu
+  for (const [, first = '', hyphen, second = ''] of text.matchAll(pattern)) {
     const typed = `${first}-${second}`.toUpperCase()
-    if (isReference(typed)) references.add(typed)
+    if (isReference(typed)) (hyphen === undefined ? perhaps : references).add(typed)
     // Words parted by a hyphen have letters only; a code has a digit nearly always.
-    else if (/\d/.test(typed) && /^[\x20-\x7e]+$/.test(typed)) slips.add(typed)
+    else if (hyphen !== undefined && /\d/.test(typed) && /^[\x20-\x7e]+$/.test(typed)) slips.add(typed)
   }
-  return { references: [...references], slips: [...slips] }
+  return {
+    references: [...references],
+    perhaps: [...perhaps].filter(one => !references.has(one)),
+    slips: [...slips],
+  }
 }
 
 /** Of known references the one that a slip was most likely meant to be: one symbol off, or two swapped. */

@@ -15,14 +15,47 @@ export interface Reply {
   readonly text: string
   /** The HTML part as text, or ''. */
   readonly htmlText: string
+  /** Of it, what is struck through: lines somebody crossed out. */
+  readonly struckText?: string
 }
 
 export type AutomaticSign =
   'auto-submitted' | 'precedence' | 'list' | 'empty-sender' | 'robot-sender' | 'subject'
 
-/** Words with which mail programs begin the subject of a notice of absence, in the languages of our digests. */
-const noticeSubject =
-  /^\s*(?:auto(?:matic)?[ -]?(?:reply|response)|auto|out of (?:the )?office|automatisk svar|autosvar|fraværsmelding|fravær|automatische antwort|abwesenheit(?:snotiz)?|abwesend|odpowiedź automatyczna|automatyczna odpowiedź|nieobecność)\s*(?::|-|–|\()/iu
+/**
+ * Words with which mail programs and people begin the subject of a notice of absence, in the languages of our digests and
+ * in French (common practice; no list is official). Alone, or before a colon, a dash or a bracket.
+ */
+const noticeWords = [
+  'auto(?:matic|mated)?[ -]?(?:reply|response|answer)',
+  'auto',
+  'out[ -]of[ -](?:the[ -])?office(?: (?:auto(?:matic)?[ -]?)?(?:reply|response|notice))?',
+  'vacation (?:reply|response|notice|message)',
+  'away from (?:the office|my (?:desk|mail|e-?mail))',
+  "(?:i am|i’m|i'm) (?:away|on holiday|on vacation|on leave|out of (?:the )?office)",
+  'absence notice',
+  'automatisk (?:svar|melding)',
+  'auto(?:matisk )?svar',
+  'fraværsmelding',
+  'fravær',
+  '(?:ikke på|ute av) kontoret',
+  'ferie(?:melding|svar)?',
+  'automatische (?:antwort|rückmeldung|mitteilung|nachricht)',
+  'abwesenheit(?:snotiz|smeldung|snachricht|sinfo)?',
+  'abwesend',
+  'nicht im (?:büro|haus)',
+  'außer haus',
+  'automatyczna odpowiedź',
+  'odpowiedź automatyczna',
+  'nieobecność(?: w biurze)?',
+  'poza biurem',
+  'réponse automatique',
+  "message d[’']absence",
+  'absence du bureau',
+  'absent(?:e)? du bureau',
+  "notification d[’']absence",
+]
+const noticeSubject = new RegExp(`^\\s{0,20}(?:${noticeWords.join('|')})\\s{0,5}(?::|-|–|—|\\(|\\[|$)`, 'iu')
 
 /**
  * Why a message looks as if no person had sent it; `null` when nothing says so. RFC 3834 §2 (Auto-Submitted,
@@ -32,7 +65,7 @@ export function findAutomaticSign({
   headers,
   envelopeFrom,
   subject,
-}: Omit<Reply, 'text' | 'htmlText'>): AutomaticSign | null {
+}: Pick<Reply, 'headers' | 'envelopeFrom' | 'subject'>): AutomaticSign | null {
   const field = (name: string) =>
     headers
       .find(h => h.name.toLowerCase() === name)
@@ -41,15 +74,24 @@ export function findAutomaticSign({
   // 'no' may carry a comment or parameters.
   const submitted = field('auto-submitted')?.split(/[\s;(]/)[0]
   if (submitted !== undefined && submitted !== 'no') return 'auto-submitted'
-  if (/^(bulk|junk|list)\b/.test(field('precedence') ?? '')) return 'precedence'
+  if (/^(bulk|junk|list|auto[_-]?reply)\b/.test(field('precedence') ?? '')) return 'precedence'
+  // Older than the standard, and still written.
+  if (
+    /^(?!no\b|false\b|0\b)./.test(
+      field('x-autoreply') ?? field('x-autorespond') ?? field('x-mail-autoreply') ?? '',
+    )
+  )
+    return 'auto-submitted'
   if (headers.some(h => /^list-(id|post|unsubscribe|help|subscribe|owner|archive)$/i.test(h.name)))
     return 'list'
   if (envelopeFrom === '') return 'empty-sender'
   if (
-    /^(?:mailer-daemon|postmaster|no-?reply|owner-[^@]*|[^@]*-(?:request|relay|owner))@/i.test(envelopeFrom)
+    /^(?:mailer-daemon|postmaster|no-?reply|owner-[^@]*|[^@]*-(?:request|relay|owner))@/i.test(
+      envelopeFrom.slice(0, 400),
+    )
   )
     return 'robot-sender'
-  return noticeSubject.test(subject) ? 'subject' : null
+  return noticeSubject.test(subject.slice(0, 500)) ? 'subject' : null
 }
 
 export type ReadReply =
@@ -70,11 +112,16 @@ export function readReply(reply: Reply): ReadReply {
   const sign = findAutomaticSign(reply)
   if (sign !== null) return { kind: 'automatic', sign }
   const inText = findReferences(reply.text.slice(0, mostCharacters))
+  const inHtml = findReferences(reply.htmlText.slice(0, mostCharacters))
   const found =
-    inText.references.length > 0 || reply.htmlText === ''
-      ? inText
-      : findReferences(reply.htmlText.slice(0, mostCharacters))
-  return found.references.length > 0
-    ? { kind: 'asked', ...found }
+    inText.references.length + inText.perhaps.length > 0 || reply.htmlText === '' ? inText : inHtml
+  // Crossed out and nowhere left standing: taken back.
+  const out = findReferences((reply.struckText ?? '').slice(0, mostCharacters))
+  const standing = new Set([...inHtml.references, ...inHtml.perhaps])
+  const crossed = new Set([...out.references, ...out.perhaps].filter(one => !standing.has(one)))
+  const references = found.references.filter(one => !crossed.has(one))
+  const perhaps = found.perhaps.filter(one => !crossed.has(one))
+  return references.length + perhaps.length > 0
+    ? { kind: 'asked', references, perhaps, slips: found.slips }
     : { kind: 'nothing-left', slips: found.slips }
 }

@@ -43,5 +43,5 @@ export {
 } from './organisation.ts'
 export { provenance, type Provenance } from './provenance.ts'
 export { clusterShift, crowdShift, reviewRank } from './ranking.ts'
-export { isChecked, senderFacts } from './sender-facts.ts'
+export { senderFacts } from './sender-facts.ts'
 export type { Register } from '../senders/index.ts'

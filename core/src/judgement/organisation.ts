@@ -4,8 +4,14 @@ import type { AttachmentDanger } from '../message/index.ts'
 export interface OrganisationPolicy {
   /** A-labels; mail from these is "from us". */
   readonly ownDomains: readonly string[]
-  /** authserv-ids whose Authentication-Results are believed (RFC 8601 §5). */
+  /** authserv-ids whose Authentication-Results count (RFC 8601 §5), from the gateways' networks only. */
   readonly trustedHosts: readonly string[]
+  /** Networks gateways connect from: 'address' or 'address/bits'. None: nobody's word counts. */
+  readonly gateways?: readonly string[]
+  /** Networks the mail store connects from; its delivery reports count. */
+  readonly stores?: readonly string[]
+  /** Domains whose ARC seals count (RFC 8617). */
+  readonly arcSealers?: readonly string[]
   /** Attachments that seal a message, whatever any list says. */
   readonly forbidden: readonly AttachmentDanger[]
   /** Hosts where anybody can put a file: a link there says nothing about the sender. */

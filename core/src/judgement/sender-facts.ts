@@ -1,29 +1,22 @@
-import { allHeaders, type Message } from '../message/index.ts'
-import { readAuthentication, type Authentication, type SenderFacts } from '../senders/index.ts'
-import type { OrganisationPolicy } from './organisation.ts'
+import type { Message } from '../message/index.ts'
+import { noAuthentication, type Authentication, type SenderFacts } from '../senders/index.ts'
 
-/**
- * The facts sender lists look at; `envelopeFrom` as the SMTP client gave it. `own`: what we found out
- * ourselves, for messages that no trusted host had checked.
- */
+/** The facts sender lists look at; `envelopeFrom` as the SMTP client gave it, `authentication` as it was found out. */
 export function senderFacts(
   message: Message,
   envelopeFrom: SenderFacts['envelopeFrom'],
-  policy: Pick<OrganisationPolicy, 'trustedHosts'>,
-  own: Authentication | null = null,
+  authentication: Authentication = noAuthentication,
 ): SenderFacts {
-  const read = readAuthentication(
-    allHeaders(message.headers, 'Authentication-Results'),
-    new Set(policy.trustedHosts.map(host => host.toLowerCase())),
-  )
+  const from = message.from.flatMap(({ address }) => (address === null ? [] : [address]))
+  const unread = message.fromDomains.filter(domain => !from.some(address => address.domain === domain))
   return {
-    from: message.from.flatMap(({ address }) => (address === null ? [] : [address])),
+    from,
+    // Only where it says more than `from`: the facts of like senders are kept once.
+    ...(unread.length > 0 ? { fromDomains: message.fromDomains } : {}),
+    ...(message.fromWhole ? {} : { fromWhole: false }),
     envelopeFrom,
     sender: message.sender?.address ?? null,
     listId: message.listId,
-    authentication: isChecked(read) || own === null ? read : own,
+    authentication,
   }
 }
-
-/** Whether a trusted host has said anything. */
-export const isChecked = ({ notes = [] }: Authentication): boolean => notes.length > 0

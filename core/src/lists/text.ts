@@ -23,15 +23,15 @@ export function* readText(lines: Iterable<string>): Generator<ListLine> {
 
 // A '#' belongs to an address unless a space stands before it.
 function splitComment(source: string): { body: string; reason: string } {
-  const at = source.search(/\s#/)
+  const at = source.slice(0, 5000).search(/\s#/)
   return at < 0
     ? { body: source, reason: '' }
     : { body: source.slice(0, at).trim(), reason: source.slice(at).trim().slice(1).trim() }
 }
 
 function readSender(typed: string, reason: string): Parsed<ListedEntry, LineProblem> {
-  const said = /^(safe|blocked)\s+(.*)$/i.exec(typed)
-  const rest = said?.[2] ?? typed
+  const said = /^(safe|blocked)\s+(.*)$/i.exec(typed.slice(0, 1500))
+  const rest = said?.[2] ?? typed.slice(0, 1500)
   const limited = /^(.*\S)\s+until\s+(\d{4}-\d{2}-\d{2})$/i.exec(rest)
   const pattern = parsePattern(tidyPattern(limited?.[1] ?? rest))
   if (!pattern.ok) return no(pattern.problem)

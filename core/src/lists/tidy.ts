@@ -3,7 +3,9 @@
  * and semicolons behind it, the apostrophe that keeps a spreadsheet from calculating. The pattern alone.
  */
 export function tidyPattern(typed: string): string {
+  // No pattern is longer; what is cut here is refused by what it begins with.
   let text = typed
+    .slice(0, 600)
     .trim()
     .replace(/[,;]+$/, '')
     .trim()

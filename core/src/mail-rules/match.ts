@@ -5,7 +5,7 @@ import type { MailRule, RuleCondition, RuleField, RuleVerdict } from './rule.ts'
 type Readable = Pick<Message, 'from' | 'to' | 'cc' | 'subject' | 'listId' | 'text'>
 
 /** So much of a text is compared: rules are asked while the sender's server waits. */
-const longestText = 200_000
+const longestText = 64_000
 
 /** The rules a message matches, in their order; the first is the one that decides. */
 export function matchingRules(rules: readonly MailRule[], message: Readable): readonly RuleVerdict[] {

@@ -76,7 +76,8 @@ export async function findTrueType(given: Given, budget: Budget, depth = 0): Pro
   budget.parts -= 1
   budget.bytes -= content.length
   const spent = budget.parts < 0 || budget.bytes < 0 || depth > deepest
-  const found = spent ? undefined : await fileTypeFromBuffer(content)
+  // 'MZ' alone is two letters; what is a program by them is decided by its own mark.
+  const found = spent || isLetterMark(content) ? undefined : await fileTypeFromBuffer(content)
   const trueType = ownMark(content) ?? found?.mime ?? type
   const disguise = isMadeToDeceive(names)
   const byName = dangerByNames(names, trueType, type)
@@ -100,6 +101,8 @@ function ownMark(content: Buffer): string | null {
   if (content[0] === 0x4d && content[1] === 0x5a) return isPe(content) ? 'application/x-msdownload' : null
   return null
 }
+
+const isLetterMark = (content: Buffer) => content[0] === 0x4d && content[1] === 0x5a
 
 /** 'MZ' begins words, too: a program says where its header is, or that it can't run in DOS mode, or holds zeros. */
 function isPe(content: Buffer): boolean {
@@ -247,7 +250,7 @@ function lookAtNames(names: readonly string[]): Inside {
 }
 
 async function lookIntoZip(content: Buffer, budget: Budget, depth: number): Promise<Inside> {
-  const directory = await readZip(content, {
+  const directory = await readZip(fromFirstEntry(content), {
     bytes: Math.max(0, Math.min(mostUnpacked, budget.bytes)),
     wanted: name => depth < deepest && (isArchiveName(name) || !hasKnownEnding(name)),
   })
@@ -272,6 +275,13 @@ async function lookIntoZip(content: Buffer, budget: Budget, depth: number): Prom
     disguise: inner.disguise || isMadeToDeceive(directory.names),
   }
 }
+
+/** Offsets in a directory count from its first entry; what stands in front is somebody's picture. */
+function fromFirstEntry(content: Buffer): Buffer {
+  const at = content.indexOf(zipEntry)
+  return at > 0 ? content.subarray(at) : content
+}
+const zipEntry = Buffer.from('504b0304', 'hex')
 
 const isArchiveName = (name: string) => /\.(zip|jar|gz|tgz|tar|eml|msg|dat)$/i.test(name)
 const hasKnownEnding = (name: string) => /\.[a-z0-9]{1,5}$/i.test(name)

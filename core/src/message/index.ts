@@ -1,4 +1,5 @@
 export { isWorthInspecting } from './attachments.ts'
+export { harmless, harmlessLine, hidesCharacters, visibleName } from './names.ts'
 export type { Attachment, AttachmentDanger, Link, Message } from './message.ts'
 export {
   attachmentContents,

@@ -1,6 +1,7 @@
 import sanitizeHtml, { type Attributes, type Tag } from 'sanitize-html'
 import { displayDomain } from '../address/index.ts'
 import { linkHost } from './html-text.ts'
+import { capNesting } from './nesting.ts'
 
 export interface SafeView {
   /** A body fragment without anything active; for a sandboxed frame with its own policy. */
@@ -73,7 +74,7 @@ export function safeView(
   let picturesLeftOut = 0
   const remotePictures = new Set<string>()
   let linksDisarmed = 0
-  const clean = sanitizeHtml(html, {
+  const clean = sanitizeHtml(capNesting(html), {
     allowedTags: tags,
     allowedAttributes: {
       '*': ['style', 'align', 'valign', 'width', 'height', 'bgcolor', 'dir', 'lang'],

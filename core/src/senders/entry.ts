@@ -29,7 +29,12 @@ export interface Register {
 
 /** What of a message the sender lists look at. Kept with each delivery, so that it can be judged again. */
 export interface SenderFacts {
+  /** Every mailbox of every From field that can be read. */
   readonly from: readonly Address[]
+  /** Every domain in a From field, also of what can't be read; absent: those of `from`. */
+  readonly fromDomains?: readonly string[]
+  /** One From field, all of it readable; absent in facts of before, which had only such. */
+  readonly fromWhole?: boolean
   readonly envelopeFrom: Address | null
   readonly sender: Address | null
   readonly listId: string | null

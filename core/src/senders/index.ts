@@ -1,7 +1,7 @@
 export {
   isAuthenticated,
   noAuthentication,
-  readAuthentication,
+  isProvenDomain,
   type Authentication,
   type AuthResult,
 } from './authentication.ts'

@@ -1,5 +1,5 @@
 import { addressText, covers, withoutTag, type Address } from '../address/index.ts'
-import { isAuthenticated } from './authentication.ts'
+import { isAuthenticated, isProvenDomain } from './authentication.ts'
 import { isExpired, type SenderEntry, type SenderFacts, type Standing } from './entry.ts'
 import { specificity, type SenderPattern } from './pattern.ts'
 
@@ -31,8 +31,28 @@ export function matchesBlocked(pattern: SenderPattern, facts: SenderFacts): bool
   return (
     facts.from.some(address => matchesAddress(pattern, address)) ||
     (facts.envelopeFrom !== null && matchesAddress(pattern, facts.envelopeFrom)) ||
-    (facts.sender !== null && matchesAddress(pattern, facts.sender))
+    (facts.sender !== null && matchesAddress(pattern, facts.sender)) ||
+    unreadDomains(facts).some(domain => matchesDomain(pattern, domain))
   )
+}
+
+/** Domains in From that no address could be read for: a block needs no more than the domain. */
+function unreadDomains({ from, fromDomains }: SenderFacts): readonly string[] {
+  if (fromDomains === undefined || fromDomains.length === 0) return fromDomains ?? []
+  return fromDomains.filter(domain => !from.some(address => address.domain === domain))
+}
+
+function matchesDomain(pattern: SenderPattern, domain: string): boolean {
+  return (
+    (pattern.kind === 'domain' && pattern.domain === domain) ||
+    (pattern.kind === 'subtree' && covers(pattern.domain, domain))
+  )
+}
+
+/** The domain and every wildcard above it. */
+function domainTexts(domain: string): readonly string[] {
+  const labels = domain.split('.')
+  return [domain, ...labels.map((_, i) => `*.${labels.slice(i).join('.')}`)]
 }
 
 /**
@@ -44,19 +64,17 @@ export function candidateTexts(facts: SenderFacts): readonly string[] {
   if (facts.listId !== null) texts.add(`<${facts.listId}>`)
   for (const address of [...facts.from, facts.envelopeFrom, facts.sender]) {
     if (address === null) continue
-    texts
-      .add(addressText(address))
-      .add(addressText(withoutTag(address)))
-      .add(address.domain)
-    const labels = address.domain.split('.')
-    for (let i = 0; i < labels.length; i += 1) texts.add(`*.${labels.slice(i).join('.')}`)
+    texts.add(addressText(address)).add(addressText(withoutTag(address)))
+    for (const text of domainTexts(address.domain)) texts.add(text)
   }
+  for (const domain of unreadDomains(facts).slice(0, 50))
+    for (const text of domainTexts(domain).slice(0, 30)) texts.add(text)
   return [...texts]
 }
 
 export interface RefusedEntry {
   readonly entry: SenderEntry
-  readonly why: 'not-authenticated' | 'own-domain'
+  readonly why: 'not-authenticated' | 'own-domain' | 'unreadable-sender'
 }
 
 /** What one list says about one message. */
@@ -102,6 +120,10 @@ export function consultList(
   return { decided: ranked[0] ?? null, overruled: ranked.slice(1), refused }
 }
 
+/**
+ * "Safe needs all safe": each From address needs an entry that is honoured by itself. A From that can't be read wholly
+ * makes nothing safe.
+ */
 function safeMatches(
   safe: readonly SenderEntry[],
   facts: SenderFacts,
@@ -110,16 +132,20 @@ function safeMatches(
   if (safe.length === 0) return { honoured: safe, refused: [] }
   const byList = facts.listId === null ? [] : safe.filter(e => matchesList(e.pattern, facts.listId))
   const perAddress = facts.from.map(address => safe.filter(e => matchesAddress(e.pattern, address)))
-  // "Safe needs all safe": one From address without an entry, and the address entries say nothing.
   const allCovered = perAddress.length > 0 && perAddress.every(found => found.length > 0)
-  const matched = [...new Set([...byList, ...(allCovered ? weakestAddress(perAddress) : [])])]
-  const honoured: SenderEntry[] = []
-  const refused: RefusedEntry[] = []
-  for (const entry of matched) {
-    const why = whyRefused(entry, facts, ownDomains)
-    if (why === null) honoured.push(entry)
-    else refused.push({ entry, why })
-  }
+  const matched = [...new Set([...byList, ...(allCovered ? perAddress.flat() : [])])]
+  if (matched.length === 0) return { honoured: matched, refused: [] }
+  const reasons = new Map(matched.map(entry => [entry, whyRefused(entry, facts, ownDomains)]))
+  const counts = (entry: SenderEntry) => reasons.get(entry) === null
+  const countingPerAddress = perAddress.map(found => found.filter(counts))
+  const allCount = allCovered && countingPerAddress.every(found => found.length > 0)
+  const honoured = [
+    ...new Set([...byList.filter(counts), ...(allCount ? weakestAddress(countingPerAddress) : [])]),
+  ]
+  const refused = matched.flatMap(entry => {
+    const why = reasons.get(entry) ?? null
+    return why === null ? [] : [{ entry, why }]
+  })
   return { honoured, refused }
 }
 
@@ -134,10 +160,22 @@ function weakestAddress(perAddress: readonly (readonly SenderEntry[])[]): readon
 
 function whyRefused(
   entry: SenderEntry,
-  { from, authentication }: SenderFacts,
+  facts: SenderFacts,
   ownDomains: readonly string[],
 ): RefusedEntry['why'] | null {
-  if (from.length > 0 && from.every(({ domain }) => isAuthenticated(domain, authentication))) return null
-  if (from.some(({ domain }) => ownDomains.some(own => covers(own, domain)))) return 'own-domain'
-  return entry.withoutAuthentication ? null : 'not-authenticated'
+  const { from, fromWhole = true, authentication } = facts
+  if (!fromWhole) return 'unreadable-sender'
+  const isProven = from.length > 0 && from.every(({ domain }) => isAuthenticated(domain, authentication))
+  const claimsUs = from.some(({ domain }) => ownDomains.some(own => covers(own, domain)))
+  if (claimsUs && !isProven) return 'own-domain'
+  if (entry.withoutAuthentication) return null
+  // Whoever proves a domain of their own could write any List-Id: the list's domain has to be proven itself.
+  const counts =
+    entry.pattern.kind === 'list'
+      ? isProvenDomain(listDomain(entry.pattern.listId), authentication)
+      : isProven
+  return counts ? null : 'not-authenticated'
 }
+
+/** RFC 2919 §2: a List-Id is a name within a domain. */
+const listDomain = (listId: string) => listId.replace(/^[^.]*\.(?=[^.]+\.)/, '')

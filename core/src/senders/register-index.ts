@@ -22,6 +22,7 @@ interface Place {
 
 const nobody: Register = { organisation: [], mailbox: [] }
 const none: Entries = []
+const noDomains: readonly string[] = []
 
 /** Places known at a time. A run sees some ten thousand domains; hostile mail could invent any number. */
 const mostPlaces = 100_000
@@ -60,7 +61,7 @@ export function indexRegister(entries: Entries): RegisterIndex {
     return place
   }
   return {
-    lookUp({ from, envelopeFrom, sender, listId }, mailboxId) {
+    lookUp({ from, fromDomains = noDomains, envelopeFrom, sender, listId }, mailboxId) {
       const own = byMailbox.get(mailboxId)
       let organisation = none
       let mailbox = none
@@ -77,6 +78,13 @@ export function indexRegister(entries: Entries): RegisterIndex {
         }
         if (place.addresses) organisation = joined(organisation, place.addresses.get(address.local))
         before = place
+      }
+      // Domains of a From that can't be read; hardly any message has one.
+      for (const domain of fromDomains.slice(0, 50)) {
+        if (from.some(address => address.domain === domain)) continue
+        const place = placeOf(domain)
+        organisation = joined(organisation, place.entries)
+        if (own) mailbox = joined(mailbox, own.get(place.root))
       }
       if (listId !== null) {
         organisation = joined(organisation, byText.get(`<${listId}>`))

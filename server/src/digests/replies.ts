@@ -1,5 +1,5 @@
 import { createHash, randomUUID } from 'node:crypto'
-import type { Connection, Resolve } from '@pendro/core/authentication'
+import type { Connection } from '@pendro/core/authentication'
 import { no, yes, type Parsed } from '@pendro/core/address'
 import { nearestReference, readReply, type ReadReply } from '@pendro/core/digest'
 import { readHtml, type Message, type parseMessage } from '@pendro/core/message'
@@ -8,6 +8,7 @@ import { ownMailboxes, readOrganisation, type Organisation } from '../db/organis
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { composeOwnMail } from '../mail/own-mail.ts'
+import type { Authenticate } from '../mail/authenticate.ts'
 import { findProvenColleague, type ProvenColleague } from '../mail/proven-colleague.ts'
 import type { SmtpRefusal } from '../mail/smtp-answers.ts'
 import { pendro, writeRecord } from '../record/write.ts'
@@ -20,7 +21,7 @@ interface Given {
   readonly parsed: Awaited<ReturnType<typeof parseMessage>>
   readonly envelopeFrom: string
   readonly connection: Connection
-  readonly resolve: Resolve | undefined
+  readonly authenticate: Authenticate | undefined
   readonly now: Date
 }
 
@@ -39,18 +40,27 @@ export interface ReplyFacts {
  */
 export async function takeReply(
   db: Database,
-  { raw, parsed, envelopeFrom, connection, resolve, now }: Given,
+  { raw, parsed, envelopeFrom, connection, authenticate, now }: Given,
 ): Promise<Parsed<ReadReply['kind'], SmtpRefusal>> {
   if (!parsed.ok) return no('unreadable-reply')
   const message = parsed.value
+  const html = message.html === null ? null : readHtml(message.html, { leaveStruck: true })
   const read = readReply({
     headers: message.headers,
     envelopeFrom,
     subject: message.subject,
     text: message.text,
-    htmlText: message.html === null ? '' : readHtml(message.html).text,
+    htmlText: html?.text ?? '',
+    struckText: html?.struckText ?? '',
   })
-  const colleague = await findProvenColleague(db, { raw, message, envelopeFrom, connection, resolve, now })
+  const colleague = await findProvenColleague(db, {
+    raw,
+    message,
+    envelopeFrom,
+    connection,
+    authenticate,
+    now,
+  })
   // A notice of absence is taken and does nothing, whoever sent it: refusing it would make more mail.
   if (read.kind === 'automatic' && typeof colleague === 'string') return yes(read.kind)
   if (colleague === 'nobody') return no('reply-not-colleague')
@@ -85,10 +95,12 @@ async function act(
   const references = known.map(line => line.reference)
   const slips = read.slips.map(typed => ({ typed, meant: nearestReference(typed, references) ?? '' }))
   if (read.kind !== 'asked') return { fates: [], slips, sign: '' }
-  const lines = await linesOf(db, mailboxIds, read.references)
+  const lines = await linesOf(db, mailboxIds, [...read.references, ...read.perhaps])
   const byReference = new Map(lines.map(line => [line.reference, line]))
+  // Six symbols without a hyphen are a code only where the colleague was sent it.
+  const asked = [...read.references, ...read.perhaps.filter(one => byReference.has(one))]
   const fates: ReplyFacts['fates'][number][] = []
-  for (const reference of read.references) {
+  for (const reference of asked) {
     const line = byReference.get(reference)
     const fate = line ? await release(db, colleague, mailboxIds, line, now) : 'unknown'
     fates.push({ reference, fate, subject: line?.subject ?? '' })
@@ -184,6 +196,7 @@ async function keep(
   const organisation = await readOrganisation(db)
   const needsLook =
     read.kind === 'nothing-left' ||
+    (read.kind === 'asked' && facts.fates.length === 0) ||
     facts.slips.length > 0 ||
     facts.fates.some(({ fate }) => !settled.has(fate))
   await inTransaction(db, async tx => {

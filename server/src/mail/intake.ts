@@ -1,23 +1,17 @@
 import { gzipSync } from 'node:zlib'
 import { addressText, parseAddress, withoutTag, type Address } from '@pendro/core/address'
-import {
-  findClientIp,
-  verifyAuthentication,
-  type Connection,
-  type Resolve,
-} from '@pendro/core/authentication'
+import type { Connection } from '@pendro/core/authentication'
 import { clusterKey } from '@pendro/core/clusters'
 import {
   byWeight,
   crowdShift,
-  isChecked,
   reviewRank,
-  senderFacts,
   type Evidence,
+  type OrganisationPolicy,
 } from '@pendro/core/judgement'
 import { dayOf, expiryOf } from '@pendro/core/keeping'
-import { isWorthInspecting, parseMessage, type Message } from '@pendro/core/message'
-import type { Authentication, SenderFacts } from '@pendro/core/senders'
+import { isWorthInspecting, type Message } from '@pendro/core/message'
+import { noAuthentication, type Authentication, type SenderFacts } from '@pendro/core/senders'
 import { execute, inTransaction, insert, select, type Database, type Row, type Tx } from '../db/database.ts'
 import {
   mailboxPolicy,
@@ -30,7 +24,9 @@ import { announce } from '../live/events.ts'
 import { growClusters } from '../review/clusters.ts'
 import { noteMatches } from '../senders/matches.ts'
 import { profileIds } from '../senders/profiles.ts'
+import { findAuthentication, type Authenticate } from './authenticate.ts'
 import { hashMessageId, seenKeys } from './knowledge.ts'
+import { packReading, readMessage, type Reading } from './reading.ts'
 import { judgeArrivals, type Arrival, type Judged, type JudgedDelivery } from './judge.ts'
 import { shownFrom } from './shown-from.ts'
 import { indexMessages } from '../whereabouts/index-messages.ts'
@@ -54,10 +50,10 @@ export interface TakenIn {
 export interface IntakeOptions {
   /** 'queue': what may go on is queued for the mail store. 'history': it went on long ago. */
   readonly onward: 'queue' | 'history'
-  /** Reads the bytes; a pool of workers in the server, so that a large message does not hold up the rest. */
-  readonly read?: typeof parseMessage
-  /** Look-ups for messages that no trusted host has checked; without it they count as not authenticated. */
-  readonly resolve?: Resolve
+  /** Reads the bytes; worker threads with a deadline in the server, so that no message holds up the rest. */
+  readonly read?: typeof readMessage
+  /** Own checks of messages that no listed gateway has checked; without it they count as not authenticated. */
+  readonly authenticate?: Authenticate
   /** There is an attachment lab: what it should look at waits as `inspecting`. */
   readonly lab?: boolean
 }
@@ -65,8 +61,10 @@ export interface IntakeOptions {
 export interface Read {
   readonly incoming: Incoming
   readonly message: Message | null
+  readonly reading: Reading | null
+  readonly cluster: string
   readonly problem: string | null
-  readonly ownChecks: Authentication | null
+  readonly authentication: Authentication
 }
 
 /**
@@ -79,8 +77,8 @@ export async function takeIn(
   batch: readonly Incoming[],
   options: IntakeOptions = { onward: 'queue' },
 ): Promise<readonly TakenIn[]> {
-  const { trustedHosts } = (await readOrganisation(db)).policy
-  const read = await Promise.all(batch.map(incoming => readIncoming(incoming, trustedHosts, options)))
+  const { policy } = await readOrganisation(db)
+  const read = await Promise.all(batch.map(incoming => readIncoming(incoming, policy, options)))
   return inTransaction(db, async tx => {
     const organisation = await readOrganisation(db, tx)
     const resolved = await resolveRecipients(
@@ -89,12 +87,12 @@ export async function takeIn(
       tx,
     )
     const mailboxes = await mailboxRows(db, [...new Set(resolved.values())], tx)
-    const arrivals = read.map(({ incoming, message, problem, ownChecks }): Arrival => ({
+    const arrivals = read.map(({ incoming, message, problem, authentication }): Arrival => ({
       message,
       problem,
       envelopeFrom: readAddress(incoming.envelopeFrom),
       receivedAt: incoming.receivedAt,
-      ownChecks,
+      authentication,
       mailboxes: recipientMailboxes(incoming, resolved, mailboxes).map(({ mailbox }) => mailbox),
     }))
     const judged = await judgeArrivals(db, organisation, arrivals, tx)
@@ -115,38 +113,30 @@ export async function takeIn(
 
 export async function readIncoming(
   incoming: Incoming,
-  trustedHosts: readonly string[],
-  { read = parseMessage, resolve }: IntakeOptions,
+  policy: Pick<OrganisationPolicy, 'trustedHosts' | 'gateways' | 'arcSealers'>,
+  { read = readMessage, authenticate }: IntakeOptions,
 ): Promise<Read> {
-  const parsed = await read(incoming.raw)
-  if (!parsed.ok) return { incoming, message: null, problem: parsed.problem.code, ownChecks: null }
+  const { parsed, reading, cluster } = await read(incoming.raw)
+  if (!parsed.ok)
+    return {
+      incoming,
+      message: null,
+      reading,
+      cluster,
+      problem: parsed.problem.code,
+      authentication: noAuthentication,
+    }
   const message = parsed.value
-  return {
-    incoming,
-    message,
-    problem: null,
-    ownChecks: resolve ? await checkOurselves(incoming, message, trustedHosts, resolve) : null,
-  }
+  const { raw, envelopeFrom, connection = nobody, receivedAt: now } = incoming
+  const authentication = await findAuthentication(
+    { raw, message, envelopeFrom, connection, now },
+    policy,
+    authenticate,
+  )
+  return { incoming, message, reading, cluster, problem: null, authentication }
 }
 
-/** `null` when a trusted host has checked already. */
-async function checkOurselves(
-  incoming: Incoming,
-  message: Message,
-  trustedHosts: readonly string[],
-  resolve: Resolve,
-): Promise<Authentication | null> {
-  if (isChecked(senderFacts(message, null, { trustedHosts }).authentication)) return null
-  const hosts = new Set(trustedHosts.map(host => host.toLowerCase()))
-  return verifyAuthentication({
-    raw: incoming.raw,
-    fromDomain: message.from[0]?.address?.domain ?? '',
-    envelopeFrom: incoming.envelopeFrom,
-    connection: findClientIp(message.headers, hosts) ?? incoming.connection ?? { ip: '', helo: '' },
-    resolve,
-    now: incoming.receivedAt.getTime(),
-  })
-}
+const nobody: Connection = { ip: '', helo: '' }
 
 export function readAddress(text: string): Address | null {
   const parsed = parseAddress(text)
@@ -225,6 +215,12 @@ async function storeMessages(
     read.map(({ incoming }, i) => ({ message_id: ids[i], gzip: gzipSync(incoming.raw, { level: 4 }) })),
     tx,
   )
+  await insert(
+    db,
+    'message_readings',
+    read.flatMap(({ reading }, i) => (reading ? [{ message_id: ids[i], gzip: packReading(reading) }] : [])),
+    tx,
+  )
   await indexMessages(
     db,
     tx,
@@ -298,11 +294,11 @@ async function storeDeliveries(
 ): Promise<readonly TakenIn[]> {
   const rows: Row[] = []
   const judgements: JudgedDelivery[] = []
-  read.forEach(({ incoming, message }, i) => {
+  read.forEach(({ incoming, message, cluster: known }, i) => {
     const used = new Map(
       recipientMailboxes(incoming, resolved, mailboxes).map(r => [r.mailbox.id, r.addressUsed]),
     )
-    const cluster = clusterKey(message ?? { subject: '', text: '', messageId: `unreadable ${ids[i]}` })
+    const cluster = known || clusterKey({ subject: '', text: '', messageId: `unreadable ${ids[i]}` })
     const lookInside = options.lab === true && (message?.attachments.some(isWorthInspecting) ?? false)
     for (const delivery of judged[i]?.deliveries ?? []) {
       judgements.push(delivery)

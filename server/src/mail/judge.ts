@@ -36,7 +36,7 @@ export interface Arrival {
   readonly envelopeFrom: Address | null
   readonly receivedAt: Date
   /** What we found out ourselves, where no trusted host had checked. */
-  readonly ownChecks: Authentication | null
+  readonly authentication: Authentication
   readonly mailboxes: readonly MailboxRow[]
 }
 
@@ -70,9 +70,9 @@ export async function judgeArrivals(
     arrivals.flatMap(({ message }) => message ?? []),
     tx,
   )
-  const senders = arrivals.map(({ message, envelopeFrom, ownChecks }) =>
+  const senders = arrivals.map(({ message, envelopeFrom, authentication }) =>
     message
-      ? senderFacts(message, envelopeFrom, policy, ownChecks)
+      ? senderFacts(message, envelopeFrom, authentication)
       : { from: [], envelopeFrom, sender: null, listId: null, authentication: noAuthentication },
   )
   const mailboxIds = [...new Set(arrivals.flatMap(({ mailboxes }) => mailboxes.map(({ id }) => id)))]

@@ -1,22 +1,17 @@
-import {
-  findClientIp,
-  verifyAuthentication,
-  type Connection,
-  type Resolve,
-} from '@pendro/core/authentication'
+import type { Connection } from '@pendro/core/authentication'
 import { addressText, withoutTag } from '@pendro/core/address'
-import { isChecked, senderFacts } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
 import { isAuthenticated } from '@pendro/core/senders'
 import { findRow, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
+import { findAuthentication, type Authenticate } from './authenticate.ts'
 
 export interface HandedIn {
   readonly raw: Buffer
   readonly message: Message
   readonly envelopeFrom: string
   readonly connection: Connection
-  readonly resolve: Resolve | undefined
+  readonly authenticate: Authenticate | undefined
   readonly now: Date
 }
 
@@ -32,11 +27,11 @@ export type ColleagueProblem = 'nobody' | 'not-proven'
 /** The colleague a mail to Pendro itself comes from; only when it is proven to come from them. */
 export async function findProvenColleague(
   db: Database,
-  { raw, message, envelopeFrom, connection, resolve, now }: HandedIn,
+  { raw, message, envelopeFrom, connection, authenticate, now }: HandedIn,
 ): Promise<ProvenColleague | ColleagueProblem> {
   const { policy } = await readOrganisation(db)
-  // Several From addresses: somebody wants to be taken for one of them.
-  const from = message.from.length === 1 ? message.from[0]?.address : undefined
+  // Several From addresses, or one that can't be read: somebody wants to be taken for another.
+  const from = message.from.length === 1 && message.fromWhole ? message.from[0]?.address : undefined
   const colleague =
     from &&
     (await findRow<ProvenColleague>(
@@ -46,16 +41,10 @@ export async function findProvenColleague(
       { address: addressText(withoutTag(from)) },
     ))
   if (!from || !colleague) return 'nobody'
-  let { authentication } = senderFacts(message, null, policy)
-  if (!isChecked(authentication) && resolve) {
-    authentication = await verifyAuthentication({
-      raw,
-      fromDomain: from.domain,
-      envelopeFrom,
-      connection: findClientIp(message.headers, new Set(policy.trustedHosts)) ?? connection,
-      resolve,
-      now: now.getTime(),
-    })
-  }
+  const authentication = await findAuthentication(
+    { raw, message, envelopeFrom, connection, now },
+    policy,
+    authenticate,
+  )
   return isAuthenticated(from.domain, authentication) ? colleague : 'not-proven'
 }

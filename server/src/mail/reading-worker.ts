@@ -1,4 +1,29 @@
-import { parseMessage } from '@pendro/core/message'
+import { workerData, type MessagePort } from 'node:worker_threads'
+import type { Task } from './reader.ts'
+import { attachedMessages, contentsToInspect, readMessage, readPdfWords, renderView } from './reading.ts'
+import { checkWith } from './authenticate.ts'
+import { createResolver } from './resolver.ts'
 
-/** Runs in a worker thread: one message in, what was read of it out. */
-export default parseMessage
+// Piscina hands its own data over beside ours, in an order of its own.
+const given = [workerData].flat().find((one): one is { dns: string } => typeof one?.dns === 'string')
+const resolve = createResolver(given?.dns ?? 'off', () => new Date())
+
+/** Runs in a worker thread: one task in, its result out. Says first that its turn has come. */
+export default function work({ begun, ...task }: Task & { begun: MessagePort }): Promise<unknown> {
+  begun.postMessage('begun')
+  begun.close()
+  switch (task.kind) {
+    case 'read':
+      return readMessage(task.raw)
+    case 'view':
+      return renderView(task.given)
+    case 'pdf-words':
+      return readPdfWords(task.raw)
+    case 'to-inspect':
+      return contentsToInspect(task.raw)
+    case 'attached-messages':
+      return attachedMessages(task.raw)
+    case 'check':
+      return resolve ? checkWith(resolve)(task.given) : Promise.reject(new Error('no name server'))
+  }
+}

@@ -1,5 +1,4 @@
 import { SMTPServer, type SMTPServerDataStream, type SMTPServerSession } from 'smtp-server'
-import { parseMessage } from '@pendro/core/message'
 import type { Database } from '../db/database.ts'
 import { isDatabaseAway } from '../errors.ts'
 import type { Log } from '../log.ts'
@@ -9,6 +8,7 @@ import { reportByMail } from '../reports/by-mail.ts'
 import { enquireByMail } from '../whereabouts/by-mail.ts'
 import { takeStoreReport } from '../whereabouts/store-reports.ts'
 import { noteRefusal } from '../whereabouts/refusals.ts'
+import { readMessage, type ReadMessage } from './reading.ts'
 import { acknowledgement, refusal } from './smtp-answers.ts'
 import { resolveRecipients, takeIn, type IntakeOptions } from './intake.ts'
 
@@ -92,7 +92,8 @@ async function receive(
 ): Promise<string> {
   const raw = await readAll(stream, maxBytes)
   // Asked before anything is stored: a message with thousands of parts is an attack, not a message.
-  const parsed = await (intake?.read ?? parseMessage)(raw)
+  const study = await (intake?.read ?? readMessage)(raw)
+  const { parsed } = study
   if (!parsed.ok && parsed.problem.code === 'too-many-parts') {
     throw refusal('too-many-parts', { limit: parsed.problem.limit })
   }
@@ -121,7 +122,7 @@ async function receive(
   const [taken] = await takeIn(db, [incoming], {
     ...intake,
     onward: 'queue',
-    read: () => Promise.resolve(parsed),
+    read: () => Promise.resolve(study),
   })
   if (!taken) throw new Error('nothing was taken in')
   log.tookIn(taken.messageId, taken.deliveries.length, raw.length)
@@ -140,7 +141,7 @@ async function ownAddress(db: Database, address: string): Promise<'reports' | 'd
 }
 
 type Own = Pick<Deps, 'db' | 'log' | 'now' | 'intake'>
-type ParsedMail = Awaited<ReturnType<typeof parseMessage>>
+type ParsedMail = ReadMessage['parsed']
 
 const handedIn = ({ now, intake }: Own, raw: Buffer, parsed: ParsedMail, session: SMTPServerSession) => {
   const { mailFrom } = session.envelope
@@ -149,7 +150,7 @@ const handedIn = ({ now, intake }: Own, raw: Buffer, parsed: ParsedMail, session
     parsed,
     envelopeFrom: mailFrom ? mailFrom.address : '',
     connection: { ip: session.remoteAddress, helo: session.hostNameAppearsAs || '' },
-    resolve: intake?.resolve,
+    authenticate: intake?.authenticate,
     now: now(),
   }
 }

@@ -1,15 +1,14 @@
 import type { OwnAct, OwnRow, OwnSheet, RulingSentence } from '@pendro/contract'
 import { decide } from '@pendro/core/judgement'
 import type { RuleVerdict } from '@pendro/core/mail-rules'
-import { parseMessage } from '@pendro/core/message'
 import { arrives } from '@pendro/core/rulings'
 import { candidateTexts, displayPattern, patternAtWidth, type SenderFacts } from '@pendro/core/senders'
 import { findRow, select, type Database } from '../db/database.ts'
 import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { registerOf } from '../mail/judge.ts'
+import { findReading, readMessage } from '../mail/reading.ts'
 import { applyRuling, type AppliedRuling } from '../review/rulings.ts'
-import { findSource } from '../review/safe-view.ts'
 import { entriesFor } from '../senders/entries.ts'
 import { factsOf } from '../senders/seen.ts'
 import type { SignedInColleague } from './access.ts'
@@ -118,23 +117,26 @@ export async function ownMessage(
   now: Date,
 ): Promise<OwnSheet> {
   await refuseOthers(db, who, id)
-  const row = await findRow<MailRow & Pick<Judged, 'sender_facts' | 'harm' | 'bulk' | 'score' | 'rule'>>(
+  const row = await findRow<
+    MailRow &
+      Pick<Judged, 'sender_facts' | 'harm' | 'bulk' | 'score' | 'rule'> & { message_id: number; gone: number }
+  >(
     db,
-    `SELECT ${columns}, d.score, d.rule_says AS rule, m.sender_facts, m.harm, m.bulk FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id
+    `SELECT ${columns}, d.message_id, NOT EXISTS (SELECT 1 FROM message_sources s WHERE s.message_id = m.id) AS gone,
+       d.score, d.rule_says AS rule, m.sender_facts, m.harm, m.bulk FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id
      JOIN messages m ON m.id = d.message_id WHERE d.id = :id`,
     { id },
   )
   if (!row) throw new AppError('DELIVERY_NOT_FOUND')
-  const raw = await findSource(db, id)
-  const parsed = raw && (await parseMessage(raw))
+  const reading = await findReading(db, row.message_id, readMessage)
   const [outlook, ruled] = await Promise.all([trustOutlook(db, row, now), lastRuling(db, who, id)])
   return {
     row: toRow(row, who),
     reasons: row.reasons.map(({ finding }) => finding),
-    attachments: parsed?.ok
-      ? parsed.value.attachments.filter(({ inline }) => !inline).map(({ name, danger }) => ({ name, danger }))
-      : [],
-    gone: raw === null,
+    attachments: (reading?.attachments ?? [])
+      .filter(({ inline }) => !inline)
+      .map(({ name, danger }) => ({ name, danger })),
+    gone: row.gone === 1,
     outlook,
     ruled,
   }

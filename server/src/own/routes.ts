@@ -48,6 +48,7 @@ import { readLink } from './links.ts'
 import { actOn, ownMessage, ownPage, refuseOthers } from './mail.ts'
 import { changeOwn, ownEntries } from './senders.ts'
 import { readSettingsOf, writeSettingsOf } from './settings.ts'
+import { readHere } from '../mail/reader.ts'
 
 /** Puts the colleague of this device into `res.locals.colleague`; nobody is no error here. */
 export function recogniseColleague({ db, now }: Deps): RequestHandler {
@@ -138,7 +139,7 @@ async function describe(
   }
 }
 
-function mailRoutes(router: Router, { db, now, queued, log }: Deps): void {
+function mailRoutes(router: Router, { db, now, queued, log, reader = readHere }: Deps): void {
   mount(router, ownMail, ({ query, colleague }) => ownPage(db, colleague, query))
   mount(router, ownSheet, ({ params, colleague }) => ownMessage(db, colleague, params.id, now()))
   mount(router, actOwn, async ({ body, colleague }) => {
@@ -160,11 +161,16 @@ function mailRoutes(router: Router, { db, now, queued, log }: Deps): void {
     const colleague = colleagueIs(res)
     const id = /^\d{1,15}$/.test(req.params.id) ? Number(req.params.id) : 0
     await refuseOthers(db, colleague, id)
-    const html = await readSafeView(db, id, {
-      form: req.query.as === 'text' ? 'text' : 'html',
-      pictures: false,
-      pictureSetting: 'off',
-    })
+    const html = await readSafeView(
+      db,
+      id,
+      {
+        form: req.query.as === 'text' ? 'text' : 'html',
+        pictures: false,
+        pictureSetting: 'off',
+      },
+      reader,
+    )
     res.set(safeViewHeaders).send(html)
   })
 }

@@ -1,8 +1,10 @@
-import type { Connection, Resolve } from '@pendro/core/authentication'
+import type { Connection } from '@pendro/core/authentication'
 import { no, yes, type Parsed } from '@pendro/core/address'
-import { attachmentContents, type parseMessage } from '@pendro/core/message'
+import type { parseMessage } from '@pendro/core/message'
 import type { Database } from '../db/database.ts'
+import type { Authenticate } from '../mail/authenticate.ts'
 import { findProvenColleague } from '../mail/proven-colleague.ts'
+import { attachedMessages } from '../mail/reading.ts'
 import type { SmtpRefusal } from '../mail/smtp-answers.ts'
 import { learnReported } from './reports.ts'
 
@@ -11,7 +13,7 @@ interface Given {
   readonly parsed: Awaited<ReturnType<typeof parseMessage>>
   readonly envelopeFrom: string
   readonly connection: Connection
-  readonly resolve: Resolve | undefined
+  readonly authenticate: Authenticate | undefined
   readonly now: Date
 }
 
@@ -23,17 +25,21 @@ const mostReports = 20
  */
 export async function reportByMail(
   db: Database,
-  { raw, parsed, envelopeFrom, connection, resolve, now }: Given,
+  { raw, parsed, envelopeFrom, connection, authenticate, now }: Given,
 ): Promise<Parsed<number, SmtpRefusal>> {
   if (!parsed.ok) return no('unreadable-report')
   const message = parsed.value
-  const colleague = await findProvenColleague(db, { raw, message, envelopeFrom, connection, resolve, now })
+  const colleague = await findProvenColleague(db, {
+    raw,
+    message,
+    envelopeFrom,
+    connection,
+    authenticate,
+    now,
+  })
   if (colleague === 'nobody') return no('report-not-colleague')
   if (colleague === 'not-proven') return no('report-unproven')
-  const attached = await attachmentContents(
-    raw,
-    ({ declaredType, name }) => declaredType === 'message/rfc822' || /\.eml$/i.test(name),
-  )
+  const attached = await attachedMessages(raw)
   if (attached.length === 0) return no('report-without-message')
   const verdict = /phish/i.test(message.subject) ? 'phishing' : 'junk'
   for (const one of attached.slice(0, mostReports)) {

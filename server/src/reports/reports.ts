@@ -5,7 +5,7 @@ import { senderFacts } from '@pendro/core/judgement'
 import { parseMessage, type Message } from '@pendro/core/message'
 import type { SenderFacts } from '@pendro/core/senders'
 import { findRow, inTransaction, insert, type Database, type Tx } from '../db/database.ts'
-import { readOrganisation, type Organisation } from '../db/organisation.ts'
+import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { hashMessageId } from '../mail/knowledge.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
@@ -40,9 +40,8 @@ export async function learnReported(
   if (!parsed.ok) throw new AppError('NO_MESSAGE')
   const message = parsed.value
   return inTransaction(db, async tx => {
-    const organisation = await readOrganisation(db, tx)
     const known = await findKnown(db, tx, message, mailboxId)
-    const messageId = known?.message_id ?? (await keepMessage(db, tx, organisation, message, raw, now))
+    const messageId = known?.message_id ?? (await keepMessage(db, tx, message, raw, now))
     const sentence = {
       message: 'leave',
       learn: verdict,
@@ -120,14 +119,7 @@ function findKnown(
   )
 }
 
-async function keepMessage(
-  db: Database,
-  tx: Tx,
-  organisation: Organisation,
-  message: Message,
-  raw: Buffer,
-  now: Date,
-): Promise<number> {
+async function keepMessage(db: Database, tx: Tx, message: Message, raw: Buffer, now: Date): Promise<number> {
   const [messageId = 0] = await insert(
     db,
     'messages',
@@ -141,7 +133,7 @@ async function keepMessage(
         from_address: (message.from[0]?.text ?? '').slice(0, 320),
         subject: message.subject.slice(0, 500),
         size: raw.length,
-        sender_facts: senderFacts(message, null, organisation.policy),
+        sender_facts: senderFacts(message, null),
         harm: null,
         bulk: false,
         unreadable: null,

@@ -1,6 +1,4 @@
-import { gunzipSync } from 'node:zlib'
-import { tokensOf } from '@pendro/core/judgement'
-import { parseMessage } from '@pendro/core/message'
+import { findReading, readMessage } from '../mail/reading.ts'
 import type { SenderFacts } from '@pendro/core/senders'
 import { execute, insert, select, type Database, type Tx } from '../db/database.ts'
 import { seenKeys } from '../mail/knowledge.ts'
@@ -21,17 +19,17 @@ export async function learn(
   verdict: Verdict,
   messageIds: readonly number[],
 ): Promise<void> {
-  const rows = await select<{ id: number; gzip: Buffer; sender_facts: SenderFacts }>(
+  const rows = await select<{ id: number; sender_facts: SenderFacts }>(
     db,
-    'SELECT m.id, s.gzip, m.sender_facts FROM messages m JOIN message_sources s ON s.message_id = m.id WHERE m.id IN (:messageIds) ORDER BY m.id',
+    'SELECT m.id, m.sender_facts FROM messages m JOIN message_sources s ON s.message_id = m.id WHERE m.id IN (:messageIds) ORDER BY m.id',
     { messageIds: [...new Set(messageIds)] },
     tx,
   )
   for (const row of rows) {
-    const parsed = await parseMessage(gunzipSync(row.gzip))
+    const reading = await findReading(db, row.id, readMessage, tx)
     const lesson: Lesson = {
       verdict,
-      words: parsed.ok ? tokensOf(parsed.value) : [],
+      words: reading?.words ?? [],
       senders: row.sender_facts.from[0] ? seenKeys(row.sender_facts.from[0]) : [],
     }
     await insert(db, 'lessons', [{ ruling_id: rulingId, message_id: row.id, ...lesson }], tx)

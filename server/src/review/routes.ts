@@ -13,6 +13,7 @@ import type { Deps } from '../app.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { mount, whoIs } from '../http.ts'
+import { readHere } from '../mail/reader.ts'
 import { clusterMembers, countBins, listPage, readCursor, scopeOf, toReviewRow } from './queries.ts'
 import { previewReach } from './reach.ts'
 import { applyRuling, undoRuling } from './rulings.ts'
@@ -21,7 +22,10 @@ import { noteReading, readSheet } from './sheet.ts'
 
 const mostMembers = 500
 
-export function reviewRoutes(router: Router, { db, now, log, queued, settings }: Deps): void {
+export function reviewRoutes(
+  router: Router,
+  { db, now, log, queued, settings, reader = readHere }: Deps,
+): void {
   mount(router, reviewList, async ({ query, who }) => {
     const scope = scopeOf(query, now(), who.timeZone)
     const { rows, next } = await listPage(db, scope, {
@@ -45,7 +49,7 @@ export function reviewRoutes(router: Router, { db, now, log, queued, settings }:
     return { rows: rows.slice(0, mostMembers).map(row => toReviewRow(row)), cut: rows.length > mostMembers }
   })
 
-  mount(router, deliverySheet, ({ params, who }) => readSheet(db, who, params.id, now()))
+  mount(router, deliverySheet, ({ params, who }) => readSheet(db, who, params.id, { now: now(), reader }))
   mount(router, sayWhy, async ({ params, body, who }) => {
     await noteReading(db, who, params.id, now(), { reason: body.reason, enquiry: body.enquiry ?? 0 })
     return {}
@@ -82,11 +86,16 @@ export function reviewRoutes(router: Router, { db, now, log, queued, settings }:
     const who = whoIs(res)
     const id = readId(req.params.id)
     await noteReading(db, who, id, now())
-    const html = await readSafeView(db, id, {
-      form: req.query.as === 'text' ? 'text' : 'html',
-      pictures: req.query.pictures === 'yes',
-      pictureSetting: settings.PENDRO_PICTURES,
-    })
+    const html = await readSafeView(
+      db,
+      id,
+      {
+        form: req.query.as === 'text' ? 'text' : 'html',
+        pictures: req.query.pictures === 'yes',
+        pictureSetting: settings.PENDRO_PICTURES,
+      },
+      reader,
+    )
     res.set(safeViewHeaders).send(html)
   })
 

@@ -1,10 +1,11 @@
 import { gunzipSync } from 'node:zlib'
 import { findLookalike } from '@pendro/core/address'
-import { embeddedPictures, parseMessage, safeTextView, safeView } from '@pendro/core/message'
 import { findRow, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { frequentDomains } from '../mail/knowledge.ts'
+import type { Reader } from '../mail/reader.ts'
+import { translator } from '../wording.ts'
 import { fetchPicture, type Picture } from './pictures.ts'
 
 /** The raw bytes of a delivery's message, or `null` when they have gone away. Throws for an unknown delivery. */
@@ -29,23 +30,25 @@ const mostPictures = 20
 const mostPictureBytes = 8_000_000
 
 /** The message as a page of its own for the sandboxed frame: nothing in it can run, load or lead anywhere. */
-export async function readSafeView(db: Database, id: number, options: ViewOptions): Promise<string> {
+export async function readSafeView(
+  db: Database,
+  id: number,
+  { form, pictures, pictureSetting }: ViewOptions,
+  reader: Reader,
+): Promise<string> {
   const raw = await findSource(db, id)
   if (!raw) throw new AppError('SOURCE_GONE')
-  const parsed = await parseMessage(raw)
-  // What can't be read is shown as it came.
-  if (!parsed.ok) return page(safeTextView(raw.toString('latin1').slice(0, 200_000)))
-  const { html, text } = parsed.value
-  if (options.form === 'text' || html === null) return page(safeTextView(text))
-  const embedded = await embeddedPictures(raw)
-  const warn = hostWarning(await knownDomains(db))
-  if (!options.pictures || options.pictureSetting === 'off')
-    return page(safeView(html, embedded, { warn }).html)
-  const { remotePictures } = safeView(html, embedded)
-  return page(
-    safeView(html, embedded, { warn, remote: await fetchPictures(remotePictures, options.pictureSetting) })
-      .html,
-  )
+  const remote = new Map<string, Picture>()
+  const first = await reader.view({ raw, form, warnings: {}, remote })
+  if (first === 'too-slow') return page(`<p>${translator('en')('page.tooSlow')}</p>`)
+  const warnings = hostWarnings(first.hosts, await knownDomains(db))
+  const fetched =
+    pictures && pictureSetting !== 'off' && first.remotePictures.length > 0
+      ? await fetchPictures(first.remotePictures, pictureSetting)
+      : remote
+  if (Object.keys(warnings).length === 0 && fetched.size === 0) return page(first.html)
+  const view = await reader.view({ raw, form, warnings, remote: fetched })
+  return page(view === 'too-slow' ? first.html : view.html)
 }
 
 async function fetchPictures(
@@ -70,11 +73,15 @@ async function knownDomains(db: Database): Promise<readonly string[]> {
   return [...policy.ownDomains, ...frequent.filter(domain => !policy.sharedProviders.includes(domain))]
 }
 
-function hostWarning(known: readonly string[]): (host: string) => string | null {
-  return host => {
-    const match = host === '' ? null : findLookalike(host, known)
-    return match && `made to look like ${match.known}`
-  }
+/** What is odd about a link's host, by host. */
+function hostWarnings(hosts: readonly string[], known: readonly string[]): Readonly<Record<string, string>> {
+  const t = translator('en')
+  return Object.fromEntries(
+    hosts.flatMap(host => {
+      const match = findLookalike(host, known)
+      return match ? [[host, t('page.resembles', { known: match.known })]] : []
+    }),
+  )
 }
 
 export const safeViewHeaders: Readonly<Record<string, string>> = {

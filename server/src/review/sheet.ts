@@ -1,10 +1,11 @@
 import type { DeliverySheet, PathLineShape } from '@pendro/contract'
 import { provenance, type Evidence } from '@pendro/core/judgement'
 import { displayDomain } from '@pendro/core/address'
-import { attachmentContents, parseMessage, pdfText, safeView, type Message } from '@pendro/core/message'
 import { findUnsubscribe, type SenderFacts } from '@pendro/core/senders'
-import { findRow, inTransaction, select, type Database } from '../db/database.ts'
+import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
 import { AppError } from '../errors.ts'
+import type { Reader } from '../mail/reader.ts'
+import { findReading, type Reading } from '../mail/reading.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { findDelivery, toReviewRow } from './queries.ts'
@@ -23,7 +24,12 @@ interface SheetRow {
 }
 
 /** Everything the sheet shows of one delivery. */
-export async function readSheet(db: Database, who: SignedIn, id: number, now: Date): Promise<DeliverySheet> {
+export async function readSheet(
+  db: Database,
+  who: SignedIn,
+  id: number,
+  { now, reader }: { now: Date; reader: Reader },
+): Promise<DeliverySheet> {
   const row = await findDelivery(db, id)
   const more = await findRow<SheetRow>(
     db,
@@ -34,14 +40,12 @@ export async function readSheet(db: Database, who: SignedIn, id: number, now: Da
   )
   if (!row || !more) throw new AppError('DELIVERY_NOT_FOUND')
   const asksWhy = isColleaguesOwn(row.state) && !(await hasReadLately(db, who, id, now))
-  const raw = await findSource(db, id)
-  const parsed = raw ? await parseMessage(raw) : null
-  const message = parsed?.ok ? parsed.value : null
+  const reading = await findReading(db, row.message_id, reader.read)
   const [history, waiting, inspection, words] = await Promise.all([
     readHistory(db, id),
     readWaiting(db, id),
     readInspection(db, row.message_id),
-    raw && message && !asksWhy ? readPdfs(raw, message) : [],
+    reading && !asksWhy ? findPdfWords(db, id, reading, reader) : [],
   ])
   const { kind, ...origin } = provenance(more.sender_facts)
   return {
@@ -49,8 +53,8 @@ export async function readSheet(db: Database, who: SignedIn, id: number, now: Da
     addressUsed: more.address_used,
     mailboxAddress: more.mailbox_address,
     mailboxTimeZone: more.time_zone,
-    to: message?.to.map(({ text }) => text) ?? [],
-    replyTo: message?.replyTo[0]?.text ?? '',
+    to: [...(reading?.to ?? [])],
+    replyTo: reading?.replyTo ?? '',
     envelopeFrom: more.envelope_from,
     listId: more.sender_facts.listId ?? '',
     fromDomain: displayDomain(more.sender_facts.from[0]?.domain ?? ''),
@@ -62,21 +66,21 @@ export async function readSheet(db: Database, who: SignedIn, id: number, now: Da
       raw: from.map(([name, text, code, more]) => ({ name, text, code, facts: more && { ...more } })),
     })),
     path: more.path,
-    body: message && bodyFacts(message, asksWhy),
+    body: reading && bodyFacts(reading, asksWhy),
     unreadable: more.unreadable !== null,
     asksWhy,
-    attachments: shownAttachments(message, words),
+    attachments: shownAttachments(reading, words),
     provenance: { kind, facts: origin },
-    unsubscribe: wayOut(message, more.sender_facts),
+    unsubscribe: wayOut(reading, more.sender_facts),
     inspection,
-    headers: message?.headers.map(({ name, value }) => ({ name, value })) ?? [],
+    headers: reading?.headers.map(({ name, value }) => ({ name, value })) ?? [],
     history,
     waiting,
   }
 }
 
-function wayOut(message: Message | null, facts: SenderFacts): DeliverySheet['unsubscribe'] {
-  const found = message ? findUnsubscribe(message.headers, facts) : ({ kind: 'none' } as const)
+function wayOut(reading: Reading | null, facts: SenderFacts): DeliverySheet['unsubscribe'] {
+  const found = reading ? findUnsubscribe(reading.headers, facts) : ({ kind: 'none' } as const)
   switch (found.kind) {
     case 'none':
       return { kind: 'none', why: '', to: '' }
@@ -89,19 +93,37 @@ function wayOut(message: Message | null, facts: SenderFacts): DeliverySheet['uns
 
 const isPdf = ({ trueType }: { trueType: string }) => trueType === 'application/pdf'
 
-/** The words of each PDF, in the order of the PDFs. */
-async function readPdfs(raw: Buffer, message: Message): Promise<readonly (string | null)[]> {
-  if (!message.attachments.some(isPdf)) return []
-  const contents = await attachmentContents(raw, isPdf)
-  return Promise.all(contents.slice(0, 5).map(pdfText))
+/** The words of each PDF, in the order of the PDFs; read once, and kept beside the reading. */
+async function findPdfWords(
+  db: Database,
+  id: number,
+  { attachments }: Reading,
+  reader: Reader,
+): Promise<readonly (string | null)[]> {
+  if (!attachments.some(isPdf)) return []
+  const kept = await findRow<{ message_id: number; pdf_words: (string | null)[] | null }>(
+    db,
+    'SELECT r.message_id, r.pdf_words FROM deliveries d JOIN message_readings r ON r.message_id = d.message_id WHERE d.id = :id',
+    { id },
+  )
+  if (kept?.pdf_words) return kept.pdf_words
+  const raw = await findSource(db, id)
+  if (!raw) return []
+  const words = await reader.pdfWords(raw)
+  if (kept)
+    await execute(db, 'UPDATE message_readings SET pdf_words = :words WHERE message_id = :id', {
+      id: kept.message_id,
+      words: JSON.stringify(words),
+    })
+  return words
 }
 
 function shownAttachments(
-  message: Message | null,
+  reading: Reading | null,
   words: readonly (string | null)[],
 ): DeliverySheet['attachments'] {
-  const pdfs = message?.attachments.filter(isPdf) ?? []
-  return (message?.attachments ?? [])
+  const pdfs = reading?.attachments.filter(isPdf) ?? []
+  return (reading?.attachments ?? [])
     .filter(({ inline }) => !inline)
     .map(attachment => {
       const { name, declaredType, trueType, size, danger, note } = attachment
@@ -126,17 +148,9 @@ async function readInspection(db: Database, messageId: number): Promise<Delivery
   return row && { done: row.done_at !== null, verdict: row.verdict ?? '', problem: row.problem }
 }
 
-function bodyFacts(message: Message, asksWhy: boolean): DeliverySheet['body'] {
-  // Counted on the same sanitised text the frame shows; embedded pictures are not needed for that.
-  const view = message.html === null ? null : safeView(message.html, new Map())
-  const embedded = message.attachments.filter(a => a.contentId !== null).length
-  return {
-    hasHtml: message.html !== null,
-    linksDisarmed: view?.linksDisarmed ?? message.links.length,
-    picturesLeftOut: Math.max(0, (view?.picturesLeftOut ?? 0) - embedded),
-    remotePictures: view?.remotePictures.length ?? 0,
-    hiddenText: asksWhy ? '' : message.hiddenText.slice(0, 2000),
-  }
+function bodyFacts(reading: Reading, asksWhy: boolean): DeliverySheet['body'] {
+  const { hasHtml, linksDisarmed, picturesLeftOut, remotePictures, hiddenText } = reading
+  return { hasHtml, linksDisarmed, picturesLeftOut, remotePictures, hiddenText: asksWhy ? '' : hiddenText }
 }
 
 async function readHistory(db: Database, id: number): Promise<DeliverySheet['history']> {

@@ -1,13 +1,12 @@
 import http from 'node:http'
 import https from 'node:https'
 import ipaddr from 'ipaddr.js'
-import { parseMessage } from '@pendro/core/message'
 import { findUnsubscribe, type SenderFacts, type Unsubscribe } from '@pendro/core/senders'
 import { findRow, inTransaction, type Database } from '../db/database.ts'
 import { AppError } from '../errors.ts'
 import { writeRecord } from '../record/write.ts'
 import { isPublicAddress, publicLookup } from '../review/pictures.ts'
-import { findSource } from '../review/safe-view.ts'
+import { findReading, readMessage } from '../mail/reading.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 
 const timeLimit = 8_000
@@ -51,17 +50,16 @@ export function requestUnsubscribe(text: string, standIn: string | null): Promis
 
 /** What way out the message of a delivery offers. */
 export async function readUnsubscribe(db: Database, deliveryId: number): Promise<Unsubscribe> {
-  const raw = await findSource(db, deliveryId)
-  if (!raw) throw new AppError('SOURCE_GONE')
-  const [parsed, row] = await Promise.all([
-    parseMessage(raw),
-    findRow<{ sender_facts: SenderFacts }>(
-      db,
-      'SELECT m.sender_facts FROM deliveries d JOIN messages m ON m.id = d.message_id WHERE d.id = :deliveryId',
-      { deliveryId },
-    ),
-  ])
-  return parsed.ok && row ? findUnsubscribe(parsed.value.headers, row.sender_facts) : { kind: 'none' }
+  const row = await findRow<{ message_id: number; sender_facts: SenderFacts; gone: number }>(
+    db,
+    `SELECT d.message_id, m.sender_facts, NOT EXISTS (SELECT 1 FROM message_sources s WHERE s.message_id = m.id) AS gone
+     FROM deliveries d JOIN messages m ON m.id = d.message_id WHERE d.id = :deliveryId`,
+    { deliveryId },
+  )
+  if (!row) throw new AppError('DELIVERY_NOT_FOUND')
+  if (row.gone === 1) throw new AppError('SOURCE_GONE')
+  const reading = await findReading(db, row.message_id, readMessage)
+  return reading ? findUnsubscribe(reading.headers, row.sender_facts) : { kind: 'none' }
 }
 
 interface Asked {

@@ -1,9 +1,10 @@
 import { no, yes, type Parsed } from '@pendro/core/address'
 import { findAutomaticSign } from '@pendro/core/digest'
 import type { parseMessage } from '@pendro/core/message'
-import type { Connection, Resolve } from '@pendro/core/authentication'
+import type { Connection } from '@pendro/core/authentication'
 import type { Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
+import type { Authenticate } from '../mail/authenticate.ts'
 import { findProvenColleague } from '../mail/proven-colleague.ts'
 import type { SmtpRefusal } from '../mail/smtp-answers.ts'
 import { openEnquiry } from './enquiries.ts'
@@ -13,30 +14,44 @@ interface Given {
   readonly parsed: Awaited<ReturnType<typeof parseMessage>>
   readonly envelopeFrom: string
   readonly connection: Connection
-  readonly resolve: Resolve | undefined
+  readonly authenticate: Authenticate | undefined
   readonly now: Date
 }
 
-const address = /[\w.+-]+@[\w-]+(?:\.[\w-]+)+/g
+const address = /[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,8}/
+
+/** Addresses in a text, word by word: a search that may begin anywhere would start anew at every letter. */
+const addressesIn = (text: string): readonly string[] =>
+  text
+    .slice(0, 20_000)
+    .split(/\s+/)
+    .flatMap(word => (word.includes('@') ? (address.exec(word.slice(0, 400))?.[0].toLowerCase() ?? []) : []))
 
 /**
  * A colleague's mail to the help address opens an enquiry in their words; the first address in it that is not
  * ours is whom it asks about. What no person sent is taken and does nothing. The problem is the code of the SMTP answer.
  */
 export async function enquireByMail(db: Database, given: Given): Promise<Parsed<number | null, SmtpRefusal>> {
-  const { raw, parsed, envelopeFrom, connection, resolve, now } = given
+  const { raw, parsed, envelopeFrom, connection, authenticate, now } = given
   if (!parsed.ok) return no('unreadable-question')
   const message = parsed.value
   if (findAutomaticSign({ headers: message.headers, envelopeFrom, subject: message.subject }) !== null)
     return yes(null)
-  const colleague = await findProvenColleague(db, { raw, message, envelopeFrom, connection, resolve, now })
+  const colleague = await findProvenColleague(db, {
+    raw,
+    message,
+    envelopeFrom,
+    connection,
+    authenticate,
+    now,
+  })
   if (colleague === 'nobody') return no('question-not-colleague')
   if (colleague === 'not-proven') return no('question-unproven')
   const { policy } = await readOrganisation(db)
   const text = message.text.replace(/\s+/g, ' ').trim()
-  const asked = [...`${message.subject} ${text}`.matchAll(address)]
-    .map(([found]) => found.toLowerCase())
-    .find(found => !policy.ownDomains.some(own => found.endsWith(`@${own}`) || found.endsWith(`.${own}`)))
+  const asked = addressesIn(`${message.subject} ${text}`).find(
+    found => !policy.ownDomains.some(own => found.endsWith(`@${own}`) || found.endsWith(`.${own}`)),
+  )
   const id = await openEnquiry(
     db,
     { actor: { kind: 'colleague', id: null, name: colleague.name }, stafferId: null },

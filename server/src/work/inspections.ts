@@ -1,14 +1,16 @@
 import { gunzipSync } from 'node:zlib'
-import { attachmentContents, isWorthInspecting } from '@pendro/core/message'
 import type { PathLineShape } from '@pendro/contract'
 import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
 import { announce } from '../live/events.ts'
 import type { Log } from '../log.ts'
 import type { Lab, LabAnswer } from '../mail/lab.ts'
 import { pendro, writeRecord } from '../record/write.ts'
+import type { Reader } from '../mail/reader.ts'
 
 interface Deps {
   readonly db: Database
+  /** The attachments of a message that the lab should look at. */
+  readonly contents: Reader['toInspect']
   readonly lab: Lab
   readonly log: Log
   readonly now: () => Date
@@ -91,14 +93,14 @@ function verdictOf(answers: readonly LabAnswer[]): LabAnswer {
 }
 
 async function hand(deps: Deps, job: Job): Promise<boolean> {
-  const { db, lab } = deps
+  const { db, lab, contents } = deps
   const source = await findRow<{ gzip: Buffer }>(
     db,
     'SELECT gzip FROM message_sources WHERE message_id = :id',
     { id: job.message_id },
   )
-  const contents = source ? await attachmentContents(gunzipSync(source.gzip), isWorthInspecting) : []
-  const tickets = await Promise.all(contents.slice(0, 20).map(content => lab.hand(content)))
+  const found = source ? await contents(gunzipSync(source.gzip)) : []
+  const tickets = await Promise.all(found.slice(0, 20).map(content => lab.hand(content)))
   if (tickets.length === 0) {
     await goOn(deps, job, 'clean')
     return true

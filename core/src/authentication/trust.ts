@@ -1,0 +1,144 @@
+import { BlockList, isIP, isIPv6 } from 'node:net'
+import type { HeaderField } from '../message/index.ts'
+import type { Authentication } from '../senders/index.ts'
+import { parseAuthenticationResults, toAuthentication } from './results.ts'
+
+/** The SMTP client that handed the message over. */
+export interface Connection {
+  readonly ip: string
+  readonly helo: string
+}
+
+/** Whose word counts: the networks gateways connect from, and the names they write into what they add. */
+export interface Trust {
+  /** authserv-ids (RFC 8601 §2.5). */
+  readonly trustedHosts: readonly string[]
+  /** 'address' or 'address/bits', IPv4 or IPv6. None: nobody's word counts. */
+  readonly gateways?: readonly string[]
+}
+
+export interface Trusted {
+  /** What a trusted gateway found out, or `null`: then Pendro checks by itself. */
+  readonly authentication: Authentication | null
+  /** Who handed the message to us, or to the gateway. */
+  readonly client: Connection
+}
+
+/**
+ * What a listed gateway says of a message. Nothing else does: any sender can write these fields. Only the first field
+ * of a trusted host counts, for all methods, and only above the topmost Received that this host wrote (RFC 8601 §5).
+ */
+export function readTrusted(
+  headers: readonly HeaderField[],
+  connection: Connection,
+  { trustedHosts, gateways = [] }: Trust,
+): Trusted {
+  if (!isInNetworks(connection.ip, gateways)) return { authentication: null, client: connection }
+  const hosts = new Set(trustedHosts.map(plainHost))
+  const client = findClient(headers, hosts, gateways) ?? { ip: '', helo: '' }
+  return { authentication: findResults(headers, hosts), client }
+}
+
+const plainHost = (host: string) => host.toLowerCase().replace(/\.$/, '')
+
+function findResults(headers: readonly HeaderField[], hosts: ReadonlySet<string>): Authentication | null {
+  for (const [at, { name, value, longerThan }] of headers.entries()) {
+    if (name.toLowerCase() !== 'authentication-results' || longerThan !== undefined) continue
+    const read = parseAuthenticationResults(value)
+    if (read === null || !hosts.has(read.authservId)) continue
+    const own = headers.findIndex(
+      field => field.name.toLowerCase() === 'received' && receivedBy(field.value) === read.authservId,
+    )
+    if (own < 0 || own < at) return null
+    return { ...toAuthentication(read), notes: [`Authentication-Results: ${value.slice(0, 600)}`] }
+  }
+  return null
+}
+
+/** The name after 'by' in a Received field (RFC 5321 §4.4), lower case. */
+function receivedBy(value: string): string {
+  return plainHost(/(?:^|\s)by\s+([\w.-]{1,255})/i.exec(withoutParentheses(value.slice(0, 2000)))?.[1] ?? '')
+}
+
+/**
+ * The client's address from the Received fields that trusted hosts wrote, from the top down: the TCP-info in brackets
+ * (RFC 5321 §4.4), which the server saw, never the name the client gave itself. Hops from loopback and from other
+ * gateways are passed over; `null` when no trusted host names one.
+ */
+export function findClient(
+  headers: readonly HeaderField[],
+  trustedHosts: ReadonlySet<string>,
+  gateways: readonly string[],
+): Connection | null {
+  for (const { name, value } of headers) {
+    if (name.toLowerCase() !== 'received') continue
+    if (!trustedHosts.has(receivedBy(value))) return null
+    const { helo, ip } = readFrom(value)
+    if (ip === '') return null
+    if (isLoopback(ip) || isInNetworks(ip, gateways)) continue
+    return { ip, helo }
+  }
+  return null
+}
+
+/** From-domain of RFC 5321 §4.4: `from EHLO-name (name [address])`, or the address alone in its brackets. */
+function readFrom(value: string): Connection {
+  const text = value.slice(0, 2000)
+  const helo = /^\s*from\s+([^\s();]{1,255})/i.exec(text)?.[1] ?? ''
+  // The first parenthesis after the name is the server's; those in it are nobody's.
+  const open = text.indexOf('(')
+  const close = text.indexOf(')', open)
+  const by = text.search(/\sby\s/i)
+  const info = open >= 0 && close > open && (by < 0 || open < by) ? text.slice(open + 1, close) : ''
+  const literals = [...info.matchAll(/\[(?:IPv6:)?([0-9a-f.:]{2,45})\]/gi)].map(([, ip = '']) => ip)
+  const seen = literals.at(-1) ?? ''
+  return { helo: isHostName(helo) ? helo : '', ip: isIP(seen) === 0 ? '' : seen }
+}
+
+const isHostName = (text: string) => /^[\w.-]+$/.test(text)
+
+function withoutParentheses(text: string): string {
+  let depth = 0
+  let out = ''
+  for (const c of text) {
+    if (c === '(') depth += 1
+    else if (c === ')' && depth > 0) depth -= 1
+    else if (depth === 0) out += c
+  }
+  return out
+}
+
+const isLoopback = (ip: string) => /^127\.|^::1$|^::ffff:127\./i.test(ip)
+
+const lists = new Map<string, BlockList>()
+
+/** Whether an address is in one of the networks; a network that can't be read holds nobody. */
+export function isInNetworks(ip: string, networks: readonly string[]): boolean {
+  if (networks.length === 0) return false
+  const plain = ip.replace(/^::ffff:(?=\d+\.)/i, '')
+  if (isIP(plain) === 0) return false
+  const key = networks.join(' ')
+  let list = lists.get(key)
+  if (!list) {
+    list = new BlockList()
+    for (const network of networks) addNetwork(list, network)
+    if (lists.size > 50) lists.clear()
+    lists.set(key, list)
+  }
+  return list.check(plain, isIPv6(plain) ? 'ipv6' : 'ipv4')
+}
+
+/** Whether a text is an address or a network: '192.0.2.0/24', '2001:db8::/32', '192.0.2.7'. */
+export function isNetwork(text: string): boolean {
+  const [address = '', bits, more] = text.split('/')
+  const family = isIP(address)
+  if (family === 0 || more !== undefined) return false
+  return bits === undefined || (/^\d{1,3}$/.test(bits) && Number(bits) <= (family === 6 ? 128 : 32))
+}
+
+function addNetwork(list: BlockList, text: string): void {
+  if (!isNetwork(text)) return
+  const [address = '', bits] = text.split('/')
+  const family = isIPv6(address) ? 'ipv6' : 'ipv4'
+  list.addSubnet(address, bits === undefined ? (family === 'ipv6' ? 128 : 32) : Number(bits), family)
+}

@@ -1,0 +1,144 @@
+import { MessageChannel } from 'node:worker_threads'
+import { Piscina } from 'piscina'
+import { noAuthentication, type Authentication } from '@pendro/core/senders'
+import type { Log } from '../log.ts'
+import { threadFlags } from '../work/thread-options.ts'
+import type { Authenticate, CheckGiven } from './authenticate.ts'
+import {
+  attachedMessages,
+  contentsToInspect,
+  readMessage,
+  readPdfWords,
+  renderView,
+  type ReadMessage,
+  type View,
+  type ViewGiven,
+} from './reading.ts'
+
+/**
+ * Everything that is computed from bytes an outsider wrote. In the server each of it runs in a worker thread with a
+ * deadline: one message can't hold up the others, whatever it is made of.
+ */
+export interface Reader {
+  readonly read: (raw: Uint8Array) => Promise<ReadMessage>
+  /** Own checks of SPF, DKIM and DMARC; absent when nothing is looked up. */
+  readonly authenticate?: Authenticate
+  readonly view: (given: ViewGiven) => Promise<View | 'too-slow'>
+  readonly pdfWords: (raw: Uint8Array) => Promise<readonly (string | null)[]>
+  readonly toInspect: (raw: Uint8Array) => Promise<readonly Uint8Array[]>
+  readonly attachedMessages: (raw: Uint8Array) => Promise<readonly Uint8Array[]>
+  readonly stop: () => Promise<void>
+}
+
+/** All of it in this thread, without a deadline: for tests, the demo's fill, and PENDRO_WORKERS=0. */
+export const readHere: Reader = {
+  read: readMessage,
+  view: renderView,
+  pdfWords: readPdfWords,
+  toInspect: contentsToInspect,
+  attachedMessages,
+  stop: () => Promise.resolve(),
+}
+
+export type Task =
+  | { readonly kind: 'read' | 'pdf-words' | 'to-inspect' | 'attached-messages'; readonly raw: Uint8Array }
+  | { readonly kind: 'view'; readonly given: ViewGiven }
+  | { readonly kind: 'check'; readonly given: CheckGiven }
+
+interface ReaderSettings {
+  readonly threads: number
+  /** PENDRO_DNS: the workers look up for themselves. */
+  readonly dns: string
+  readonly log: Log
+  /** Milliseconds of one task, from its beginning; look-ups wait for name servers and get more. */
+  readonly deadline?: number
+}
+
+/** Long enough for 25 MB of honest mail on a busy machine, short enough for a person to wait. */
+const usualDeadline = 8000
+const lookUpDeadline = 30_000
+
+class TooSlow extends Error {}
+
+/** A pool of worker threads; a thread that does not finish in time is ended, and another takes its place. */
+export function createReader({ threads, dns, log, deadline = usualDeadline }: ReaderSettings): Reader {
+  const pool = (workers: number, tasks: number) => {
+    const made = new Piscina({
+      filename: new URL('./reading-worker.ts', import.meta.url).href,
+      minThreads: Math.min(1, workers),
+      maxThreads: workers,
+      concurrentTasksPerWorker: tasks,
+      idleTimeout: 60_000,
+      execArgv: [...threadFlags],
+      workerData: { dns },
+      resourceLimits: { maxOldGenerationSizeMb: 1024 },
+    })
+    // A thread that dies fails its task; it must not take the process with it.
+    made.on('error', error => log.threadFailed(error))
+    return made
+  }
+  const reading = pool(threads, 1)
+  // Checks wait for name servers most of their time: many share a thread, and none of them parses.
+  const checking = pool(1, 16)
+
+  async function run<T>(on: Piscina, task: Task, limit: number): Promise<T> {
+    const { port1, port2 } = new MessageChannel()
+    const stop = new AbortController()
+    let timer: NodeJS.Timeout | undefined
+    // Waiting for a free thread is not the message's fault: time counts from when its turn has come.
+    port1.on('message', () => (timer = setTimeout(() => stop.abort(), limit)))
+    try {
+      return (await on.run({ ...task, begun: port2 }, { transferList: [port2], signal: stop.signal })) as T
+    } catch (error) {
+      if (stop.signal.aborted) throw new TooSlow(task.kind)
+      throw error
+    } finally {
+      clearTimeout(timer)
+      port1.close()
+    }
+  }
+
+  /** What did not come to an end in time, or died on the way, is said to be so. */
+  async function orElse<T, E>(on: Piscina, task: Task, limit: number, otherwise: E): Promise<T | E> {
+    try {
+      return await run<T>(on, task, limit)
+    } catch (error) {
+      log.tooSlow(task.kind, error)
+      return otherwise
+    }
+  }
+
+  const unread: ReadMessage = {
+    parsed: { ok: false, problem: { code: 'too-slow' } },
+    reading: null,
+    cluster: '',
+  }
+  const unchecked: Authentication = {
+    ...noAuthentication,
+    by: 'pendro',
+    dmarc: { result: 'temperror', domain: '' },
+  }
+  return {
+    read: raw => orElse<ReadMessage, ReadMessage>(reading, { kind: 'read', raw }, deadline, unread),
+    ...(dns === 'off'
+      ? {}
+      : {
+          authenticate: (given: CheckGiven) =>
+            orElse<Authentication, Authentication>(
+              checking,
+              { kind: 'check', given },
+              lookUpDeadline,
+              unchecked,
+            ),
+        }),
+    view: given => orElse<View, 'too-slow'>(reading, { kind: 'view', given }, deadline, 'too-slow'),
+    pdfWords: raw =>
+      orElse<readonly (string | null)[], []>(reading, { kind: 'pdf-words', raw }, deadline, []),
+    toInspect: raw => orElse<readonly Uint8Array[], []>(reading, { kind: 'to-inspect', raw }, deadline, []),
+    attachedMessages: raw =>
+      orElse<readonly Uint8Array[], []>(reading, { kind: 'attached-messages', raw }, deadline, []),
+    stop: async () => {
+      await Promise.all([reading.destroy(), checking.destroy()])
+    },
+  }
+}

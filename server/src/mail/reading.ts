@@ -1,0 +1,159 @@
+import { gunzipSync, gzipSync } from 'node:zlib'
+import { clusterKey } from '@pendro/core/clusters'
+import { tokensOf } from '@pendro/core/judgement'
+import {
+  attachmentContents,
+  embeddedPictures,
+  isWorthInspecting,
+  parseMessage,
+  pdfText,
+  safeTextView,
+  safeView,
+  type Attachment,
+  type HeaderField,
+  type Message,
+  type MessageProblem,
+} from '@pendro/core/message'
+import type { Parsed } from '@pendro/core/address'
+import { execute, findRow, type Database, type Tx } from '../db/database.ts'
+
+/** What screens and lessons need of a message once it has been read; kept, so that nothing is parsed twice. */
+export interface Reading {
+  readonly to: readonly string[]
+  readonly replyTo: string
+  readonly headers: readonly HeaderField[]
+  readonly hasHtml: boolean
+  readonly linksDisarmed: number
+  readonly picturesLeftOut: number
+  readonly remotePictures: number
+  readonly hiddenText: string
+  readonly attachments: readonly Attachment[]
+  /** Tokens of the classifier. */
+  readonly words: readonly string[]
+}
+
+export interface ReadMessage {
+  readonly parsed: Parsed<Message, MessageProblem>
+  /** `null` when the message can't be read. */
+  readonly reading: Reading | null
+  /** Equal for messages with the same text; '' when it can't be read. */
+  readonly cluster: string
+}
+
+/** Reads a message whole: all that is ever computed from its bytes alone. */
+export async function readMessage(raw: Uint8Array): Promise<ReadMessage> {
+  const parsed = await parseMessage(raw)
+  return parsed.ok
+    ? { parsed, reading: readingOf(parsed.value), cluster: clusterKey(parsed.value) }
+    : { parsed, reading: null, cluster: '' }
+}
+
+function readingOf(message: Message): Reading {
+  // Counted on the same sanitised text the frame shows; embedded pictures are not needed for that.
+  const view = message.html === null ? null : safeView(message.html, new Map())
+  const embedded = message.attachments.filter(({ contentId }) => contentId !== null).length
+  return {
+    to: message.to.map(({ text }) => text).slice(0, 500),
+    replyTo: message.replyTo[0]?.text ?? '',
+    headers: message.headers,
+    hasHtml: message.html !== null,
+    linksDisarmed: view?.linksDisarmed ?? message.links.length,
+    picturesLeftOut: Math.max(0, (view?.picturesLeftOut ?? 0) - embedded),
+    remotePictures: view?.remotePictures.length ?? 0,
+    hiddenText: message.hiddenText.slice(0, 2000),
+    attachments: message.attachments.slice(0, 200),
+    words: tokensOf(message),
+  }
+}
+
+/** Keeps a reading with its message. */
+export async function keepReading(db: Database, messageId: number, reading: Reading, tx?: Tx): Promise<void> {
+  await execute(
+    db,
+    'REPLACE INTO message_readings (message_id, gzip) VALUES (:messageId, :gzip)',
+    { messageId, gzip: packReading(reading) },
+    tx,
+  )
+}
+
+export const packReading = (reading: Reading): Buffer => gzipSync(JSON.stringify(reading), { level: 4 })
+
+/** The reading of a message; messages of before readings were kept are read now. `null`: gone, or unreadable. */
+export async function findReading(
+  db: Database,
+  messageId: number,
+  read: (raw: Uint8Array) => Promise<ReadMessage>,
+  tx?: Tx,
+): Promise<Reading | null> {
+  const row = await findRow<{ gzip: Buffer | null; source: Buffer | null; unreadable: string | null }>(
+    db,
+    `SELECT r.gzip, IF(r.message_id IS NULL, s.gzip, NULL) AS source, m.unreadable FROM messages m
+     LEFT JOIN message_readings r ON r.message_id = m.id LEFT JOIN message_sources s ON s.message_id = m.id WHERE m.id = :messageId`,
+    { messageId },
+    tx,
+  )
+  if (row?.gzip) return JSON.parse(gunzipSync(row.gzip).toString('utf8')) as Reading
+  if (!row?.source || row.unreadable !== null) return null
+  const { reading } = await read(gunzipSync(row.source))
+  if (reading) await keepReading(db, messageId, reading, tx)
+  return reading
+}
+
+export interface ViewGiven {
+  readonly raw: Uint8Array
+  readonly form: 'html' | 'text'
+  /** Domains an imitation would resemble; a warning names the one. */
+  readonly warnings: Readonly<Record<string, string>>
+  readonly remote: ReadonlyMap<string, { readonly type: string; readonly content: Uint8Array }>
+}
+
+export interface View {
+  readonly html: string
+  readonly remotePictures: readonly string[]
+  /** Hosts of its links, for warnings about them. */
+  readonly hosts: readonly string[]
+}
+
+/** The body of the safe view: nothing in it can run, load or lead anywhere. */
+export async function renderView({ raw, form, warnings, remote }: ViewGiven): Promise<View> {
+  const parsed = await parseMessage(raw)
+  // What can't be read is shown as it came.
+  if (!parsed.ok)
+    return {
+      html: safeTextView(Buffer.from(raw).toString('latin1').slice(0, 200_000)),
+      remotePictures: [],
+      hosts: [],
+    }
+  const { html, text, links } = parsed.value
+  if (form === 'text' || html === null)
+    return { html: safeTextView(text.slice(0, 1_000_000)), remotePictures: [], hosts: [] }
+  const embedded = await embeddedPictures(raw)
+  const view = safeView(html, embedded, { remote, warn: host => warnings[host] ?? null })
+  return {
+    html: view.html,
+    remotePictures: view.remotePictures,
+    hosts: [...new Set(links.map(({ host }) => host).filter(host => host !== ''))].slice(0, 500),
+  }
+}
+
+const isPdf = ({ trueType }: Attachment) => trueType === 'application/pdf'
+const mostPdfs = 5
+
+/** The words of the first PDFs of a message, in their order. */
+export async function readPdfWords(raw: Uint8Array): Promise<readonly (string | null)[]> {
+  const contents = await attachmentContents(raw, isPdf)
+  const words: (string | null)[] = []
+  for (const content of contents.slice(0, mostPdfs)) words.push(await pdfText(content))
+  return words
+}
+
+/** The attachments a lab should look at. */
+export const contentsToInspect = (raw: Uint8Array): Promise<readonly Uint8Array[]> =>
+  attachmentContents(raw, isWorthInspecting)
+
+/** The messages attached to a report. */
+export const attachedMessages = (raw: Uint8Array): Promise<readonly Uint8Array[]> =>
+  attachmentContents(
+    raw,
+    ({ declaredType, name }) => declaredType === 'message/rfc822' || /\.eml$/i.test(name),
+  )
