@@ -28,6 +28,11 @@ export function createLog(level: string) {
     reported: (messages: number) => sink.info({ messages }, 'report by mail taken'),
     tooSlow: (task: string, error: unknown) =>
       sink.warn({ task, problem: textOf(error) }, 'a message was too slow to read, or a thread died over it'),
+    serviceRefused: (service: string, error: unknown) =>
+      sink.info(
+        { service, problem: textOf(error) },
+        'its copy for an address of ours was refused; colleagues got theirs',
+      ),
     threadFailed: (error: unknown) => sink.error({ err: error }, 'a worker thread failed'),
     digestReply: (kind: string) => sink.info({ kind }, 'reply to a digest taken'),
     inspected: (messageId: number, verdict: string) =>

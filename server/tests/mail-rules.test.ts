@@ -53,7 +53,9 @@ describe('a mail rule moves a message', () => {
     const store = fakeStore()
     await work(server, store.send)
     expect(await stateOf(server.db, id)).toBe('moved')
-    expect(store.taken[0]?.raw).toMatch(/^Pendro-Delivery: \d+\.moved\r\nPendro-Place: moved\r\n/)
+    expect(store.taken[0]?.raw).toMatch(
+      /^Pendro-Delivery: \d+\.moved\.[0-9a-f]{24}\r\nPendro-Place: moved\r\n/,
+    )
     const folder = /^Pendro-Folder: (.*)$/m.exec(store.taken[0]?.raw ?? '')?.[1]
     // RFC 2047 §2: nothing but ASCII in the header itself.
     expect(folder).toMatch(/^[\x20-\x7e]+$/)
@@ -75,7 +77,9 @@ describe('a mail rule moves a message', () => {
     const { body: moved } = await per.post('/api/rulings', ruling([id], { message: 'release' }))
     expect(moved.deliveries).toEqual([{ id, state: 'deferred' }])
     await work(server, store.send)
-    expect(store.taken[1]?.raw).toMatch(/^Pendro-Delivery: \d+\.released\r\nPendro-Place: inbox\r\n/)
+    expect(store.taken[1]?.raw).toMatch(
+      /^Pendro-Delivery: \d+\.released\.[0-9a-f]{24}\r\nPendro-Place: inbox\r\n/,
+    )
     expect(store.taken[1]?.raw).not.toContain('Pendro-Folder')
     const again = await per.post('/api/whereabouts', { from: 'printer', about: 'proof' })
     expect((again.body as WhereAnswer).hits[0]?.journey.map(({ kind }) => kind)).toEqual([

@@ -16,6 +16,7 @@ import {
   work,
   type TestServer,
 } from './support.ts'
+import { deliveryKey, deliveryMark } from '../src/mail/trace.ts'
 
 let server: TestServer
 let per: Awaited<ReturnType<typeof signedIn>>
@@ -130,7 +131,11 @@ describe('every place is looked at', () => {
     await per.post('/api/rulings', ruling([id], { message: 'release' }))
     tick(1)
     await work(server, fakeStore().send)
-    const notify = async (storeAddress: string) => {
+    const mark = deliveryMark(await deliveryKey(server.db), id, 'released')
+    const notify = async (
+      storeAddress: string,
+      { fields = [`Pendro-Delivery: ${mark}`], recipient = 'ingrid@harbour.example' } = {},
+    ) => {
       const raw = [
         'From: store@harbour.example',
         'To: digest@harbour.example',
@@ -145,19 +150,27 @@ describe('every place is looked at', () => {
         '',
         'Reporting-MTA: dns; store.harbour.example',
         '',
-        'Final-Recipient: rfc822; ingrid@harbour.example',
+        `Final-Recipient: rfc822; ${recipient}`,
         'Action: failed',
         'Status: 5.2.2',
         'Diagnostic-Code: smtp; 552 Mailbox full',
         '--b',
         'Content-Type: text/rfc822-headers',
         '',
-        `Pendro-Delivery: ${id}.released`,
+        ...fields,
         '--b--',
       ].join('\r\n')
       return throughTheDoor(server, { to: ['digest@harbour.example'], raw, storeAddress })
     }
     await notify('192.0.2.99')
+    // what the store did not write, of another recipient's copy, and a second field of the name
+    for (const forged of [
+      { fields: [`Pendro-Delivery: ${id}.released`] },
+      { fields: [`Pendro-Delivery: ${id}.released.${'0'.repeat(24)}`] },
+      { recipient: 'kari@harbour.example' },
+      { fields: ['Pendro-Delivery: x', `Pendro-Delivery: ${mark}`] },
+    ])
+      await notify('127.0.0.1', forged)
     expect((await look({ from: 'late-bounce.example' })).hits[0]?.state).toBe('released')
     expect(await notify('127.0.0.1')).toContain('2.0.0 Noted')
     const { hits } = await look({ from: 'late-bounce.example' })

@@ -54,7 +54,7 @@ export function findReferences(source: string): FoundReferences {
   const slips = new Set<string>()
   // A mail program that wraps lines breaks after the hyphen, and puts its quote marks before the rest.
   const pattern =
-    /(?<![\p{L}\p{N}-])([\p{L}\p{N}]{3})(?:[ \t]{0,3}([-\u2010-\u2015\u2212])[ \t]{0,3}(?:\r?\n[> \t]{0,40})?|[ \t]{0,3})([\p{L}\p{N}]{3})(?![\p{L}\p{N}-])/gu
+    /(?<![\p{L}\p{N}./=-])([\p{L}\p{N}]{3})(?:[ \t]{0,3}([-\u2010-\u2015\u2212])[ \t]{0,3}(?:\r?\n[> \t]{0,40})?|[ \t]{0,3})([\p{L}\p{N}]{3})(?![\p{L}\p{N}-]|[./=][\p{L}\p{N}])/gu
   for (const [, first = '', hyphen, second = ''] of text.matchAll(pattern)) {
     const typed = `${first}-${second}`.toUpperCase()
     if (isReference(typed)) (hyphen === undefined ? perhaps : references).add(typed)

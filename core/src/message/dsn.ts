@@ -46,21 +46,27 @@ function fieldGroups(text: string): readonly ReadonlyMap<string, string>[] {
     .slice(0, 200_000)
     .replace(/\r\n?/g, '\n')
     .split(/\n[ \t]*\n/)
-    .map(
-      group =>
-        new Map(
-          group
-            .replace(/\n[ \t]+/g, ' ')
-            .split('\n')
-            .flatMap(line => {
-              const colon = line.indexOf(':')
-              return colon > 0
-                ? [[line.slice(0, colon).trim().toLowerCase(), line.slice(colon + 1).trim()] as const]
-                : []
-            }),
-        ),
+    .map(group =>
+      // The first of two fields of a name counts: a second one is what somebody added.
+      firstOfEach(
+        group
+          .replace(/\n[ \t]+/g, ' ')
+          .split('\n')
+          .flatMap(line => {
+            const colon = line.indexOf(':')
+            return colon > 0
+              ? [[line.slice(0, colon).trim().toLowerCase(), line.slice(colon + 1).trim()] as const]
+              : []
+          }),
+      ),
     )
     .filter(fields => fields.size > 0)
+}
+
+function firstOfEach(fields: readonly (readonly [string, string])[]): ReadonlyMap<string, string> {
+  const found = new Map<string, string>()
+  for (const [name, value] of fields) if (!found.has(name)) found.set(name, value)
+  return found
 }
 
 /** 'smtp; 550 no' is '550 no' (RFC 3464 §2.1.2); comments stay, they are for people. */

@@ -15,6 +15,8 @@ export interface Organisation {
   readonly digestWeekdays?: readonly number[]
   /** Where colleagues send mail that got through, as an attachment; '' for nowhere. */
   readonly reportAddress?: string
+  /** An address of ours that gets what is sent to postmaster (RFC 5321 §4.5.1); without it the first mailbox does. */
+  readonly postmaster?: string
   /** Where colleagues ask by mail for a message they miss; '' for nowhere. */
   readonly helpAddress?: string
 }

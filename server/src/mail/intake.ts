@@ -12,10 +12,20 @@ import {
 import { dayOf, expiryOf } from '@pendro/core/keeping'
 import { isWorthInspecting, type Message } from '@pendro/core/message'
 import { noAuthentication, type Authentication, type SenderFacts } from '@pendro/core/senders'
-import { execute, inTransaction, insert, select, type Database, type Row, type Tx } from '../db/database.ts'
+import {
+  execute,
+  findRow,
+  inTransaction,
+  insert,
+  select,
+  type Database,
+  type Row,
+  type Tx,
+} from '../db/database.ts'
 import {
   mailboxPolicy,
   mailboxRows,
+  findOrganisation,
   readOrganisation,
   type MailboxRow,
   type Organisation,
@@ -143,6 +153,13 @@ export function readAddress(text: string): Address | null {
   return parsed.ok ? parsed.value : null
 }
 
+/** RFC 5321 §4.5.1: 'postmaster' without a domain is ours. */
+async function withDomain(db: Database, recipient: string, tx?: Tx): Promise<string> {
+  if (!/^postmaster$/i.test(recipient)) return recipient
+  const organisation = await findOrganisation(db, tx)
+  return `postmaster@${organisation?.policy.ownDomains[0] ?? 'invalid'}`
+}
+
 /** Which mailbox each address belongs to, aliases and tags resolved; unknown addresses are absent. */
 export async function resolveRecipients(
   db: Database,
@@ -151,7 +168,7 @@ export async function resolveRecipients(
 ): Promise<ReadonlyMap<string, number>> {
   const texts = new Map<string, string>()
   for (const recipient of recipients) {
-    const address = readAddress(recipient)
+    const address = readAddress(await withDomain(db, recipient, tx))
     if (address) texts.set(recipient, addressText(withoutTag(address)))
   }
   if (texts.size === 0) return new Map()
@@ -162,12 +179,32 @@ export async function resolveRecipients(
     tx,
   )
   const known = new Map(rows.map(row => [row.address, row.mailbox_id]))
+  // RFC 5321 §4.5.1: postmaster is always there, whatever its case; somebody reads it.
+  for (const [recipient, text] of texts)
+    if (/^postmaster(@|$)/i.test(recipient) && !known.has(text)) {
+      const postmaster = await findPostmaster(db, text.slice(text.indexOf('@') + 1), tx)
+      if (postmaster !== null) known.set(text, postmaster)
+    }
   return new Map(
     [...texts].flatMap(([recipient, text]) => {
       const id = known.get(text)
       return id === undefined ? [] : [[recipient, id] as const]
     }),
   )
+}
+
+/** The mailbox that gets what is sent to postmaster at one of our domains: the one named for it, else the first. */
+async function findPostmaster(db: Database, domain: string, tx?: Tx): Promise<number | null> {
+  const organisation = await findOrganisation(db, tx)
+  if (!organisation?.policy.ownDomains.includes(domain)) return null
+  const row = await findRow<{ id: number }>(
+    db,
+    `SELECT b.id FROM mailboxes b LEFT JOIN mailbox_addresses a ON a.mailbox_id = b.id AND a.address = :wanted
+     ORDER BY a.address IS NULL, b.id LIMIT 1`,
+    { wanted: organisation.postmaster ?? '' },
+    tx,
+  )
+  return row?.id ?? null
 }
 
 /** One delivery a mailbox, with the address that was really used; the same mailbox twice counts once. */
@@ -201,6 +238,8 @@ async function storeMessages(
       envelope_from: incoming.envelopeFrom.slice(0, 320),
       ...shownFrom(message),
       size: incoming.raw.length,
+      client_ip: (incoming.connection?.ip ?? '').slice(0, 45),
+      client_helo: (incoming.connection?.helo ?? '').slice(0, 255),
       sender_facts: judged[i]?.sender,
       profile_id: profiles[i],
       harm: judged[i]?.harm ?? null,

@@ -1,4 +1,5 @@
 import { SMTPServer, type SMTPServerDataStream, type SMTPServerSession } from 'smtp-server'
+import { isInNetworks } from '@pendro/core/authentication'
 import type { Database } from '../db/database.ts'
 import { isDatabaseAway } from '../errors.ts'
 import type { Log } from '../log.ts'
@@ -10,6 +11,7 @@ import { takeStoreReport } from '../whereabouts/store-reports.ts'
 import { noteRefusal } from '../whereabouts/refusals.ts'
 import { readMessage, type ReadMessage } from './reading.ts'
 import { acknowledgement, refusal } from './smtp-answers.ts'
+import { countHops } from './trace.ts'
 import { resolveRecipients, takeIn, type IntakeOptions } from './intake.ts'
 
 interface Deps {
@@ -17,7 +19,7 @@ interface Deps {
   readonly log: Log
   readonly now: () => Date
   readonly maxBytes: number
-  /** Where the mail store connects from: what it says of deliveries counts, and nobody else's word. */
+  /** Where the mail store connects from, beside the networks the organisation lists for it. */
   readonly storeAddress?: string
   /** How messages are read and checked; see intake. */
   readonly intake?: Omit<IntakeOptions, 'onward'>
@@ -25,21 +27,68 @@ interface Deps {
   readonly takenIn: () => void
 }
 
+/** What one transaction and one peer may ask for. RFC 5321 §4.5.3.1.8 wants 100 recipients taken at least. */
+const mostRecipients = 500
+const mostRefusedKept = 20
+const mostRefused = 100
+const mostConnections = 200
+const mostPerPeer = 20
+const mostPerGateway = 100
+const mostMessages = 1000
+/** RFC 5321 §4.5.3.2.7: a server waits five minutes for a command. */
+const idle = 300_000
+/** RFC 5321 §6.3: more hops are a loop. */
+const mostHops = 100
+
+/** What a session has done so far; sessions end with their connection. */
+interface Seen {
+  messages: number
+  refused: number
+}
+
 /** The door: answers 250 only after the message and its deliveries are committed (domain.md §1). */
 export function createSmtpIn(deps: Deps): SMTPServer {
   const { db, log, maxBytes } = deps
+  const perPeer = new Map<string, number>()
+  const seen = new WeakMap<object, Seen>()
+  const seenOf = (session: SMTPServerSession): Seen => {
+    const known = seen.get(session) ?? { messages: 0, refused: 0 }
+    seen.set(session, known)
+    return known
+  }
   return new SMTPServer({
     banner: 'Pendro',
     disabledCommands: ['AUTH', 'STARTTLS'],
     size: maxBytes,
+    maxClients: mostConnections,
+    socketTimeout: idle,
     // Names in EHLO need not resolve; looking them up would leave this machine.
     disableReverseLookup: true,
     logger: false,
+    onConnect({ remoteAddress }, callback) {
+      const open = perPeer.get(remoteAddress) ?? 0
+      perPeer.set(remoteAddress, open + 1)
+      peerLimit(db, remoteAddress).then(
+        limit => (open >= limit ? callback(refusal('too-many-connections')) : callback()),
+        () => callback(),
+      )
+    },
+    onClose({ remoteAddress }) {
+      const open = (perPeer.get(remoteAddress) ?? 1) - 1
+      if (open > 0) perPeer.set(remoteAddress, open)
+      else perPeer.delete(remoteAddress)
+    },
     onRcptTo({ address }, session, callback) {
+      if (session.envelope.rcptTo.length >= mostRecipients) return callback(refusal('too-many-recipients'))
+      const done = seenOf(session)
+      if (done.refused >= mostRefused) return callback(refusal('too-many-refused'))
       Promise.all([resolveRecipients(db, [address]), ownAddress(db, address)]).then(
         ([found, own]) => {
           if (found.has(address) || own) return callback()
           const refused = refusal('no-mailbox', { address })
+          done.refused += 1
+          // Somebody who tries addresses must not fill the table with them.
+          if (done.refused > mostRefusedKept) return callback(refused)
           void noteRefusal(db, log, {
             ...attemptOf(deps, session),
             recipients: [address],
@@ -54,6 +103,12 @@ export function createSmtpIn(deps: Deps): SMTPServer {
       )
     },
     onData(stream, session, callback) {
+      const done = seenOf(session)
+      done.messages += 1
+      if (done.messages > mostMessages) {
+        stream.resume()
+        return callback(refusal('too-many-messages'))
+      }
       receive(deps, stream, session).then(
         text => callback(null, text),
         (error: Error & { responseCode?: number }) => {
@@ -61,6 +116,7 @@ export function createSmtpIn(deps: Deps): SMTPServer {
           if (code !== undefined)
             return void noteRefusal(db, log, {
               ...attemptOf(deps, session),
+              recipients: attemptOf(deps, session).recipients.slice(0, mostRefusedKept),
               code,
               reason: error.message,
             }).then(() => callback(error))
@@ -71,6 +127,12 @@ export function createSmtpIn(deps: Deps): SMTPServer {
       )
     },
   })
+}
+
+/** Gateways bring everybody's mail; a stranger needs a few connections. */
+async function peerLimit(db: Database, ip: string): Promise<number> {
+  const organisation = await findOrganisation(db)
+  return isInNetworks(ip, organisation?.policy.gateways ?? []) ? mostPerGateway : mostPerPeer
 }
 
 /** Who asked to hand over what, as far as the transaction has come. */
@@ -86,36 +148,43 @@ const attemptOf = (
 })
 
 async function receive(
-  { db, log, now, maxBytes, storeAddress, takenIn, intake }: Deps,
+  deps: Deps,
   stream: SMTPServerDataStream,
   session: SMTPServerSession,
 ): Promise<string> {
+  const { db, maxBytes, intake } = deps
   const raw = await readAll(stream, maxBytes)
+  if (countHops(raw) > mostHops) throw refusal('routing-loop', { limit: mostHops })
   // Asked before anything is stored: a message with thousands of parts is an attack, not a message.
   const study = await (intake?.read ?? readMessage)(raw)
-  const { parsed } = study
-  if (!parsed.ok && parsed.problem.code === 'too-many-parts') {
-    throw refusal('too-many-parts', { limit: parsed.problem.limit })
-  }
-  const { mailFrom, rcptTo } = session.envelope
+  if (!study.parsed.ok && study.parsed.problem.code === 'too-many-parts')
+    throw refusal('too-many-parts', { limit: study.parsed.problem.limit })
+  const { rcptTo } = session.envelope
   const own = await Promise.all(rcptTo.map(({ address }) => ownAddress(db, address)))
-  if (own.includes('reports')) return takeReport({ db, log, now, intake }, raw, parsed, session)
-  if (own.includes('help')) {
-    const asked = await enquireByMail(db, handedIn({ db, log, now, intake }, raw, parsed, session))
-    if (!asked.ok) throw refusal(asked.problem)
-    return acknowledgement('question-taken')
-  }
-  if (own.includes('digests')) {
-    const isReport = attemptOf({ now }, session).envelopeFrom === '' && session.remoteAddress === storeAddress
-    if (isReport && (await takeStoreReport(db, raw, now()))) return acknowledgement('noted')
-    const taken = await takeDigestReply({ db, log, now, intake }, raw, parsed, session)
-    takenIn()
-    return taken
-  }
+  const colleagues = rcptTo.map(({ address }) => address).filter((_, i) => own[i] === null)
+  const services = [...new Set(own.filter(kind => kind !== null))]
+  // Colleagues first: what they were sent arrives whatever an address of Pendro's makes of its copy.
+  const taken = colleagues.length > 0 ? await takeForColleagues(deps, raw, study, session, colleagues) : null
+  if (taken === null && services.length === 1) return serve(deps, services[0] ?? 'help', raw, study, session)
+  for (const service of services)
+    await serve(deps, service, raw, study, session).catch((error: unknown) =>
+      deps.log.serviceRefused(service, error),
+    )
+  return taken ?? acknowledgement('noted')
+}
+
+async function takeForColleagues(
+  { db, log, now, takenIn, intake }: Deps,
+  raw: Buffer,
+  study: ReadMessage,
+  session: SMTPServerSession,
+  recipients: readonly string[],
+): Promise<string> {
+  const { mailFrom } = session.envelope
   const incoming = {
     raw,
     envelopeFrom: mailFrom ? mailFrom.address : '',
-    recipients: rcptTo.map(({ address }) => address),
+    recipients,
     receivedAt: now(),
     connection: { ip: session.remoteAddress, helo: session.hostNameAppearsAs || '' },
   }
@@ -130,8 +199,44 @@ async function receive(
   return acknowledgement('taken', { id: taken.messageId })
 }
 
+type Service = 'reports' | 'digests' | 'help'
+
+/** Mail to an address of Pendro itself; throws the refusal that the client is told. */
+async function serve(
+  { db, log, now, storeAddress, takenIn, intake }: Deps,
+  service: Service,
+  raw: Buffer,
+  { parsed }: ReadMessage,
+  session: SMTPServerSession,
+): Promise<string> {
+  switch (service) {
+    case 'reports':
+      return takeReport({ db, log, now, intake }, raw, parsed, session)
+    case 'help': {
+      const asked = await enquireByMail(db, handedIn({ db, log, now, intake }, raw, parsed, session))
+      if (!asked.ok) throw refusal(asked.problem)
+      return acknowledgement('question-taken')
+    }
+    case 'digests': {
+      const isReport =
+        attemptOf({ now }, session).envelopeFrom === '' &&
+        (await isStore(db, session.remoteAddress, storeAddress))
+      if (isReport && (await takeStoreReport(db, raw, now()))) return acknowledgement('noted')
+      const taken = await takeDigestReply({ db, log, now, intake }, raw, parsed, session)
+      takenIn()
+      return taken
+    }
+  }
+}
+
+/** Whether a connection is the mail store's: listed by the organisation, or the one mail is handed on to. */
+async function isStore(db: Database, ip: string, storeAddress: string | undefined): Promise<boolean> {
+  const organisation = await findOrganisation(db)
+  return ip === storeAddress || isInNetworks(ip, organisation?.policy.stores ?? [])
+}
+
 /** Addresses of Pendro itself: where reports are handed in, questions asked, and where digests come from. */
-async function ownAddress(db: Database, address: string): Promise<'reports' | 'digests' | 'help' | null> {
+async function ownAddress(db: Database, address: string): Promise<Service | null> {
   const organisation = await findOrganisation(db)
   if (!organisation) return null
   const wanted = address.toLowerCase()

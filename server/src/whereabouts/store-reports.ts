@@ -1,6 +1,7 @@
 import { readStatusReport, type RecipientStatus } from '@pendro/core/message'
 import { execute, findRow, inTransaction, type Database } from '../db/database.ts'
 import { announce } from '../live/events.ts'
+import { deliveryKey, readDeliveryMark } from '../mail/trace.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 
 /**
@@ -10,17 +11,21 @@ import { pendro, writeRecord } from '../record/write.ts'
  */
 export async function takeStoreReport(db: Database, raw: Buffer, now: Date): Promise<boolean> {
   const report = await readStatusReport(raw)
-  const [, id] = /^(\d{1,15})\.[a-z]+$/.exec(report?.returned.get('pendro-delivery') ?? '') ?? []
-  const told = report?.recipients.find(({ action }) => action === 'failed' || action === 'delayed')
-  if (!report || id === undefined || !told) return false
+  const id = readDeliveryMark(await deliveryKey(db), report?.returned.get('pendro-delivery') ?? '')
+  if (!report || id === null) return false
   return inTransaction(db, async tx => {
-    const delivery = await findRow<{ mailbox_id: number; state: string }>(
+    const delivery = await findRow<{ mailbox_id: number; state: string; address: string }>(
       db,
-      'SELECT mailbox_id, state FROM deliveries WHERE id = :id FOR UPDATE',
+      'SELECT d.mailbox_id, d.state, b.address FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id = :id FOR UPDATE',
       { id },
       tx,
     )
-    if (!delivery) return false
+    // Bound to its recipient: what became of another's copy says nothing of this one.
+    const told = report.recipients.find(
+      ({ action, recipient }) =>
+        (action === 'failed' || action === 'delayed') && recipient.toLowerCase() === delivery?.address,
+    )
+    if (!delivery || !told) return false
     const bounces =
       told.action === 'failed' && ['inbox', 'aside', 'moved', 'junk', 'released'].includes(delivery.state)
     if (bounces) await execute(db, "UPDATE deliveries SET state = 'bounced' WHERE id = :id", { id }, tx)
@@ -30,12 +35,12 @@ export async function takeStoreReport(db: Database, raw: Buffer, now: Date): Pro
         act: bounces ? 'bounced' : 'store-report',
         by: pendro,
         mailboxId: delivery.mailbox_id,
-        deliveryId: Number(id),
+        deliveryId: id,
         facts: { problem: problemOf(told), host: report.reportingHost },
       },
     ])
     await announce(db, tx, now, [
-      { kind: 'changed', deliveryId: Number(id), state: bounces ? 'bounced' : null, by: '' },
+      { kind: 'changed', deliveryId: id, state: bounces ? 'bounced' : null, by: '' },
     ])
     return true
   })

@@ -1,9 +1,11 @@
 import { gunzipSync } from 'node:zlib'
-import { encodeWords } from '@pendro/core/address'
 import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import { readOrganisation } from '../db/organisation.ts'
 import { announce } from '../live/events.ts'
 import type { Log } from '../log.ts'
+import { ownDomain } from '../mail/own-mail.ts'
 import type { Send, SendResult } from '../mail/smtp-out.ts'
+import { deliveryKey, deliveryMark, onwardFields, withoutOwnFields } from '../mail/trace.ts'
 import { writeLetter } from '../own/letters.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 
@@ -65,28 +67,36 @@ function claimJobs({ db, now }: Deps, limit: number): Promise<readonly Job[]> {
 
 async function sendDelivery(deps: Deps, job: Job): Promise<void> {
   const { db } = deps
-  const row = await findRow<{ envelope_from: string; folder: string | null; gzip: Buffer; address: string }>(
+  const row = await findRow<{
+    envelope_from: string
+    folder: string | null
+    gzip: Buffer
+    address: string
+    client_ip: string
+    client_helo: string
+    received_at: Date
+  }>(
     db,
-    `SELECT m.envelope_from, d.folder, s.gzip, b.address
+    `SELECT m.envelope_from, m.client_ip, m.client_helo, m.received_at, d.folder, s.gzip, b.address
      FROM deliveries d JOIN messages m ON m.id = d.message_id JOIN message_sources s ON s.message_id = m.id
      JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id = :id`,
     { id: job.subject_id },
   )
   if (!row) return finish(deps, job, { status: 'refused', problem: 'message-gone' })
-  const raw = Buffer.concat([traceHeaders(job, row.folder), gunzipSync(row.gzip)])
+  const [key, organisation] = await Promise.all([deliveryKey(db), readOrganisation(db)])
+  const fields = onwardFields({
+    mark: deliveryMark(key, job.subject_id, job.place),
+    place: job.place,
+    folder: row.folder,
+    received: {
+      ip: row.client_ip,
+      helo: row.client_helo,
+      by: ownDomain(organisation),
+      at: row.received_at,
+    },
+  })
+  const raw = Buffer.concat([fields, withoutOwnFields(gunzipSync(row.gzip))])
   await finish(deps, job, await deps.send({ from: row.envelope_from, to: row.address }, raw))
-}
-
-/**
- * Pendro-Delivery is the same at every try of one copy: a store that suppresses duplicates by it
- * (RFC 7352 can) makes a crash between "accepted" and our commit harmless. Pendro-Place names the kind
- * of folder, Pendro-Folder (RFC 2047) the one a mail rule moves it to.
- */
-function traceHeaders({ subject_id, place }: Job, folder: string | null): Buffer {
-  const named = place === 'moved' && folder !== null ? `Pendro-Folder: ${encodeWords(folder)}\r\n` : ''
-  return Buffer.from(
-    `Pendro-Delivery: ${subject_id}.${place}\r\nPendro-Place: ${place === 'released' ? 'inbox' : place}\r\n${named}`,
-  )
 }
 
 async function ownSource(

@@ -1,0 +1,87 @@
+import { createHmac, timingSafeEqual } from 'node:crypto'
+import { encodeWords } from '@pendro/core/address'
+import { findRow, type Database } from '../db/database.ts'
+
+/** HMAC-SHA-256 (RFC 2104) cut to 96 bits (§5): enough that nobody writes a report about a delivery by guessing. */
+const signatureLength = 24
+
+export async function deliveryKey(db: Database): Promise<Buffer> {
+  const row = await findRow<{ value: Buffer }>(db, "SELECT value FROM signing_keys WHERE name = 'deliveries'")
+  if (!row)
+    throw new Error('This database has no key to sign deliveries with; its migrations are not complete.')
+  return row.value
+}
+
+const sign = (key: Buffer, text: string) =>
+  createHmac('sha256', key).update(`delivery ${text}`).digest('hex').slice(0, signatureLength)
+
+/** The mark of one copy of a delivery: the same at every try, and ours. */
+export function deliveryMark(key: Buffer, id: number, place: string): string {
+  const text = `${id}.${place}`
+  return `${text}.${sign(key, text)}`
+}
+
+/** Which delivery a mark is of; `null` when we have not signed it. */
+export function readDeliveryMark(key: Buffer, mark: string): number | null {
+  const [, id, place, signature] = /^(\d{1,15})\.([a-z]{1,20})\.([0-9a-f]{24})$/.exec(mark.trim()) ?? []
+  if (id === undefined || signature === undefined) return null
+  const wanted = Buffer.from(sign(key, `${id}.${place}`))
+  return timingSafeEqual(wanted, Buffer.from(signature)) ? Number(id) : null
+}
+
+interface Onward {
+  readonly mark: string
+  readonly place: string
+  /** The folder of a mail rule, where the place is `moved`. */
+  readonly folder: string | null
+  readonly received: { readonly ip: string; readonly helo: string; readonly by: string; readonly at: Date }
+}
+
+/**
+ * Fields of ours on top of a message that goes on. Pendro-Delivery is the same at every try of one copy: a store that
+ * suppresses duplicates by it (RFC 7352 can) makes a crash between "accepted" and our commit harmless. Pendro-Place
+ * names the kind of folder, Pendro-Folder (RFC 2047) the one a mail rule moves it to. Received: RFC 5321 §4.4.
+ */
+export function onwardFields({ mark, place, folder, received }: Onward): Buffer {
+  const named = place === 'moved' && folder !== null ? `Pendro-Folder: ${encodeWords(folder)}\r\n` : ''
+  const helo = /^[\w.:[\]-]{1,255}$/.test(received.helo) ? received.helo : 'unknown'
+  const ip = received.ip.includes(':') ? `IPv6:${received.ip}` : received.ip
+  const from = received.ip === '' ? '' : `from ${helo} ([${ip}])\r\n\t`
+  const date = received.at.toUTCString().replace('GMT', '+0000')
+  return Buffer.from(
+    `Pendro-Delivery: ${mark}\r\nPendro-Place: ${place === 'released' ? 'inbox' : place}\r\n${named}` +
+      `Received: ${from}by ${received.by} (Pendro) with SMTP; ${date}\r\n`,
+  )
+}
+
+/** A message without the fields that are ours to write: a sender's would tell the store where to put it. */
+export function withoutOwnFields(raw: Buffer): Buffer {
+  const kept: Buffer[] = []
+  let from = 0
+  let at = 0
+  while (at < raw.length) {
+    const end = raw.indexOf(0x0a, at)
+    const next = end < 0 ? raw.length : end + 1
+    const line = raw.subarray(at, Math.min(next, at + 20)).toString('latin1')
+    if (/^\r?\n?$/.test(line) && next - at <= 2) break
+    if (/^pendro-/i.test(line)) {
+      kept.push(raw.subarray(from, at))
+      // with the lines it is folded into
+      let after = next
+      while (after < raw.length && (raw[after] === 0x20 || raw[after] === 0x09)) {
+        const fold = raw.indexOf(0x0a, after)
+        after = fold < 0 ? raw.length : fold + 1
+      }
+      from = after
+      at = after
+    } else at = next
+  }
+  return kept.length === 0 ? raw : Buffer.concat([...kept, raw.subarray(from)])
+}
+
+/** How often a message was handed on already (RFC 5321 §6.3): its Received fields. */
+export function countHops(raw: Buffer): number {
+  const head = raw.subarray(0, 512 * 1024).toString('latin1')
+  const end = head.search(/\r?\n\r?\n/)
+  return (end < 0 ? head : head.slice(0, end)).match(/^received[ \t]{0,10}:/gim)?.length ?? 0
+}
