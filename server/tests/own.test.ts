@@ -91,6 +91,7 @@ describe('link tokens', () => {
         const token = linkToken({ key, ...rest }, deliveryId, new Date(rest.until * 1000))
         expect(findReferences(`https://pendro.example/d/${token}/send-trust`)).toEqual({
           references: [],
+          perhaps: [],
           slips: [],
         })
       }),

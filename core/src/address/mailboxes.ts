@@ -1,4 +1,5 @@
 import libmime from 'libmime'
+import { harmlessLine } from '../text/index.ts'
 import { addressText, parseAddress, type Address } from './address.ts'
 import { parseDomain } from './domain.ts'
 
@@ -221,10 +222,11 @@ function named(name: string, text: string): NamedAddress {
   const shown = decodeName(name)
   return parsed.ok
     ? { name: shown, text: addressText(parsed.value), address: parsed.value }
-    : { name: shown, text, address: null }
+    : { name: shown, text: harmlessLine(text), address: null }
 }
 
-const decodeName = (name: string) => decodeWords(name).replace(/\s+/g, ' ').trim()
+/** Decoded, and harmless to show: what turns or hides letters leaves a dot. */
+const decodeName = (name: string) => harmlessLine(decodeWords(name).replace(/\s+/g, ' '))
 
 /** The domain behind each @ of a field, as an A-label where it is one, else as it stands, in lower case. */
 function domainsIn(value: string): readonly string[] {

@@ -3,7 +3,7 @@ import { fileTypeFromBuffer } from 'file-type'
 import { listTar, readZip, type ZipDirectory } from './archives.ts'
 import type { AttachmentDanger } from './message.ts'
 import { findUuencoded, isBranch, readMime, type Leaf, type Part } from './mime.ts'
-import { bareName, hidesCharacters, turnsDirection, visibleName } from './names.ts'
+import { bareName, hidesCharacters, turnsDirection, visibleName } from '../text/index.ts'
 import { readTnef } from './tnef.ts'
 
 /**

@@ -1,6 +1,6 @@
 import iconv from 'iconv-lite'
 import { decodeWords } from '../address/index.ts'
-import { harmlessLine } from './names.ts'
+import { harmlessLine } from '../text/index.ts'
 
 /** One header field as it came, unfolded (RFC 5322 §2.2.3) and with its name as written. */
 export interface HeaderField {

@@ -1,6 +1,7 @@
 import { Parser } from 'htmlparser2'
 import { parseDomain } from '../address/index.ts'
 import { capNesting } from './nesting.ts'
+import { isUnseen, lookOf, plainLook, type Look } from './visibility.ts'
 import type { Link } from './message.ts'
 
 export interface HtmlText {
@@ -21,9 +22,6 @@ const cells: ReadonlySet<string> = new Set(['td', 'th', 'dt', 'dd', 'option', 'b
 const voidElements: ReadonlySet<string> = new Set(
   'area base br col embed hr img input link meta source track wbr'.split(' '),
 )
-const hidden =
-  /display\s*:\s*none|visibility\s*:\s*hidden|font-size\s*:\s*0(?![.\d])|opacity\s*:\s*0(?![.\d])|mso-hide\s*:\s*all/i
-
 /** Text, hidden text and links of an HTML part in one pass; linear in its length. */
 export function readHtml(html: string, options: { readonly leaveStruck?: boolean } = {}): HtmlText {
   let text = ''
@@ -37,7 +35,7 @@ export function readHtml(html: string, options: { readonly leaveStruck?: boolean
   const open: {
     name: string
     mute: boolean
-    unseen: boolean
+    look: Look
     struck: boolean
     link: { href: string; text: string } | null
   }[] = []
@@ -57,7 +55,7 @@ export function readHtml(html: string, options: { readonly leaveStruck?: boolean
           mute: (above?.mute ?? false) || silent.has(name),
           struck:
             (above?.struck ?? false) || strikes.has(name) || /line-through/i.test(attributes.style ?? ''),
-          unseen: (above?.unseen ?? false) || hidden.test(attributes.style ?? '') || 'hidden' in attributes,
+          look: lookOf(name, attributes, above?.look ?? plainLook),
           link: href === undefined ? (above?.link ?? null) : { href, text: '' },
         })
       },
@@ -65,7 +63,7 @@ export function readHtml(html: string, options: { readonly leaveStruck?: boolean
         const here = open.at(-1)
         closedSpan = false
         if (here?.mute) return
-        if (here?.unseen) hiddenText += piece
+        if (here && isUnseen(here.look)) hiddenText += piece
         else {
           // '<span>Total</span><span>100</span>' is two things to a reader who sees them styled.
           if (

@@ -1,5 +1,5 @@
 export { isWorthInspecting } from './attachments.ts'
-export { harmless, harmlessLine, hidesCharacters, visibleName } from './names.ts'
+export { harmless, harmlessLine, hidesCharacters, visibleName } from '../text/index.ts'
 export type { Attachment, AttachmentDanger, Link, Message } from './message.ts'
 export {
   attachmentContents,

@@ -4,7 +4,7 @@ import libbase64 from 'libbase64'
 import libmime from 'libmime'
 import libqp from 'libqp'
 import { capField, cutLinear, readHeaderLine, type HeaderField } from './headers.ts'
-import { visibleName } from './names.ts'
+import { visibleName } from '../text/index.ts'
 
 /** One part without parts of its own (RFC 2046), its content decoded. */
 export interface Leaf {

@@ -13,7 +13,7 @@ import {
 import { readHtml, textLinks } from './html-text.ts'
 import type { Attachment, Message } from './message.ts'
 import { decodeText, isBranch, readMime, type Leaf, type Part } from './mime.ts'
-import { harmless } from './names.ts'
+import { harmless } from '../text/index.ts'
 
 export type MessageProblem =
   | { readonly code: 'no-headers' }

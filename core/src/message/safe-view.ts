@@ -1,7 +1,9 @@
 import sanitizeHtml, { type Attributes, type Tag } from 'sanitize-html'
 import { displayDomain } from '../address/index.ts'
 import { linkHost } from './html-text.ts'
+import { harmlessLine } from '../text/index.ts'
 import { capNesting } from './nesting.ts'
+import { skipped, unseenElements } from './visibility.ts'
 
 export interface SafeView {
   /** A body fragment without anything active; for a sandboxed frame with its own policy. */
@@ -16,7 +18,8 @@ export interface SafeView {
 const pictureTypes = /^image\/(png|jpe?g|gif|webp)$/
 
 const plainValue = /^(?!.*(?:url|expression|image|@import|var|env)\s*\()[^;{}\\]*$/i
-const size = /^-?[\d.]+(px|em|rem|pt|%)?( -?[\d.]+(px|em|rem|pt|%)?| auto){0,3}$|^auto$/i
+// Three digits at most: what is wider pushes the page, and what stands beside it, out of sight.
+const size = /^\d{1,3}(\.\d+)?(px|em|rem|pt|%)?( \d{1,3}(\.\d+)?(px|em|rem|pt|%)?| auto){0,3}$|^auto$/i
 const allowedStyles = {
   '*': Object.fromEntries([
     ...'color background-color font-family font-weight font-style text-align text-decoration vertical-align border border-top border-right border-bottom border-left border-radius border-collapse white-space'
@@ -43,7 +46,7 @@ const allowedStyles = {
       .split(' ')
       .map(name => [
         name,
-        [/^(?!.*-)[\d.]+(px|em|rem|pt|%)?( [\d.]+(px|em|rem|pt|%)?| auto){0,3}$|^(0 )?auto$/i],
+        [/^\d{1,2}(\.\d+)?(px|em|rem|pt|%)?( \d{1,2}(\.\d+)?(px|em|rem|pt|%)?| auto){0,3}$|^(0 )?auto$/i],
       ]),
   ]) as Record<string, RegExp[]>,
 }
@@ -74,7 +77,10 @@ export function safeView(
   let picturesLeftOut = 0
   const remotePictures = new Set<string>()
   let linksDisarmed = 0
-  const clean = sanitizeHtml(capNesting(html), {
+  const source = capNesting(html)
+  const unseen = unseenElements(source)
+  let place = -1
+  const clean = sanitizeHtml(source, {
     allowedTags: tags,
     allowedAttributes: {
       '*': ['style', 'align', 'valign', 'width', 'height', 'bgcolor', 'dir', 'lang'],
@@ -89,20 +95,14 @@ export function safeView(
     allowedStyles,
     allowedSchemes: [],
     allowedSchemesByTag: { img: ['data'] },
-    nonTextTags: [
-      'script',
-      'style',
-      'textarea',
-      'option',
-      'noscript',
-      'template',
-      'title',
-      'svg',
-      'math',
-      'iframe',
-    ],
+    nonTextTags: [...skipped],
     nestingLimit: 200,
     transformTags: {
+      // Counts the elements as `unseenElements` does, and shows what would not be seen.
+      '*': (tagName, attribs): Tag => {
+        place += 1
+        return { tagName, attribs: withinBounds(unseen.has(place) ? plainly(attribs) : attribs) }
+      },
       a: (_tag, attributes): Tag => {
         const href = attributes.href?.trim() ?? ''
         if (href === '') return { tagName: 'span', attribs: {} }
@@ -111,7 +111,7 @@ export function safeView(
         return {
           tagName: 'span',
           attribs: {
-            'data-target': shownTarget(href),
+            'data-target': harmlessLine(shownTarget(href)),
             ...(warning === null ? {} : { 'data-warn': warning }),
           },
         }
@@ -135,7 +135,40 @@ export function safeView(
       },
     },
   })
-  return { html: clean, picturesLeftOut, linksDisarmed, remotePictures: [...remotePictures] }
+  // On what comes out: a text filter would swallow the words that stand for pictures.
+  return { html: visibleText(clean), picturesLeftOut, linksDisarmed, remotePictures: [...remotePictures] }
+}
+
+/** Colours and a size that can be read, whatever stands around them. */
+function plainly(attributes: Attributes): Attributes {
+  const kept = { ...attributes }
+  for (const name of ['color', 'bgcolor', 'size', 'text']) delete kept[name]
+  const style = (kept.style ?? '')
+    .split(';')
+    .filter(part => !/^\s{0,5}(?:color|background(?:-color)?|font-size|line-height)\s{0,5}:/i.test(part))
+    .join(';')
+  return { ...kept, style: `${style};color:#1e2a30;background-color:#ffffff;font-size:14px` }
+}
+
+/** Widths and heights as attributes, within what a page has room for. */
+function withinBounds(attributes: Attributes): Attributes {
+  const tooBig = ['width', 'height', 'cellpadding', 'cellspacing', 'border', 'colspan', 'rowspan'].filter(
+    name => /\d{4,}/.test(attributes[name] ?? ''),
+  )
+  if (tooBig.length === 0) return attributes
+  const kept = { ...attributes }
+  for (const name of tooBig) delete kept[name]
+  return kept
+}
+
+/**
+ * Text as it will be read: characters that turn the direction of what follows are taken out and leave a dot, others that
+ * nobody sees are taken out. Marks that only belong to right-to-left writing stay.
+ */
+function visibleText(text: string): string {
+  return text
+    .replace(/[\u202a-\u202e\u2066-\u2069]/g, '\u00b7')
+    .replace(/[\u00ad\u034f\u200b\u2060-\u2065\ufeff]/g, '')
 }
 
 function embedded(
@@ -163,6 +196,8 @@ function safeDecode(text: string): string {
 export function shownTarget(href: string): string {
   const host = linkHost(href)
   if (host === '') return href.length > 80 ? `${href.slice(0, 80)}…` : href
+  // A name of many labels hides its end: the last ones say whose it is.
+  if (host.length > 90) return `…${host.slice(-88)}`
   const readable = displayDomain(host)
   return readable === host ? host : `${readable} (${host})`
 }
@@ -170,5 +205,5 @@ export function shownTarget(href: string): string {
 /** Plain text as HTML: escaped, its web addresses marked as links that can't be opened. */
 export function safeTextView(text: string): string {
   const escape = (piece: string) => piece.replace(/[&<>"']/g, c => `&#${c.charCodeAt(0)};`)
-  return `<pre>${escape(text)}</pre>`
+  return `<pre>${escape(visibleText(text))}</pre>`
 }

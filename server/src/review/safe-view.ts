@@ -95,14 +95,22 @@ export const safeViewHeaders: Readonly<Record<string, string>> = {
 
 const frameStyle = `
   html { color-scheme: light }
-  body { margin: 0; padding: 16px 18px; font: 14px/1.55 system-ui, sans-serif; color: #1E2A30; background: #fff; overflow-wrap: anywhere }
-  pre { font: inherit; white-space: pre-wrap; margin: 0 }
+  body { margin: 0; padding: 16px 18px; font: 14px/1.55 system-ui, sans-serif; color: #1E2A30; background: #fff; overflow-wrap: break-word }
+  pre { font: inherit; white-space: pre-wrap; overflow-wrap: anywhere; margin: 0 }
   img { max-width: 100%; height: auto }
   table { max-width: 100% }
-  [data-target] { border-bottom: 1px dashed #52606A }
-  [data-warn] { border-bottom-color: #A03A22 }
-  [data-warn]::after { content: ' \\2192  ' attr(data-target) ', ' attr(data-warn) !important; color: #A03A22 !important; font-weight: bold !important }
-  [data-target]::after { content: ' \\2192  ' attr(data-target); font: 12.5px ui-monospace, monospace; color: #52606A }
+  /* Where a link goes stands before its text, in a box of its own that nothing of the sender's reaches. */
+  [data-target] { unicode-bidi: isolate; border-bottom: 1px dashed #52606A }
+  [data-target]::before {
+    all: initial !important; content: attr(data-target) !important; display: inline-block !important; max-width: 100% !important;
+    box-sizing: border-box !important; direction: ltr !important; unicode-bidi: isolate !important; overflow-wrap: anywhere !important;
+    font: 12.5px/1.5 ui-monospace, monospace !important; color: #33434C !important; background: #EEF2F1 !important;
+    border: 1px solid #B9C6C4 !important; border-radius: 4px !important; padding: 0 5px !important; margin: 0 5px 0 0 !important
+  }
+  [data-warn]::before {
+    content: attr(data-target) ': ' attr(data-warn) !important; color: #8E2F1B !important; background: #FBEAE4 !important;
+    border-color: #A03A22 !important; font-weight: bold !important
+  }
 `
 
 function page(body: string): string {

@@ -8,6 +8,7 @@ import type { Authenticate } from '../mail/authenticate.ts'
 import { findProvenColleague } from '../mail/proven-colleague.ts'
 import type { SmtpRefusal } from '../mail/smtp-answers.ts'
 import { openEnquiry } from './enquiries.ts'
+import { harmlessLine } from '@pendro/core/text'
 
 interface Given {
   readonly raw: Buffer
@@ -48,7 +49,7 @@ export async function enquireByMail(db: Database, given: Given): Promise<Parsed<
   if (colleague === 'nobody') return no('question-not-colleague')
   if (colleague === 'not-proven') return no('question-unproven')
   const { policy } = await readOrganisation(db)
-  const text = message.text.replace(/\s+/g, ' ').trim()
+  const text = harmlessLine(message.text.slice(0, 20_000).replace(/\s+/g, ' '))
   const asked = addressesIn(`${message.subject} ${text}`).find(
     found => !policy.ownDomains.some(own => found.endsWith(`@${own}`) || found.endsWith(`.${own}`)),
   )
