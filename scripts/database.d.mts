@@ -8,6 +8,6 @@ export interface RunningDatabase {
 }
 export function startDatabase(
   folder: string,
-  options?: { bufferPool?: string; port?: number },
+  options?: { bufferPool?: string; port?: number; databases?: readonly string[] },
 ): Promise<RunningDatabase>
 export function freePort(): Promise<number>

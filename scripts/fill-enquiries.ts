@@ -162,5 +162,5 @@ export async function fillEnquiries(db: Database, chance: Chance, now: Date): Pr
       answer: answer ?? '',
     })
   }
-  await execute(db, 'UPDATE enquiry_watch SET delivery_id = (SELECT COALESCE(MAX(id), 0) FROM deliveries)')
+  await execute(db, 'DELETE FROM enquiry_queue')
 }

@@ -17,16 +17,17 @@ if (unknown.length > 0) {
 const children = []
 let database = null
 let stopping = false
+let started = false
 
 async function stop(code) {
   if (stopping) return
   stopping = true
   // The terminal has sent Ctrl-C to the children too; a second signal does them no harm.
-  for (const child of children.reverse()) if (child.exitCode === null) child.kill('SIGTERM')
+  for (const child of children.reverse())
+    if (child.exitCode === null && child.signalCode === null) child.kill('SIGTERM')
+  const hasEnded = child => child.exitCode !== null || child.signalCode !== null
   await Promise.all(
-    children.map(child =>
-      child.exitCode !== null ? null : new Promise(resolve => child.once('exit', resolve)),
-    ),
+    children.map(child => (hasEnded(child) ? null : new Promise(resolve => child.once('exit', resolve)))),
   )
   await database?.stop()
   process.exit(code)
@@ -45,9 +46,13 @@ function program(file, env) {
   return new Promise((resolve, reject) => {
     child.once('message', resolve)
     child.once('exit', code => {
-      if (code === 0) resolve({})
-      else if (stopping) resolve({})
-      else reject(new Error(`${file} ended with ${code}`))
+      if (code === 0 || stopping) return resolve({})
+      reject(new Error(`${file} ended with ${code ?? 'a signal'}`))
+      // After it was ready nobody waits for the promise any more: without this the rest would run on without it.
+      if (started) {
+        console.error(words.ended(file, code))
+        void stop(1)
+      }
     })
   })
 }
@@ -122,6 +127,7 @@ try {
     }
   }
   say(words.stop)
+  started = true
 } catch (error) {
   console.error(error instanceof Error ? error.message : error)
   await stop(1)

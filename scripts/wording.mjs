@@ -10,6 +10,7 @@ export const words = {
   ownPage: ({ url, address, password }) => `A colleague’s own page is at ${url}: ${address}, ${password}`,
   trickle: 'New mail trickles in. PENDRO_TRICKLE=off starts without it.',
   stop: 'Ctrl-C stops everything.',
+  ended: (what, code) => `${what} has ended (${code ?? 'killed'}). Stopping the rest.`,
   interruptedFill:
     'Filling the demo was interrupted. Remove the data folder (or the database) and start again.',
   installing: what => `Installing ${what} …`,

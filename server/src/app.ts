@@ -34,6 +34,7 @@ export interface Deps {
     Settings,
     | 'PENDRO_WEB_DIR'
     | 'PENDRO_SECURE_COOKIES'
+    | 'PENDRO_TRUST_PROXY'
     | 'PENDRO_PICTURES'
     | 'PENDRO_UNSUBSCRIBE'
     | 'PENDRO_PUBLIC_URL'
@@ -54,6 +55,8 @@ export function createApp(deps: Deps): Express {
   app.disable('x-powered-by')
   // Answers are fresh by nature; hashing each for a comparison nobody makes would cost more than it saves.
   app.disable('etag')
+  // Only a proxy that somebody named may say whom it speaks for: limits of tries count by it.
+  if (settings.PENDRO_TRUST_PROXY) app.set('trust proxy', settings.PENDRO_TRUST_PROXY)
   app.use(
     helmet({
       contentSecurityPolicy: {
@@ -74,8 +77,8 @@ export function createApp(deps: Deps): Express {
       },
       // Chromium warns on every page when the header comes after the origin was first seen without it.
       originAgentCluster: false,
-      // Plain HTTP on loopback is how it is tried out; behind TLS the proxy in front sets this.
-      strictTransportSecurity: false,
+      // Plain HTTP on loopback is how it is tried out; where cookies are for TLS alone, so is the site.
+      strictTransportSecurity: settings.PENDRO_SECURE_COOKIES === 'yes' ? { maxAge: 31_536_000 } : false,
     }),
   )
   app.use(
@@ -87,18 +90,40 @@ export function createApp(deps: Deps): Express {
   )
 
   const api = Router()
-  // Only a message that is handed in and a list that is brought in are large; nobody else may fill the
-  // memory with a body.
-  api.use('/api/reports', express.json({ limit: '15mb' }))
-  api.use('/api/senders/imports', express.json({ limit: '15mb' }))
-  api.use('/api', express.json({ limit: '300kb' }))
+  api.use('/api', (_req, res, next) => {
+    // Mail of colleagues must not stay in a cache of the browser or on the way.
+    res.set('Cache-Control', 'no-store')
+    next()
+  })
+  // Who asks is known before a byte of a body is read: a stranger gets no room for more than a sign-in.
+  api.use('/api', recogniseSession(deps))
+  api.use('/api/own', recogniseColleague(deps))
+  const bodies = {
+    stranger: express.json({ limit: '20kb' }),
+    usual: express.json({ limit: '300kb' }),
+    // Only a message that is handed in and a list that is brought in are large.
+    large: express.json({ limit: '15mb' }),
+  }
+  const setUp = express.json({ limit: '400kb' })
+  api.use('/api', (req, res, next) => {
+    const known = res.locals.signedIn !== undefined || res.locals.colleague !== undefined
+    const large =
+      /^\/(?:reports|senders\/imports)(?:\/|$)/.test(req.path) && res.locals.signedIn !== undefined
+    const read = large
+      ? bodies.large
+      : req.path === '/set-up'
+        ? setUp
+        : known
+          ? bodies.usual
+          : bodies.stranger
+    read(req, res, next)
+  })
   mount(api, health, async () => {
     await select(db, 'SELECT 1 AS one')
     return { ok: true as const }
   })
   api.get('/api/openapi.json', (_req, res) => void res.json(openApiDocument(version)))
   firstSetUpRoutes(api, deps)
-  api.use('/api', recogniseSession(deps))
   signInRoutes(api, deps)
   reviewRoutes(api, deps)
   reportRoutes(api, deps)
@@ -110,7 +135,6 @@ export function createApp(deps: Deps): Express {
   digestRoutes(api, deps)
   whereaboutsRoutes(api, deps)
   recordRoutes(api, deps)
-  api.use('/api/own', recogniseColleague(deps))
   ownRoutes(api, deps)
   live?.routes(api)
   api.all('/api/{*rest}', () => {

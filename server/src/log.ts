@@ -4,7 +4,28 @@ export type Log = ReturnType<typeof createLog>
 
 /** Every log line of the server, by name, in one place. Message contents and passwords are never logged. */
 export function createLog(level: string) {
-  const sink: Logger = pino({ level, base: null })
+  const sink: Logger = pino({
+    level,
+    base: null,
+    // Whoever reads logs must not be able to sign in with them, or read mail in them.
+    redact: {
+      paths: [
+        'req.headers.cookie',
+        'req.headers.authorization',
+        'req.headers["x-pendro-token"]',
+        'res.headers["set-cookie"]',
+        'err.sql',
+        'err.parameters',
+        'err.parent.sql',
+        'err.parent.parameters',
+        'err.original.sql',
+        'err.original.parameters',
+        'err.config',
+      ],
+      censor: '[left out]',
+    },
+    serializers: { err: plainError },
+  })
   return {
     sink,
     listening: (what: string, port: number) => sink.info({ what, port }, 'listening'),
@@ -44,4 +65,25 @@ export function createLog(level: string) {
   }
 }
 
-const textOf = (error: unknown) => (error instanceof Error ? error.message : String(error))
+/** An error as far as it helps to find its cause: no statement, and none of the values in one. */
+function plainError(error: unknown): object {
+  if (!(error instanceof Error)) return { message: String(error).slice(0, 500) }
+  const { errno, code } = (error as { parent?: { errno?: number; code?: string } }).parent ?? {}
+  return {
+    type: error.name,
+    // The driver repeats the whole statement in its message, values and all.
+    message: error.message
+      .split('\n')[0]
+      ?.replace(/sql: .*$/s, '')
+      .slice(0, 300),
+    ...(errno === undefined ? {} : { errno, code }),
+    stack: (error.stack ?? '')
+      .split('\n')
+      .filter(line => /^\s+at /.test(line))
+      .slice(0, 12)
+      .join('\n'),
+  }
+}
+
+const textOf = (error: unknown) =>
+  (error instanceof Error ? error.message : String(error)).replace(/\s*sql: [\s\S]*$/, '').slice(0, 300)

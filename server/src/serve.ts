@@ -20,7 +20,7 @@ import { workEnquiries } from './work/enquiries.ts'
 import { startLoop } from './work/loop.ts'
 import { workInspections } from './work/inspections.ts'
 import { createListsPool, workImports } from './work/lists.ts'
-import { workOutbox } from './work/outbox.ts'
+import { createOutbox } from './work/outbox.ts'
 import { workUpkeep } from './work/upkeep.ts'
 
 export interface Running {
@@ -47,8 +47,9 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   await migrate(db)
   const publicUrl = settings.PENDRO_PUBLIC_URL
   const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
-  const outbox = startLoop('outbox', 500, () => workOutbox({ db, send, log, now, publicUrl }), log)
-  const live = createLiveStream({ db, log })
+  const sending = createOutbox({ db, send, log, now, publicUrl })
+  const outbox = startLoop('outbox', 500, sending.work, log)
+  const live = createLiveStream({ db, log, now })
   const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })
   const imports = startLoop('imports', 1000, () => workImports(db, { run: lists.run, now }), log)
   const upkeep = startLoop(
@@ -140,7 +141,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       enquiries.stop(),
       upkeep.stop(),
     ])
-    await Promise.all([lists.stop(), reader.stop()])
+    await Promise.all([lists.stop(), reader.stop(), sending.stop()])
     await db.close()
     log.stopped()
   }

@@ -39,6 +39,10 @@ export const settingsSchema = z.object({
   PENDRO_MAX_MESSAGE_BYTES: z.coerce.number().int().min(10_000).default(26_214_400),
   PENDRO_LOG_LEVEL: z.enum(['fatal', 'error', 'warn', 'info', 'debug', 'silent']).default('info'),
   PENDRO_WEB_DIR: z.string().default(''),
+  PENDRO_TRUST_PROXY: z
+    .string()
+    .regex(/^[0-9a-f.:/, ]*$/i, 'is empty, or addresses and networks of proxies, parted by commas')
+    .default(''),
   PENDRO_SECURE_COOKIES: z.enum(['yes', 'no']).default('no'),
 })
 export type Settings = z.infer<typeof settingsSchema>

@@ -13,7 +13,7 @@ import { organisation, password, sample } from './support.ts'
 
 test('MariaDB goes away and comes back: 503 and 451 meanwhile, in words; then all is well by itself', async () => {
   const folder = mkdtempSync(join(tmpdir(), 'pendro-away-'))
-  let database = await startDatabase(folder, { bufferPool: '64M' })
+  let database = await startDatabase(folder, { bufferPool: '64M', databases: ['away'] })
   database.sql('CREATE DATABASE away')
   const url = database.url('away')
   const first = openDatabase(url)
@@ -68,7 +68,7 @@ test('MariaDB goes away and comes back: 503 and 451 meanwhile, in words; then al
     expect(away.headers.get('retry-after')).toBe('2')
     await expect(send()).rejects.toMatchObject({ responseCode: 451 })
 
-    database = await startDatabase(folder, { bufferPool: '64M', port: database.port })
+    database = await startDatabase(folder, { bufferPool: '64M', port: database.port, databases: ['away'] })
     await expect.poll(async () => (await http('/api/health')).status, { timeout: 15_000 }).toBe(200)
     expect((await send()).response).toMatch(/^250/)
   } finally {

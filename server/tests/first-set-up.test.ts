@@ -18,6 +18,7 @@ beforeAll(async () => {
     settings: {
       PENDRO_WEB_DIR: '',
       PENDRO_SECURE_COOKIES: 'no',
+      PENDRO_TRUST_PROXY: '',
       PENDRO_PICTURES: 'off',
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: '',

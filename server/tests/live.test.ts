@@ -17,7 +17,7 @@ beforeAll(async () => {
   server = await startTestServer()
   // A second process on the same database: what one writes the other tells.
   const db = openDatabase(server.url)
-  live = createLiveStream({ db, log })
+  live = createLiveStream({ db, log, now: () => new Date() })
   const app = createApp({
     db,
     log,
@@ -25,6 +25,7 @@ beforeAll(async () => {
     settings: {
       PENDRO_WEB_DIR: '',
       PENDRO_SECURE_COOKIES: 'no',
+      PENDRO_TRUST_PROXY: '',
       PENDRO_PICTURES: 'off',
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: '',

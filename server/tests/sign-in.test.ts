@@ -1,5 +1,6 @@
 import request from 'supertest'
 import { afterAll, beforeAll, expect, test } from 'vitest'
+import { findSession, findStaffer, openSession } from '../src/sign-in/sessions.ts'
 import { password, signedIn, startTestServer, type TestServer } from './support.ts'
 
 let server: TestServer
@@ -63,4 +64,31 @@ test('a body too large for what is asked is refused, and only a handed-in messag
   const refused = await oda.post('/api/rulings', { deliveries: [1], note: large })
   expect([refused.status, refused.body.text]).toEqual([413, expect.stringContaining('too large')])
   expect((await oda.post('/api/reports', { source: large, verdict: 'junk' })).body.code).toBe('NO_MESSAGE')
+})
+
+test('a session nobody uses ends after two hours; one that is used goes on', async () => {
+  const begin = new Date('2026-11-20T08:00:00Z')
+  const staffer = await findStaffer(server.db, 'una', password)
+  if (!staffer) throw new Error('una')
+  const { token } = await openSession(server.db, staffer, begin)
+  const at = (minutes: number, options?: { use: boolean }) =>
+    findSession(server.db, token, new Date(begin.getTime() + minutes * 60_000), options)
+  expect(await at(100)).not.toBeNull()
+  expect(await at(219)).not.toBeNull()
+  // a stream that only listens does not keep it
+  expect(await at(330, { use: false })).not.toBeNull()
+  expect(await at(340)).toBeNull()
+})
+
+test('answers are not kept on the way, and a stranger may send no more than a sign-in', async () => {
+  const res = await request(server.app).get('/api/set-up')
+  expect(res.headers['cache-control']).toBe('no-store')
+  const large = await request(server.app)
+    .post('/api/session')
+    .send({ signIn: 'x'.repeat(30_000), password: 'y' })
+  expect([large.status, large.body.code]).toEqual([413, 'TOO_LARGE'])
+  const report = await request(server.app)
+    .post('/api/reports')
+    .send({ source: 'x'.repeat(400_000) })
+  expect([401, 413]).toContain(report.status)
 })

@@ -22,6 +22,7 @@ beforeAll(async () => {
     settings: {
       PENDRO_WEB_DIR: '',
       PENDRO_SECURE_COOKIES: 'no',
+      PENDRO_TRUST_PROXY: '',
       PENDRO_PICTURES: 'off',
       PENDRO_UNSUBSCRIBE: `http://127.0.0.1:${host.port}`,
       PENDRO_PUBLIC_URL: '',

@@ -99,8 +99,8 @@ interface Words {
 function textBody(input: DigestInput, words: Words): string {
   const lines = input.lines.map(line =>
     [
-      `${visible(line.name) || line.address} <${line.address}>`,
-      `  ${visible(line.subject)}`,
+      `${inert(visible(line.name)) || line.address} <${line.address}>`,
+      `  ${inert(visible(line.subject))}`,
       `  ${timeText(line.receivedAt, input)} · ${line.reason}`,
       ...(line.note === '' ? [] : [`  ${words.note} ${visible(line.note)}`]),
       ...(line.reference === '' ? [] : [`  ${line.reference}`]),
@@ -121,12 +121,23 @@ function textBody(input: DigestInput, words: Words): string {
   )
 }
 
+/**
+ * A sender's words without web addresses that a mail program would make live: the dots of hosts, and what parts a scheme
+ * from its host, get brackets (common practice).
+ */
+function inert(text: string): string {
+  return text
+    .replace(/:\/\//g, '[:]//')
+    .replace(/(?<=[\p{L}\p{N}-])\.(?=(?:[\p{L}\p{N}-]{1,63}\.){0,8}\p{L}{2,63}(?:[/:?#]|$))/gu, '[.]')
+    .replace(/\bwww\./gi, 'www[.]')
+}
+
 function htmlBody(input: DigestInput, words: Words): string {
   const lines = input.lines.map(
     line => `<div style="border:1px solid #D8D1C2;border-radius:8px;padding:12px 14px;margin:0 0 10px">
 <div style="font-size:12px;color:#52606A;float:right;padding-left:12px">${escape(timeText(line.receivedAt, input))}</div>
-<div><b>${escape(visible(line.name) || line.address)}</b> <span style="font-family:monospace;color:#52606A">${escape(line.address)}</span></div>
-<div style="margin:4px 0">${escape(visible(line.subject))}</div>
+<div><b><bdi>${escape(visible(line.name) || line.address)}</bdi></b> <span style="font-family:monospace;color:#52606A">${escape(line.address)}</span></div>
+<div style="margin:4px 0"><bdi>${escape(visible(line.subject))}</bdi></div>
 <div style="font-size:13px;color:#52606A">${escape(line.reason)}</div>
 ${line.note === '' ? '' : `<div style="margin-top:4px"><b>${escape(words.note)}</b> ${escape(visible(line.note))}</div>`}
 <div style="font-family:monospace;margin-top:4px">${escape(line.reference)}</div>
@@ -135,8 +146,8 @@ ${line.links === null ? '' : linkRow(line.links, words.act)}</div>`,
   const paragraph = (text: string) => (text === '' ? '' : `<p style="margin:0 0 14px">${escape(text)}</p>`)
   return `<!doctype html>
 <html lang="${escape(input.language)}"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escape(words.subject)}</title></head>
-<body style="margin:0;padding:18px;font-family:system-ui,sans-serif;font-size:15px;line-height:1.5;color:#1E2A30;background:#FFFFFF">
-<div style="max-width:600px">
+<body style="margin:0;padding:18px;font-family:system-ui,sans-serif;font-size:15px;line-height:1.5;color:#1E2A30;background:#FFFFFF;overflow-wrap:anywhere;word-break:break-word">
+<div style="max-width:600px;overflow-wrap:anywhere;word-break:break-word">
 ${paragraph(words.greeting)}${paragraph(words.intro)}
 ${lines.join('\n')}
 ${paragraph(words.leftOut)}${words.ownPage === '' ? '' : `<p style="margin:0 0 14px">${escape(words.ownPage)} <a href="${escape(input.ownPage)}" style="color:#125A63">${escape(input.ownPage)}</a></p>`}${paragraph(words.help)}

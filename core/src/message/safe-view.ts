@@ -1,3 +1,4 @@
+/* eslint-disable no-misleading-character-class -- single characters that nobody sees are what is looked for */
 import sanitizeHtml, { type Attributes, type Tag } from 'sanitize-html'
 import { displayDomain } from '../address/index.ts'
 import { linkHost } from './html-text.ts'

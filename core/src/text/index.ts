@@ -1,3 +1,4 @@
+/* eslint-disable no-misleading-character-class -- single characters that join or combine are what is looked for */
 /**
  * Characters that change what is read without being seen: controls (Unicode Cc but tab and line ends), bidirectional
  * controls (UAX #9 §2), zero-width and other format characters (Cf), and blanks that look like nothing.
@@ -5,7 +6,6 @@
 const bidi = '\u061c\u200e\u200f\u202a-\u202e\u2066-\u2069'
 const unseen =
   '\u00ad\u034f\u115f\u1160\u17b4\u17b5\u180b-\u180e\u200b-\u200d\u2060-\u2065\u206a-\u206f\u3164\ufe00-\ufe0f\ufeff\uffa0\ufff0-\ufffb'
-// eslint-disable-next-line no-control-regex -- taking control characters out is the point
 const controls = '\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f'
 
 const harmful = new RegExp(`[${controls}${bidi}${unseen}\\u{e0000}-\\u{e0fff}]`, 'gu')

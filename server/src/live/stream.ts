@@ -2,6 +2,8 @@ import type { Response, Router } from 'express'
 import type { LiveEvent } from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { whoIs } from '../http.ts'
+import { readCookie } from '../sign-in/requests.ts'
+import { findSession, sessionCookie } from '../sign-in/sessions.ts'
 import { startLoop, type Loop } from '../work/loop.ts'
 import { eventsAfter, lastEventId } from './events.ts'
 
@@ -12,12 +14,15 @@ export interface LiveStream {
 
 /** How far back a look at the table reaches: ids are given out before they are committed, so a smaller one can appear later. */
 const overlap = 200
+/** So many events are told to a browser that comes back; after more it reads everything anew. */
+const mostMissed = 500
+const mostUnread = 1_000_000
 
 /**
  * Server-sent events to every browser of this process, read from the table all processes write to.
  * A browser that comes back with Last-Event-ID gets what it missed.
  */
-export function createLiveStream({ db, log }: Pick<Deps, 'db' | 'log'>): LiveStream {
+export function createLiveStream({ db, log, now }: Pick<Deps, 'db' | 'log' | 'now'>): LiveStream {
   const listeners = new Set<Response>()
   let seen = new Set<number>()
   let last: number | null = null
@@ -52,11 +57,25 @@ export function createLiveStream({ db, log }: Pick<Deps, 'db' | 'log'>): LiveStr
         })
         res.flushHeaders()
         res.write('retry: 2000\n\n')
-        const after = Number(req.get('Last-Event-ID'))
-        if (Number.isSafeInteger(after) && after > 0)
-          for (const event of await eventsAfter(db, after)) write(res, event)
+        // A stream that was opened anew by hand says in its address where it was.
+        const after = Number(req.get('Last-Event-ID') ?? req.query.after)
+        if (Number.isSafeInteger(after) && after > 0) {
+          const missed = await eventsAfter(db, after, mostMissed + 1)
+          // Too much to tell one by one: the screens ask for everything again.
+          if (missed.length > mostMissed)
+            res.write(`id: ${await lastEventId(db)}\nevent: reload\ndata: {}\n\n`)
+          else for (const event of missed) write(res, event)
+        }
         listeners.add(res)
-        const pulse = setInterval(() => res.write(': here\n\n'), 20_000)
+        const token = readCookie(req, sessionCookie) ?? ''
+        const pulse = setInterval(() => {
+          res.write(': here\n\n')
+          // A stream lives no longer than the session that opened it.
+          findSession(db, token, now(), { use: false }).then(
+            who => (who ? undefined : res.end()),
+            () => undefined,
+          )
+        }, 20_000)
         res.on('close', () => {
           clearInterval(pulse)
           listeners.delete(res)
@@ -71,5 +90,7 @@ export function createLiveStream({ db, log }: Pick<Deps, 'db' | 'log'>): LiveStr
 }
 
 function write(res: Response, event: LiveEvent): void {
+  // Who does not read is cut rather than kept in memory; the browser comes back and gets what it missed.
+  if (res.writableLength > mostUnread) return void res.destroy()
   res.write(`id: ${event.id}\ndata: ${JSON.stringify(event)}\n\n`)
 }

@@ -414,6 +414,12 @@ async function storeDeliveries(
     tx,
   )
   if (options.onward === 'queue') {
+    await insert(
+      db,
+      'enquiry_queue',
+      stored.map(({ id }) => ({ delivery_id: id })),
+      tx,
+    )
     const onward = stored.filter(({ boundFor, state }) => boundFor !== null && state === 'deferred')
     await insert(
       db,

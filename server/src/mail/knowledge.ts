@@ -48,7 +48,7 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
       addresses,
     ),
     query<{ domain: string; n: number }>(
-      'SELECT domain, CAST(SUM(n) AS UNSIGNED) AS n FROM correspondence WHERE domain IN (:keys) GROUP BY domain',
+      'SELECT domain, n FROM correspondence_domains WHERE domain IN (:keys)',
       domains,
     ),
     query<{ sender: string; n: number; wanted: number; junk: number }>(
@@ -125,7 +125,7 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
 export async function frequentDomains(db: Database, tx?: Tx): Promise<readonly string[]> {
   const rows = await select<{ domain: string }>(
     db,
-    'SELECT domain FROM correspondence GROUP BY domain HAVING SUM(n) >= 3 ORDER BY SUM(n) DESC LIMIT 300',
+    'SELECT domain FROM correspondence_domains WHERE n >= 3 ORDER BY n DESC LIMIT 300',
     {},
     tx,
   )

@@ -14,6 +14,7 @@ const readOwn = (incoming: Incoming) =>
 export async function takeOut(db: Database, batch: readonly Incoming[]): Promise<void> {
   const read = await Promise.all(batch.map(incoming => readOwn(incoming)))
   await inTransaction(db, async tx => {
+    const domains = new Map<string, number>()
     const senders = await resolveRecipients(
       db,
       batch.map(({ envelopeFrom }) => envelopeFrom),
@@ -59,7 +60,16 @@ export async function takeOut(db: Database, batch: readonly Incoming[]): Promise
           { address: addressText(withoutTag(address)), mailboxId, domain: address.domain },
           tx,
         )
+        domains.set(address.domain, (domains.get(address.domain) ?? 0) + 1)
       }
     }
+    // In one order everywhere, so that two at once wait for each other instead of deadlocking.
+    for (const [domain, n] of [...domains].sort(([a], [b]) => (a < b ? -1 : 1)))
+      await execute(
+        db,
+        'INSERT INTO correspondence_domains (domain, n) VALUES (:domain, :n) ON DUPLICATE KEY UPDATE n = n + :n',
+        { domain, n },
+        tx,
+      )
   })
 }

@@ -1,4 +1,5 @@
 import { createTransport } from 'nodemailer'
+import { harmlessLine } from '@pendro/core/text'
 
 export interface Envelope {
   readonly from: string
@@ -29,12 +30,16 @@ export function createSender(host: string, port: number): Send {
       await transport.sendMail({ envelope: { from, to: [to] }, raw })
       return { status: 'taken' }
     } catch (error) {
-      const { responseCode, response, message } = error as Error & {
+      const { responseCode, response, message, command } = error as Error & {
         responseCode?: number
         response?: string
+        command?: string
       }
-      const problem = (response ?? message).slice(0, 500)
-      return responseCode !== undefined && responseCode >= 500
+      const problem = harmlessLine(response ?? message).slice(0, 500)
+      // Only what is said of this recipient or this message is about them; at the greeting or at MAIL it is about the
+      // store or about us, and passes when somebody sets it right.
+      const isFinal = command !== undefined && /^(?:RCPT|DATA)/i.test(command)
+      return isFinal && responseCode !== undefined && responseCode >= 500
         ? { status: 'refused', problem }
         : { status: 'later', problem }
     }

@@ -20,6 +20,10 @@ export interface SignedIn {
 
 export const sessionCookie = 'pendro_session'
 const sessionLength = 12 * 3_600_000
+/** A session nobody uses ends: desks are left, browsers stay open. */
+const idleLength = 2 * 3_600_000
+/** Said at most so often, so that reading costs no write. */
+const saidAgain = 60_000
 
 /** The database holds only the hash: whoever reads it can't sign in with it. */
 const idOf = (token: string) => createHash('sha256').update(token).digest('hex')
@@ -62,9 +66,10 @@ export async function openSession(
   await execute(db, 'DELETE FROM sessions WHERE expires_at < :now', { now })
   await execute(
     db,
-    'INSERT INTO sessions (id, staffer_id, csrf, expires_at) VALUES (:id, :stafferId, :csrf, :expires)',
+    'INSERT INTO sessions (id, staffer_id, csrf, expires_at, used_at) VALUES (:id, :stafferId, :csrf, :expires, :now)',
     {
       id: idOf(token),
+      now,
       stafferId: staffer.id,
       csrf,
       expires: new Date(now.getTime() + sessionLength),
@@ -77,13 +82,21 @@ export async function openSession(
   return { token, signedIn: { staffer, csrf, timeZone: organisation?.time_zone ?? 'UTC' } }
 }
 
-export async function findSession(db: Database, token: string, now: Date): Promise<SignedIn | null> {
-  const row = await findRow<StafferRow & { csrf: string; time_zone: string }>(
+/** Who a token stands for. `use`: somebody did something; a stream that only listens is no use. */
+export async function findSession(
+  db: Database,
+  token: string,
+  now: Date,
+  { use = true }: { use?: boolean } = {},
+): Promise<SignedIn | null> {
+  const row = await findRow<StafferRow & { csrf: string; time_zone: string; used_at: Date }>(
     db,
-    `SELECT s.id, s.name, s.sign_in, s.role, x.csrf, o.time_zone FROM sessions x JOIN staffers s ON s.id = x.staffer_id
-     JOIN organisation o ON o.id = 1 WHERE x.id = :id AND x.expires_at > :now`,
-    { id: idOf(token), now },
+    `SELECT s.id, s.name, s.sign_in, s.role, x.csrf, x.used_at, o.time_zone FROM sessions x JOIN staffers s ON s.id = x.staffer_id
+     JOIN organisation o ON o.id = 1 WHERE x.id = :id AND x.expires_at > :now AND x.used_at > :idle`,
+    { id: idOf(token), now, idle: new Date(now.getTime() - idleLength) },
   )
+  if (row && use && now.getTime() - row.used_at.getTime() > saidAgain)
+    await execute(db, 'UPDATE sessions SET used_at = :now WHERE id = :id', { id: idOf(token), now })
   return row && { staffer: toStaffer(row), csrf: row.csrf, timeZone: row.time_zone }
 }
 

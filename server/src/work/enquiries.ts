@@ -1,6 +1,6 @@
 import { rate, readParty, wordsOf } from '@pendro/core/whereabouts'
 import type { WhereQuestion } from '@pendro/contract'
-import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import { execute, inTransaction, select, type Database } from '../db/database.ts'
 import { announce } from '../live/events.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 import { openStates } from '../whereabouts/enquiries.ts'
@@ -25,27 +25,26 @@ interface Fresh {
 }
 
 /**
- * Compares what came in with the open enquiries, each delivery once: the row that says up to where is the
- * claim. The number of deliveries looked at.
+ * Compares what came in with the open enquiries, each delivery once: taking it off the queue is the claim.
+ * The number of deliveries looked at.
  */
 export function workEnquiries(db: Database, now: Date): Promise<number> {
   return inTransaction(db, async tx => {
-    const watch = await findRow<{ delivery_id: number }>(
+    const queued = await select<{ delivery_id: number }>(
       db,
-      'SELECT delivery_id FROM enquiry_watch WHERE id = 1 FOR UPDATE SKIP LOCKED',
+      `SELECT delivery_id FROM enquiry_queue ORDER BY delivery_id LIMIT ${atOnce} FOR UPDATE SKIP LOCKED`,
       {},
       tx,
     )
-    if (!watch) return 0
+    if (queued.length === 0) return 0
+    const ids = queued.map(({ delivery_id }) => delivery_id)
     const fresh = await select<Fresh>(
       db,
       `SELECT d.id, d.mailbox_id, d.from_name, d.from_address, d.subject, d.received_at, w.words FROM deliveries d
-       LEFT JOIN message_words w ON w.message_id = d.message_id WHERE d.id > :after ORDER BY d.id LIMIT ${atOnce}`,
-      { after: watch.delivery_id },
+       LEFT JOIN message_words w ON w.message_id = d.message_id WHERE d.id IN (:ids) ORDER BY d.id`,
+      { ids },
       tx,
     )
-    const last = fresh.at(-1)
-    if (!last) return 0
     const open = await select<Open>(
       db,
       'SELECT id, mailbox_id, question FROM enquiries WHERE state IN (:openStates)',
@@ -82,8 +81,8 @@ export function workEnquiries(db: Database, now: Date): Promise<number> {
       now,
       found.map(({ delivery }) => ({ kind: 'enquiry', deliveryId: delivery.id, state: null, by: '' })),
     )
-    await execute(db, 'UPDATE enquiry_watch SET delivery_id = :last WHERE id = 1', { last: last.id }, tx)
-    return fresh.length
+    await execute(db, 'DELETE FROM enquiry_queue WHERE delivery_id IN (:ids)', { ids }, tx)
+    return queued.length
   })
 }
 

@@ -34,23 +34,65 @@ const claimFor = seconds(120)
 
 /** Sends everything that is due; the number of jobs worked on. Safe with any number of processes. */
 export async function workOutbox(deps: Deps): Promise<number> {
-  const jobs = await claimJobs(deps, 20)
-  await Promise.all(
-    jobs.map(job => (job.kind === 'delivery' ? sendDelivery(deps, job) : sendOwnMail(deps, job))),
-  )
+  const jobs = await claimJobs(deps, 20, [])
+  await Promise.all(jobs.map(job => send(deps, job)))
   return jobs.length
 }
 
-function claimJobs({ db, now }: Deps, limit: number): Promise<readonly Job[]> {
+const send = (deps: Deps, job: Job): Promise<void> =>
+  job.kind === 'delivery' ? sendDelivery(deps, job) : sendOwnMail(deps, job)
+
+const slots = 20
+/** A mailbox that hangs holds up no more than this many of them. */
+const slotsPerMailbox = 3
+
+/**
+ * The same as a loop's work, without waiting for the slowest: a slot that is free takes the next job, and no mailbox has
+ * more than its share of them. Gives how many were begun; rests when every slot is taken.
+ */
+export function createOutbox(deps: Deps): {
+  readonly work: () => Promise<number>
+  readonly stop: () => Promise<void>
+} {
+  const running = new Map<Promise<void>, number>()
+  const busyMailboxes = () => {
+    const counts = new Map<number, number>()
+    for (const mailbox of running.values()) counts.set(mailbox, (counts.get(mailbox) ?? 0) + 1)
+    return [...counts].flatMap(([mailbox, n]) => (n >= slotsPerMailbox ? [mailbox] : []))
+  }
+  return {
+    work: async () => {
+      if (running.size >= slots) await Promise.race(running.keys())
+      const jobs = await claimJobs(deps, Math.min(slotsPerMailbox, slots - running.size), busyMailboxes())
+      for (const job of jobs) {
+        const sending: Promise<void> = send(deps, job)
+          .catch((error: unknown) => deps.log.jobFailed('outbox', error))
+          .finally(() => running.delete(sending))
+        running.set(sending, job.mailbox_id ?? Number(job.place))
+      }
+      return jobs.length
+    },
+    stop: async () => {
+      await Promise.all(running.keys())
+    },
+  }
+}
+
+async function claimJobs(
+  { db, now }: Deps,
+  limit: number,
+  busy: readonly number[],
+): Promise<readonly (Job & { readonly mailbox_id: number | null })[]> {
   const at = now()
-  return inTransaction(db, async tx => {
+  const jobs = await inTransaction(db, async tx => {
     // By raw SQL: Sequelize drops SKIP LOCKED on MariaDB.
     const jobs = await select<Job>(
       db,
       `SELECT id, kind, subject_id, place, attempts FROM outbox
        WHERE done_at IS NULL AND next_at <= :at AND (claimed_until IS NULL OR claimed_until < :at)
+       ${busy.length === 0 ? '' : "AND NOT (kind = 'delivery' AND subject_id IN (SELECT id FROM deliveries WHERE mailbox_id IN (:busy)))"}
        ORDER BY next_at LIMIT :limit FOR UPDATE SKIP LOCKED`,
-      { at, limit },
+      { at, limit, busy },
       tx,
     )
     if (jobs.length > 0) {
@@ -63,6 +105,20 @@ function claimJobs({ db, now }: Deps, limit: number): Promise<readonly Job[]> {
     }
     return jobs
   })
+  const ids = jobs.flatMap(({ kind, subject_id }) => (kind === 'delivery' ? [subject_id] : []))
+  const mailboxes =
+    ids.length === 0
+      ? []
+      : await select<{ id: number; mailbox_id: number }>(
+          db,
+          'SELECT id, mailbox_id FROM deliveries WHERE id IN (:ids)',
+          { ids },
+        )
+  return jobs.map(job => ({
+    ...job,
+    mailbox_id:
+      mailboxes.find(({ id }) => job.kind === 'delivery' && id === job.subject_id)?.mailbox_id ?? null,
+  }))
 }
 
 async function sendDelivery(deps: Deps, job: Job): Promise<void> {
@@ -201,6 +257,13 @@ async function finish({ db, log, now }: Deps, job: Job, result: SendResult): Pro
       { kind: 'changed', deliveryId: job.subject_id, state: state as 'inbox', by: '' },
     ])
   })
+  // A store that takes again what it did not take before is back: what waits for it goes at once.
+  if (result.status === 'taken' && job.attempts > 0)
+    await execute(
+      db,
+      'UPDATE outbox SET next_at = :at WHERE done_at IS NULL AND claimed_until IS NULL AND attempts > 0 AND next_at > :at',
+      { at },
+    )
   if (problem) log.bounced(job.kind, job.subject_id, problem)
   else log.landed(job.kind, job.subject_id)
 }

@@ -52,12 +52,12 @@ export function SlotPanel({
         disabled={disabled}
         aria-label={`${label}: ${text}`}
         className={clsx(
-          'inline-flex max-w-full items-baseline gap-1 rounded-t-sm border-b-2 px-1.5 pb-px leading-snug font-semibold hover:brightness-97 disabled:opacity-60',
+          'inline-flex max-w-[min(100%,34rem)] items-baseline gap-1 rounded-t-sm border-b-2 px-1.5 pb-px leading-snug font-semibold hover:brightness-97 disabled:opacity-60',
           mono && 'font-mono text-[0.94em]',
           tones[tone],
         )}
       >
-        <span className="truncate">{text}</span>
+        <span className="min-w-0 truncate">{text}</span>
         <ChevronDown aria-hidden className="size-3 shrink-0 self-center" />
       </Popover.Trigger>
       <Popover.Portal>
