@@ -349,6 +349,7 @@ export const en = {
     refused: {
       'not-authenticated': 'did not count: nothing proves the sender',
       'own-domain': 'did not count: mail that claims to come from us must prove it',
+      'unreadable-sender': 'did not count: its sender can’t be read',
     },
     keptByOrganisation: 'kept by the organisation',
     keptBy: 'kept by {{name}}',
