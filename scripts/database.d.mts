@@ -10,4 +10,5 @@ export function startDatabase(
   folder: string,
   options?: { bufferPool?: string; port?: number; databases?: readonly string[] },
 ): Promise<RunningDatabase>
+export function findDatabase(folder: string): ((database: string) => string) | null
 export function freePort(): Promise<number>

@@ -1,4 +1,13 @@
-/** What `npm start` and the filling of the demo say, in one place. */
+const faults = {
+  changed: ({ entryId }) => `Entry ${entryId} is not what was sealed.`,
+  missing: ({ entryId }) => `Entry ${entryId} was taken out.`,
+  gap: ({ seq }) => `Seal ${seq} was taken out.`,
+  unsealed: ({ entryId }) => `Entry ${entryId} is neither sealed nor waiting to be.`,
+  'other-head': () =>
+    'The chain does not contain this head. It was made anew after the head was written down.',
+}
+
+/** What `npm start`, the filling of the demo and the check of the record say, in one place. */
 export const words = {
   unknownOption: given => `npm start takes only --empty, not ${given}.`,
   running: ({ url, smtpPort, seconds }) =>
@@ -19,4 +28,13 @@ export const words = {
   pathTooLong: folder =>
     `The data folder’s path is too long for a socket: ${folder}. Set PENDRO_DATA to a shorter one.`,
   databaseFailed: log => `MariaDB did not start. The end of its log: ${log}`,
+  recordUsage:
+    'npm run record -- verify [HEAD] checks the record. HEAD is a hash of 64 digits from a log line “head of the record”.',
+  recordRead: ({ sealed, waiting, head }) =>
+    `Sealed entries: ${sealed}. Not sealed yet: ${waiting}. Head: ${head ? head.hash : 'none'}.`,
+  recordHolds:
+    'The record holds: nothing in it was changed, put in or taken out without the chain being made anew. To rule that out as well, give a head from your log.',
+  recordHoldsFrom: head =>
+    `The record holds, and nothing up to head ${head.slice(0, 12)}… has changed since it was logged.`,
+  recordFault: fault => `THE RECORD WAS CHANGED. ${faults[fault.kind](fault)}`,
 }

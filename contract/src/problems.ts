@@ -170,6 +170,10 @@ export const problems = {
     status: 503,
     text: 'The database is not answering. Nothing was changed; try again in a moment.',
   },
+  BUSY: {
+    status: 503,
+    text: 'Several people changed the same things at the same moment. Nothing of yours was changed; try again.',
+  },
   INTERNAL: {
     status: 500,
     text: 'Something went wrong in Pendro. Nothing was changed. Try again; if it happens again, tell whoever runs Pendro (it is in the log).',

@@ -105,6 +105,7 @@ test('colleagues read every problem of their own pages in their language', () =>
     'NOT_FOUND',
     'TOO_LARGE',
     'DATABASE_AWAY',
+    'BUSY',
     'INTERNAL',
   ]
   const own = Object.values(endpoints).filter(({ path }) => path.startsWith('/api/own/'))

@@ -5,7 +5,7 @@ import helmet from 'helmet'
 import { pinoHttp } from 'pino-http'
 import { health } from '@pendro/contract'
 import { openApiDocument } from '@pendro/contract/openapi'
-import { select, type Database } from './db/database.ts'
+import { isLostRace, select, type Database } from './db/database.ts'
 import { digestRoutes } from './digests/routes.ts'
 import { AppError, isDatabaseAway } from './errors.ts'
 import { firstSetUpRoutes } from './first-set-up/routes.ts'
@@ -163,8 +163,8 @@ function answerError(log: Log): ErrorRequestHandler {
     if (told.code === 'INTERNAL') log.requestFailed(req.method, req.path, error)
     if (told.code === 'DATABASE_AWAY') {
       log.databaseAway(`${req.method} ${req.path}`, error)
-      res.set('Retry-After', '2')
     }
+    if (told.status === 503) res.set('Retry-After', '2')
     res.status(told.status).json({ code: told.code, text: told.text, facts: told.facts })
   }
 }
@@ -172,6 +172,7 @@ function answerError(log: Log): ErrorRequestHandler {
 function toAppError(error: unknown): AppError {
   if (error instanceof AppError) return error
   if (isDatabaseAway(error)) return new AppError('DATABASE_AWAY')
+  if (isLostRace(error)) return new AppError('BUSY')
   const status = (error as { status?: number }).status
   if (status === 413) return new AppError('TOO_LARGE')
   if (status !== undefined && status >= 400 && status < 500)

@@ -30,6 +30,9 @@ export function createLog(level: string) {
     sink,
     listening: (what: string, port: number) => sink.info({ what, port }, 'listening'),
     stopping: (signal: string) => sink.info({ signal }, 'stopping'),
+    // A line that must be there whatever the level of the day: the record is proven by it.
+    recordHead: ({ seq, hash }: { seq: number; hash: string }) =>
+      sink.warn({ seq, hash }, 'head of the record'),
     stopped: () => sink.info('stopped'),
     requestFailed: (method: string, path: string, error: unknown) =>
       sink.error({ method, path, err: error }, 'request failed'),

@@ -5,13 +5,14 @@ import { createApp } from './app.ts'
 import { openDatabase, type Database } from './db/database.ts'
 import { migrate } from './db/migrate.ts'
 import { createLiveStream } from './live/stream.ts'
-import { createLog } from './log.ts'
+import { createLog, type Log } from './log.ts'
 import { checkWith } from './mail/authenticate.ts'
 import { createSmtpIn } from './mail/smtp-in.ts'
 import { createSender } from './mail/smtp-out.ts'
 import { createLab } from './mail/lab.ts'
 import { createReader, readHere } from './mail/reader.ts'
 import { createResolver } from './mail/resolver.ts'
+import { headOf, sealRecord } from './record/seal.ts'
 import { recalibrate } from './review/calibrate.ts'
 import type { Settings } from './settings.ts'
 import { workDigests } from './work/digests.ts'
@@ -37,6 +38,24 @@ async function storeAddress(host: string): Promise<string | undefined> {
     return (await lookup(host)).address
   } catch {
     return undefined
+  }
+}
+
+/**
+ * Seals the record, and writes its head to the log at the start and once a day: whoever keeps the log can prove later
+ * that nothing before it was changed (`npm run record -- verify HEAD`).
+ */
+function sealingWork({ db, log, now }: { db: Database; log: Log; now: () => Date }): () => Promise<number> {
+  let told = ''
+  return async () => {
+    const sealed = await sealRecord(db)
+    const day = now().toISOString().slice(0, 10)
+    if (sealed === 0 && day !== told) {
+      const head = await headOf(db)
+      if (head) log.recordHead(head)
+      told = day
+    }
+    return sealed
   }
 }
 
@@ -74,6 +93,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     async () => (await indexOldSenders(db)) + (await workEnquiries(db, now())),
     log,
   )
+  const sealing = startLoop('record', 5000, sealingWork({ db, log, now }), log)
   const queued = () => {
     outbox.nudge()
     imports.nudge()
@@ -138,6 +158,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       calibration.stop(),
       imports.stop(),
       digests.stop(),
+      sealing.stop(),
       enquiries.stop(),
       upkeep.stop(),
     ])

@@ -181,6 +181,18 @@ describe('changing the lists', () => {
     expect(await patterns()).toHaveLength(1)
   })
 
+  test('safe and blocked for one sender at the same moment: one of them stands, never both', async () => {
+    for (let round = 0; round < 12; round += 1) {
+      const pattern = `r${round}.example`
+      const both = await Promise.all([
+        oda.post('/api/senders/changes', change({ add: [draft(pattern)] })),
+        oda.post('/api/senders/changes', change({ add: [draft(pattern, { standing: 'blocked' })] })),
+      ])
+      expect(both.map(({ status }) => status)).toEqual([200, 200])
+      expect(await rows(`find=${pattern}`)).toHaveLength(1)
+    }
+  })
+
   test('the same request twice is done once', async () => {
     const body = change({ add: [draft('x.example')] })
     const [a, b] = [
@@ -576,6 +588,36 @@ describe('lists in and out', () => {
       facts: { file: 'list.txt', added: 1, lines: 6 },
       reason: 'moving over',
     })
+    await oda.post(`/api/rulings/${taken.rulingId}/undo`, {})
+    expect(await patterns()).toEqual(['there.example'])
+  })
+
+  test('a list is taken in while others add the same and the opposite: neither fails, doubled or left to contradict', async () => {
+    for (let round = 0; round < 6; round += 1) {
+      const [same, opposite] = [`s${round}.example`, `o${round}.example`]
+      const ready = await bring(`${same}\n${opposite}\nn${round}.example`)
+      await oda.post(`/api/senders/imports/${ready.id}/take`, { reason: 'moving over' })
+      const [, added, blocked] = await Promise.all([
+        workAll(),
+        oda.post('/api/senders/changes', change({ add: [draft(same)] })),
+        oda.post('/api/senders/changes', change({ add: [draft(opposite, { standing: 'blocked' })] })),
+      ])
+      // Whoever came second to what was there already is told so.
+      expect([200, 409, 422]).toContain(added.status)
+      expect(blocked.status).toBe(200)
+      await workAll()
+      expect((await una.get(`/api/senders/imports/${ready.id}`)).body.state).toBe('taken')
+      for (const pattern of [same, opposite]) expect(await patterns(`find=${pattern}`)).toEqual([pattern])
+      expect(await patterns(`find=n${round}.`)).toEqual([`n${round}.example`])
+    }
+  })
+
+  test('undone, all of it is as it was', async () => {
+    await add(oda, 'there.example')
+    const ready = await bring('new.example')
+    await oda.post(`/api/senders/imports/${ready.id}/take`, { reason: 'moving over' })
+    await workAll()
+    const taken = (await una.get(`/api/senders/imports/${ready.id}`)).body
     await oda.post(`/api/rulings/${taken.rulingId}/undo`, {})
     expect(await patterns()).toEqual(['there.example'])
   })

@@ -32,6 +32,7 @@ export const enLists = {
     binary: 'This is not a text file (byte {{byte}}). If it is a spreadsheet, save it as CSV first.',
     'bad-json':
       'Pendro could not read this as JSON: {{text}}. It needs a list of texts, or of objects with “pattern”.',
+    busy: 'Somebody else kept changing this list while it was being taken in. Nothing was added; take it in again.',
     'went-wrong': 'Something went wrong while reading this list. Nothing was added.',
     'staffer-gone': 'Whoever imported this list is no longer there. Nothing was added.',
     /** An import of before, whose reason was kept as a sentence. */

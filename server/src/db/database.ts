@@ -115,6 +115,11 @@ export async function inTransaction<T>(
   }
 }
 
+/** Whether work was given up because others held or changed the same rows, also after trying again. */
+export function isLostRace(error: unknown): boolean {
+  return lostRace.has((error as { parent?: { errno?: number } }).parent?.errno ?? 0)
+}
+
 /** The errno of a unique key that was hit, to tell "somebody was first" from other failures. */
 export function isDuplicate(error: unknown): boolean {
   return (error as { parent?: { errno?: number } }).parent?.errno === duplicate

@@ -7,6 +7,7 @@ import { statements as digests } from './migrations/0004-digests.ts'
 import { statements as own } from './migrations/0005-own.ts'
 import { statements as mailRules } from './migrations/0007-mail-rules.ts'
 import { statements as hostile } from './migrations/0010-hostile.ts'
+import { statements as proof } from './migrations/0011-proof.ts'
 import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
@@ -22,6 +23,7 @@ const migrations: Readonly<Record<string, readonly string[]>> = {
   '0008-exact-list': exactList,
   '0009-said-by-code': saidByCode,
   '0010-hostile': hostile,
+  '0011-proof': proof,
 }
 
 /**

@@ -13,6 +13,7 @@ import {
   entriesFor,
   entryColumns,
   insertEntries,
+  lockLists,
   toEntry,
   type EntryOrigin,
   type EntryRow,
@@ -68,6 +69,11 @@ export async function applyRuling(
     const proposed = proposedEntries(sentence, deliveries, organisation, now)
     const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
     const mailboxIds = [...new Set(deliveries.map(({ mailbox_id }) => mailbox_id))]
+    await lockLists(
+      db,
+      tx,
+      proposed.map(({ owner }) => owner),
+    )
     const existing = await entriesFor(db, texts, mailboxIds, { tx, lock: true })
     const change = planChange(proposed, existing, now.getTime())
     checkEntries(who, proposed, change.end, sentence.reason, organisation)
@@ -272,6 +278,11 @@ async function changeRegister(
   { change, existing, reason, origin, now }: RegisterWrite,
 ): Promise<number> {
   if (change.add.length + change.end.length === 0) return 0
+  await lockLists(
+    db,
+    tx,
+    change.end.map(({ owner }) => owner),
+  )
   // Entries whose time ran out are ended for good here, so that a new one can take their place.
   const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())
   await endEntries(
@@ -339,6 +350,13 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
     if (!ruling || !mine) throw new AppError('RULING_NOT_FOUND')
     if (ruling.undone_at) throw new AppError('ALREADY_UNDONE')
     const entries = await rulingEntries(db, tx, id)
+    await lockLists(
+      db,
+      tx,
+      entries.map(({ mailbox_id }) =>
+        mailbox_id === null ? { kind: 'organisation' } : { kind: 'mailbox', mailboxId: mailbox_id },
+      ),
+    )
     await refuseBuiltOn(db, tx, id)
     if (entries.some(row => row.mailbox_id === null) && !isSteward(who)) {
       throw new AppError('NEEDS_STEWARD', { context: 'undo' })

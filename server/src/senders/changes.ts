@@ -15,6 +15,7 @@ import {
   entriesFor,
   entryColumns,
   insertEntries,
+  lockLists,
   toEntry,
   type EntryOrigin,
   type EntryRow,
@@ -46,6 +47,12 @@ export async function planWanted(
 ): Promise<PlannedChange> {
   const proposed = wanted.add.map(draft => readDraft(draft, organisation, now))
   const replaced = wanted.add.flatMap(({ replaces }) => replaces ?? [])
+  if (tx && lock)
+    await lockLists(
+      db,
+      tx,
+      proposed.map(({ owner }) => owner),
+    )
   const ended = await liveEntries(db, [...new Set([...wanted.end, ...replaced])], { tx, lock })
   const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
   const existing = await entriesFor(
@@ -229,6 +236,11 @@ export async function writeChange(
     'rulings',
     [{ token, ...rulerColumns(who), at: now, sentence: listsOnly(reason) }],
     tx,
+  )
+  await lockLists(
+    db,
+    tx,
+    change.end.map(({ owner }) => owner),
   )
   // Entries whose time ran out make room for new ones of the same pattern.
   const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())

@@ -2,7 +2,7 @@ import type { z } from 'zod'
 import type { EntryBrief, entryOrigin } from '@pendro/contract'
 import { displayPattern, parsePattern, patternText, type SenderEntry } from '@pendro/core/senders'
 import type { ProposedEntry } from '@pendro/core/rulings'
-import { insert, select, type Database, type Tx } from '../db/database.ts'
+import { execute, findRow, insert, select, type Database, type Tx } from '../db/database.ts'
 
 export interface EntryRow {
   readonly id: number
@@ -54,6 +54,37 @@ export async function entriesFor(
     tx,
   )
   return rows.map(toEntry)
+}
+
+/**
+ * Holds the lists of these owners (`null`: the organisation's) until the transaction ends. Called before looking at what
+ * they have: two changes at once would each see the list without the other's entry, and leave both.
+ */
+export async function lockLists(
+  db: Database,
+  tx: Tx,
+  owners: readonly SenderEntry['owner'][],
+): Promise<void> {
+  const ids = [...new Set(owners.map(owner => (owner.kind === 'mailbox' ? owner.mailboxId : 0)))]
+  // In one order, so that two changes of the same lists wait for each other rather than lock each other out.
+  for (const id of ids.sort((a, b) => a - b))
+    await execute(
+      db,
+      'INSERT INTO list_versions (mailbox_id, version) VALUES (:id, 1) ON DUPLICATE KEY UPDATE version = version + 1',
+      { id },
+      tx,
+    )
+}
+
+/** How often the list of this owner has been changed; holds nothing. */
+export async function listVersion(db: Database, owner: SenderEntry['owner'], tx?: Tx): Promise<number> {
+  const row = await findRow<{ version: number }>(
+    db,
+    'SELECT version FROM list_versions WHERE mailbox_id = :id',
+    { id: owner.kind === 'mailbox' ? owner.mailboxId : 0 },
+    tx,
+  )
+  return Number(row?.version ?? 0)
 }
 
 /** Every live entry. */

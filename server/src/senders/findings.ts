@@ -18,7 +18,7 @@ import {
   type Applied,
   type PlannedChange,
 } from './changes.ts'
-import { briefs, entriesFor, entryColumns, toEntry, type EntryRow } from './entries.ts'
+import { briefs, entriesFor, entryColumns, lockLists, toEntry, type EntryRow } from './entries.ts'
 import { asideFindings, openFindings } from './findings-sql.ts'
 import { reachOf } from './reach.ts'
 import type { KeptRemedy } from './upkeep.ts'
@@ -149,8 +149,14 @@ async function gather(
 ): Promise<Gathered> {
   const remedies =
     'tidy' in chosen ? await tidyRemedies(db, chosen.tidy, tx) : await chosenRemedies(db, chosen.findings, tx)
-  const end = await liveEntries(db, [...new Set(remedies.flatMap(remedy => remedy.end))], { tx, lock })
   const proposed = remedies.flatMap(({ add }) => add.map(toProposed))
+  if (tx && lock)
+    await lockLists(
+      db,
+      tx,
+      proposed.map(({ owner }) => owner),
+    )
+  const end = await liveEntries(db, [...new Set(remedies.flatMap(remedy => remedy.end))], { tx, lock })
   const mailboxIds = proposed.flatMap(({ owner }) => (owner.kind === 'mailbox' ? [owner.mailboxId] : []))
   const existing = await entriesFor(
     db,

@@ -7,7 +7,15 @@ import { AppError } from '../errors.ts'
 import type { SignedIn } from '../sign-in/sessions.ts'
 import { writeChange } from './changes.ts'
 import { endOfDay } from './drafts.ts'
-import { allEntries, briefs, entryColumns, toEntry, type EntryRow } from './entries.ts'
+import {
+  allEntries,
+  briefs,
+  entryColumns,
+  listVersion,
+  lockLists,
+  toEntry,
+  type EntryRow,
+} from './entries.ts'
 import { say, sayFileProblem, sayWhy } from './import-said.ts'
 import { reachOf } from './reach.ts'
 
@@ -158,18 +166,31 @@ export async function runImport(db: Database, id: number, now: Date): Promise<vo
     format,
     total: lines.length,
   })
-  const plan = planImport(lines, {
-    owner: ownerOf(row.options),
-    standing: row.options.standing,
-    register: await allEntries(db),
-    policy: organisation.policy,
-    now: now.getTime(),
-    takeContradicting: row.options.takeContradicting,
-    endOfDay: day => endOfDay(day, organisation.timeZone),
-  })
-  if (row.state === 'reading') await keepPlan(db, id, plan, organisation, now)
-  else await take(db, row, plan, organisation, now)
+  const owner = ownerOf(row.options)
+  const planned = async () => {
+    // Read before the list is: what changes in between is then noticed, not missed.
+    const version = await listVersion(db, owner)
+    const plan = planImport(lines, {
+      owner,
+      standing: row.options.standing,
+      register: await allEntries(db),
+      policy: organisation.policy,
+      now: now.getTime(),
+      takeContradicting: row.options.takeContradicting,
+      endOfDay: day => endOfDay(day, organisation.timeZone),
+    })
+    return { version, plan }
+  }
+  if (row.state === 'reading') return keepPlan(db, id, (await planned()).plan, organisation, now)
+  for (let attempt = 1; attempt <= mostAttempts; attempt += 1) {
+    const { version, plan } = await planned()
+    if (await take(db, row, { plan, version, owner }, organisation, now)) return
+  }
+  await failImport(db, id, say('busy'))
 }
+
+/** A list that changes under each of so many looks belongs to somebody who is at work on it. */
+const mostAttempts = 8
 
 const ownerOf = ({ mailboxId }: ImportOptions): Owner =>
   mailboxId === null ? { kind: 'organisation' } : { kind: 'mailbox', mailboxId }
@@ -238,20 +259,33 @@ function lineRow(id: number, one: FatedLine, describe: Describe) {
   }
 }
 
-/** One transaction: all entries, one ruling, one record entry. */
+interface Looked {
+  readonly plan: ImportPlan
+  readonly owner: Owner
+  /** Of the list when the plan was made. */
+  readonly version: number
+}
+
+/**
+ * One transaction: all entries, one ruling, one record entry. False, with nothing done, when somebody changed the list
+ * since the plan was made.
+ */
 async function take(
   db: Database,
   { id, staffer_id, name, format, options }: ImportRow,
-  plan: ImportPlan,
+  { plan, owner, version }: Looked,
   organisation: Organisation,
   now: Date,
-): Promise<void> {
+): Promise<boolean> {
   const staffer = await findRow<SignedIn['staffer']>(
     db,
     'SELECT id, name, sign_in AS signIn, role FROM staffers WHERE id = :staffer_id',
     { staffer_id },
   )
-  if (!staffer) return failImport(db, id, say('staffer-gone'))
+  if (!staffer) {
+    await failImport(db, id, say('staffer-gone'))
+    return true
+  }
   const reasons = new Map(
     plan.lines.flatMap(({ line, fate }) =>
       fate.outcome === 'added' && line.entry.ok && line.entry.value.reason !== ''
@@ -260,7 +294,9 @@ async function take(
     ),
   )
   try {
-    await inTransaction(db, async tx => {
+    return await inTransaction(db, async tx => {
+      await lockLists(db, tx, [owner])
+      if ((await listVersion(db, owner, tx)) !== version + 1) throw new ListChanged()
       const existing = await expiredLike(db, plan, options, now)
       const applied = await writeChange(db, tx, {
         who: { staffer, csrf: '', timeZone: organisation.timeZone },
@@ -286,12 +322,18 @@ async function take(
         { id, rulingId: applied.rulingId },
         tx,
       )
+      return true
     })
   } catch (error) {
+    if (error instanceof ListChanged) return false
     if (!(error instanceof AppError)) throw error
     await failImport(db, id, say('said', { text: error.text }))
+    return true
   }
 }
+
+/** Rolls back what was begun on a list that is no longer the one that was looked at. */
+class ListChanged extends Error {}
 
 const reasonOf = (reason: string | undefined) => (reason === undefined ? {} : { reason })
 

@@ -39,9 +39,11 @@ export function weighAttachments({ message: { attachments } }: Weighed): readonl
 
 const family = (type: string) => type.split('/')[0] ?? ''
 
-/** Declared as a picture, a sound, a text or a PDF, and by its bytes something else altogether. */
-function isDisguised({ declaredType, trueType, danger }: Attachment): boolean {
-  if (danger !== null || trueType === declaredType) return false
+/** Named to be taken for something else, or declared as a picture, a sound, a text or a PDF, and by its bytes something else altogether. */
+function isDisguised({ declaredType, trueType, danger, disguise }: Attachment): boolean {
+  if (danger !== null) return false
+  if (disguise === true) return true
+  if (trueType === declaredType) return false
   if (declaredType === 'application/pdf') return true
   return (
     ['image', 'audio', 'video', 'text'].includes(family(declaredType)) &&

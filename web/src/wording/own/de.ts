@@ -203,6 +203,7 @@ export const own = {
         'Eine dieser Nachrichten nennt keinen Absender, dem Sie vertrauen oder den Sie ablehnen könnten.',
       SIGN_IN_FIRST: 'Sie wurden abgemeldet. Melden Sie sich bitte neu an.',
       CSRF: 'Diese Seite ist veraltet. Laden Sie sie neu und versuchen Sie es noch einmal.',
+      BUSY: 'Jemand anderes hat im selben Moment dasselbe geändert. Von Ihnen wurde nichts geändert; versuchen Sie es noch einmal.',
       DATABASE_AWAY: 'Das geht gerade nicht. Es wurde nichts geändert; versuchen Sie es gleich noch einmal.',
       INTERNAL:
         'Etwas ist schiefgegangen. Es wurde nichts geändert. Wenn es wieder vorkommt, sagen Sie Ihrem Helpdesk Bescheid.',

@@ -199,6 +199,7 @@ export const own = {
       NO_SENDER: 'One of these messages names no sender that you could trust or refuse.',
       SIGN_IN_FIRST: 'You have been signed out. Sign in again.',
       CSRF: 'This page is out of date. Reload it and try again.',
+      BUSY: 'Somebody else changed the same thing at the same moment. Nothing of yours was changed; try again.',
       DATABASE_AWAY: 'Pendro can’t do this at the moment. Nothing was changed; try again in a moment.',
       INTERNAL: 'Something went wrong. Nothing was changed. If it happens again, tell your help desk.',
       TOO_LARGE: 'That is too long. Shorten it and try again.',

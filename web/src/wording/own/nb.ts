@@ -197,6 +197,7 @@ export const own = {
       NO_SENDER: 'En av meldingene oppgir ingen avsender du kan stole på eller avvise.',
       SIGN_IN_FIRST: 'Du er logget ut. Logg inn på nytt.',
       CSRF: 'Denne siden er utdatert. Last den inn på nytt og prøv igjen.',
+      BUSY: 'Noen andre endret det samme i samme øyeblikk. Ingenting av ditt ble endret; prøv igjen.',
       DATABASE_AWAY: 'Dette går ikke akkurat nå. Ingenting ble endret; prøv igjen om litt.',
       INTERNAL: 'Noe gikk galt. Ingenting ble endret. Si fra til brukerstøtten hvis det skjer igjen.',
       TOO_LARGE: 'Dette er for langt. Gjør det kortere og prøv igjen.',

@@ -219,6 +219,7 @@ export const own = {
         'Jedna z tych wiadomości nie podaje nadawcy, któremu można by zaufać lub którego można by zablokować.',
       SIGN_IN_FIRST: 'Nastąpiło wylogowanie. Zaloguj się ponownie.',
       CSRF: 'Ta strona jest nieaktualna. Odśwież ją i spróbuj ponownie.',
+      BUSY: 'Ktoś inny zmienił to samo w tej samej chwili. Nic nie zmieniono; spróbuj ponownie.',
       DATABASE_AWAY: 'W tej chwili to niemożliwe. Nic nie zmieniono; spróbuj za chwilę.',
       INTERNAL: 'Coś poszło nie tak. Nic nie zmieniono. Jeśli to się powtórzy, daj znać pomocy technicznej.',
       TOO_LARGE: 'To jest za długie. Skróć i spróbuj ponownie.',
