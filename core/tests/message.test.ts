@@ -105,6 +105,8 @@ describe('text and links of HTML', () => {
     )
     expect(text).toBe('Dear Ingrid,\n\nlook here\nendtop')
     expect(hiddenText).toBe('secret words')
+    // What stands apart on the page is parted in what is not seen, too.
+    expect(readHtml('<p style="display:none">one</p><div hidden>two</div>').hiddenText).toMatch(/^one\s+two$/)
     expect(links).toEqual([{ text: 'look here', href: 'https://a.example/x?y=1', host: 'a.example' }])
   })
   test('font-size:0.9em is not hidden', () =>

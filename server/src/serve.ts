@@ -116,6 +116,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const calibration = startLoop('calibration', 5000, () => recalibrate(db, now()), log)
   const intake = {
     read: reader.read,
+    attachedMessages: reader.attachedMessages,
     ...(reader.authenticate ? { authenticate: reader.authenticate } : {}),
     lab: lab !== null,
   }

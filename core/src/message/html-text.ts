@@ -40,14 +40,20 @@ export function readHtml(html: string, options: { readonly leaveStruck?: boolean
     link: { href: string; text: string } | null
   }[] = []
 
+  /** What a block or a cell parts on the page is parted in the text, and in what is not seen. */
+  const setApart = (name: string) => {
+    const mark = breaks.has(name) ? '\n' : cells.has(name) ? ' ' : ''
+    text += mark
+    if (hiddenText !== '' && !/\s$/.test(hiddenText.slice(-1))) hiddenText += mark
+  }
+
   const parser = new Parser(
     {
       onopentag(name, attributes) {
         const above = open.at(-1)
         joint = name === 'span' && closedSpan
         closedSpan = false
-        if (breaks.has(name)) text += '\n'
-        else if (cells.has(name)) text += ' '
+        setApart(name)
         if (voidElements.has(name)) return
         const href = name === 'a' ? attributes.href : undefined
         open.push({
@@ -84,8 +90,7 @@ export function readHtml(html: string, options: { readonly leaveStruck?: boolean
         if (voidElements.has(name)) return
         const closed = open.pop()
         if (closed?.link && closed.link !== open.at(-1)?.link) links.push(finishLink(closed.link))
-        if (breaks.has(name)) text += '\n'
-        else if (cells.has(name)) text += ' '
+        setApart(name)
       },
     },
     { decodeEntities: true },

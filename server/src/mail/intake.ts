@@ -36,6 +36,7 @@ import { noteMatches } from '../senders/matches.ts'
 import { profileIds } from '../senders/profiles.ts'
 import { findAuthentication, type Authenticate } from './authenticate.ts'
 import { hashMessageId, seenKeys } from './knowledge.ts'
+import type { Reader } from './reader.ts'
 import { packReading, readMessage, type Reading } from './reading.ts'
 import { judgeArrivals, type Arrival, type Judged, type JudgedDelivery } from './judge.ts'
 import { shownFrom } from './shown-from.ts'
@@ -62,6 +63,8 @@ export interface IntakeOptions {
   readonly onward: 'queue' | 'history'
   /** Reads the bytes; worker threads with a deadline in the server, so that no message holds up the rest. */
   readonly read?: typeof readMessage
+  /** The same for messages attached to a report. */
+  readonly attachedMessages?: Reader['attachedMessages']
   /** Own checks of messages that no listed gateway has checked; without it they count as not authenticated. */
   readonly authenticate?: Authenticate
   /** There is an attachment lab: what it should look at waits as `inspecting`. */

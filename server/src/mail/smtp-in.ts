@@ -9,6 +9,7 @@ import { reportByMail } from '../reports/by-mail.ts'
 import { enquireByMail } from '../whereabouts/by-mail.ts'
 import { takeStoreReport } from '../whereabouts/store-reports.ts'
 import { noteRefusal } from '../whereabouts/refusals.ts'
+import { readHere } from './reader.ts'
 import { readMessage, type ReadMessage } from './reading.ts'
 import { acknowledgement, refusal } from './smtp-answers.ts'
 import { countHops } from './trace.ts'
@@ -280,7 +281,10 @@ async function takeReport(
   parsed: ParsedMail,
   session: SMTPServerSession,
 ): Promise<string> {
-  const taken = await reportByMail(own.db, handedIn(own, raw, parsed, session))
+  const taken = await reportByMail(own.db, handedIn(own, raw, parsed, session), {
+    ...readHere,
+    ...own.intake,
+  })
   if (!taken.ok) throw refusal(taken.problem)
   own.log.reported(taken.value)
   return acknowledgement('report-taken', { count: taken.value })

@@ -4,7 +4,7 @@ import type { parseMessage } from '@pendro/core/message'
 import type { Database } from '../db/database.ts'
 import type { Authenticate } from '../mail/authenticate.ts'
 import { findProvenColleague } from '../mail/proven-colleague.ts'
-import { attachedMessages } from '../mail/reading.ts'
+import { readHere, type Reader } from '../mail/reader.ts'
 import type { SmtpRefusal } from '../mail/smtp-answers.ts'
 import { learnReported } from './reports.ts'
 
@@ -26,6 +26,7 @@ const mostReports = 20
 export async function reportByMail(
   db: Database,
   { raw, parsed, envelopeFrom, connection, authenticate, now }: Given,
+  reader: Pick<Reader, 'read' | 'attachedMessages'> = readHere,
 ): Promise<Parsed<number, SmtpRefusal>> {
   if (!parsed.ok) return no('unreadable-report')
   const message = parsed.value
@@ -39,7 +40,7 @@ export async function reportByMail(
   })
   if (colleague === 'nobody') return no('report-not-colleague')
   if (colleague === 'not-proven') return no('report-unproven')
-  const attached = await attachedMessages(raw)
+  const attached = await reader.attachedMessages(raw)
   if (attached.length === 0) return no('report-without-message')
   const verdict = /phish/i.test(message.subject) ? 'phishing' : 'junk'
   for (const one of attached.slice(0, mostReports)) {
@@ -47,6 +48,7 @@ export async function reportByMail(
       by: { kind: 'colleague', id: null, name: colleague.name },
       mailboxId: colleague.id,
       raw: Buffer.from(one),
+      read: reader.read,
       verdict,
       now,
     })

@@ -2,11 +2,12 @@ import { randomUUID } from 'node:crypto'
 import { gzipSync } from 'node:zlib'
 import { writeArf } from '@pendro/core/formats'
 import { senderFacts } from '@pendro/core/judgement'
-import { parseMessage, type Message } from '@pendro/core/message'
+import type { Message } from '@pendro/core/message'
 import type { SenderFacts } from '@pendro/core/senders'
 import { findRow, inTransaction, insert, type Database, type Tx } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import type { Reader } from '../mail/reader.ts'
 import { hashMessageId } from '../mail/knowledge.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { shiftClusters } from '../review/clusters.ts'
@@ -18,6 +19,8 @@ interface Reported {
   /** Set when a colleague reports: the delivery meant is theirs. */
   readonly mailboxId: number | null
   readonly raw: Buffer
+  /** In the server a worker thread with a deadline. */
+  readonly read: Reader['read']
   readonly verdict: 'junk' | 'phishing'
   readonly now: Date
 }
@@ -34,9 +37,9 @@ export interface TakenReport {
  */
 export async function learnReported(
   db: Database,
-  { by, mailboxId, raw, verdict, now }: Reported,
+  { by, mailboxId, raw, read, verdict, now }: Reported,
 ): Promise<TakenReport> {
-  const parsed = await parseMessage(raw)
+  const { parsed } = await read(raw)
   if (!parsed.ok) throw new AppError('NO_MESSAGE')
   const message = parsed.value
   return inTransaction(db, async tx => {

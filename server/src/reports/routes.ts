@@ -3,17 +3,19 @@ import { handIn } from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { AppError } from '../errors.ts'
 import { mount, whoIs } from '../http.ts'
+import { readHere } from '../mail/reader.ts'
 import { findSource } from '../review/safe-view.ts'
 import { noteReading } from '../review/sheet.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { arfOf, learnReported } from './reports.ts'
 
-export function reportRoutes(router: Router, { db, now }: Deps): void {
+export function reportRoutes(router: Router, { db, now, reader = readHere }: Deps): void {
   mount(router, handIn, ({ body, who }) =>
     learnReported(db, {
       by: actor(who),
       mailboxId: null,
       raw: Buffer.from(body.source, 'base64'),
+      read: reader.read,
       verdict: body.verdict,
       now: now(),
     }),

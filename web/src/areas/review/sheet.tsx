@@ -57,7 +57,10 @@ function Heading({ sheet }: { sheet: DeliverySheet }) {
   return (
     <header className="flex items-start gap-4">
       <div className="min-w-0 flex-1">
-        <h2 className="font-serif text-[1.24rem] leading-snug font-semibold break-words">
+        <h2
+          className="line-clamp-3 font-serif text-[1.24rem] leading-snug font-semibold break-words"
+          title={row.subject}
+        >
           {row.subject || t('review.noSubject')}
         </h2>
         <p className="text-[0.98rem] text-ink-2">
