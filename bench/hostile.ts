@@ -101,7 +101,7 @@ export async function benchHostile(databaseUrl: string): Promise<Section> {
         met: slowest <= 250,
       },
     ],
-    notes: `Bait: ${kinds.map(([name]) => name).join(', ')}; each at 1, 2 and 4 times its size, over four SMTP connections. Readers whose longest run stays under 5 ms are taken as 5 ms. The four slowest to grow: ${grown
+    notes: `Bait: ${kinds.map(([name]) => name).join(', ')}; each at 1, 2 and 4 times its size, over four SMTP connections; ${loaded.refused} of them are refused for their parts or levels. Readers whose longest run stays under 5 ms are taken as 5 ms. The four slowest to grow: ${grown
       .slice(0, 4)
       .map(({ name, ratio: r }) => `${name} ${r.toFixed(1)}`)
       .join(', ')}.`,
@@ -178,21 +178,30 @@ async function underBait(databaseUrl: string) {
     maxConnections: 4,
     maxMessages: Infinity,
   })
-  let done = false
-  const letters = [1, 2, 4].flatMap(times => kinds.map(([, raw]) => raw(times)))
+  let [sent, enough] = [0, false]
   const refused: string[] = []
-  const sending = Promise.all(
-    letters.map(raw =>
-      transport
-        .sendMail({ envelope: { from: 'a@bait.example', to: [to] }, raw })
-        .catch((error: unknown) => refused.push(String(error))),
-    ),
-  ).then(() => (done = true))
+  // Round after round, until the page has been asked often enough: none of its answers is one at rest.
+  const sending = (async () => {
+    while (!enough) {
+      const letters = [1, 2, 4].flatMap(times => kinds.map(([, raw]) => raw(times)))
+      sent += letters.length
+      await Promise.all(
+        letters.map(raw =>
+          transport
+            .sendMail({ envelope: { from: 'a@bait.example', to: [to] }, raw })
+            .catch((error: unknown) => refused.push(String(error))),
+        ),
+      )
+    }
+  })()
   const meanwhile: number[] = []
-  while (!done || meanwhile.length < 220) meanwhile.push(await ask())
+  while (meanwhile.length < 220) meanwhile.push(await ask())
+  enough = true
   await sending
   transport.close()
   await running.stop()
-  if (refused.length > 0) throw new Error(`${refused.length} messages of bait were not taken: ${refused[0]}`)
-  return { rest, while: meanwhile, sent: letters.length }
+  // What has too many parts is refused in words; anything else has to be taken.
+  const wrongly = refused.filter(text => !text.includes('554 5.6.0'))
+  if (wrongly.length > 0) throw new Error(`${wrongly.length} messages of bait were not taken: ${wrongly[0]}`)
+  return { rest, while: meanwhile, sent, refused: refused.length }
 }
