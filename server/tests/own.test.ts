@@ -166,6 +166,14 @@ describe('a digest’s links', () => {
     expect((await ingrid.get(`/api/own/links/${token}`)).body.state).toBe('revoked')
     expect((await other.get('/api/own/session')).status).toBe(401)
     expect((await ingrid.get('/api/own/session')).status).toBe(200)
+
+    // a new password ends them as well: one of them may be the reason for it
+    const third = await onDevice('ingrid')
+    await ingrid.post('/api/own/password', { password: 'gulls over the pier' })
+    expect((await third.get('/api/own/session')).status).toBe(401)
+    expect((await ingrid.get('/api/own/session')).status).toBe(200)
+    const proof = { address: 'ingrid@harbour.example', password: 'gulls over the pier' }
+    expect((await enter(proof)).status).toBe(200)
   })
 })
 

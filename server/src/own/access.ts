@@ -1,5 +1,13 @@
 import { createHash, randomBytes, randomInt } from 'node:crypto'
-import { execute, findRow, inTransaction, insert, isDuplicate, type Database } from '../db/database.ts'
+import {
+  execute,
+  findRow,
+  inTransaction,
+  insert,
+  isDuplicate,
+  type Database,
+  type Tx,
+} from '../db/database.ts'
 import { ownMailboxes } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { writeRecord } from '../record/write.ts'
@@ -215,13 +223,34 @@ export async function makeCode(db: Database, mailboxId: number, now: Date): Prom
   return code
 }
 
-export async function choosePassword(db: Database, mailboxId: number, password: string): Promise<void> {
+/** Gives a mailbox this password. */
+export async function setPassword(db: Database, mailboxId: number, password: string, tx?: Tx): Promise<void> {
   await execute(
     db,
     `INSERT INTO colleague_access (mailbox_id, password) VALUES (:mailboxId, :hash) ON DUPLICATE KEY UPDATE password = :hash`,
     { mailboxId, hash: await hashPassword(password) },
+    tx,
   )
 }
+
+/** A new password; every other device is signed out, since one of them may be the reason for it. */
+export async function choosePassword(
+  db: Database,
+  { id, name, csrf }: SignedInColleague,
+  password: string,
+  now: Date,
+): Promise<void> {
+  await inTransaction(db, async tx => {
+    await setPassword(db, id, password, tx)
+    await signOutOthers(db, tx, { id, csrf })
+    await writeRecord(db, tx, [
+      { at: now, act: 'own-password', by: { kind: 'colleague', id: null, name }, mailboxId: id },
+    ])
+  })
+}
+
+const signOutOthers = (db: Database, tx: Tx, { id, csrf }: Pick<SignedInColleague, 'id' | 'csrf'>) =>
+  execute(db, 'DELETE FROM colleague_sessions WHERE mailbox_id = :id AND csrf <> :csrf', { id, csrf }, tx)
 
 export async function hasPassword(db: Database, mailboxId: number): Promise<boolean> {
   const row = await findRow(
@@ -241,12 +270,7 @@ export async function revoke(db: Database, { id, name, csrf }: SignedInColleague
       { id },
       tx,
     )
-    await execute(
-      db,
-      'DELETE FROM colleague_sessions WHERE mailbox_id = :id AND csrf <> :csrf',
-      { id, csrf },
-      tx,
-    )
+    await signOutOthers(db, tx, { id, csrf })
     await writeRecord(db, tx, [
       { at: now, act: 'links-revoked', by: { kind: 'colleague', id: null, name }, mailboxId: id },
     ])

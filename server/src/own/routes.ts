@@ -19,11 +19,10 @@ import {
   type OwnSession,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
-import { inTransaction, select, type Database } from '../db/database.ts'
+import { select, type Database } from '../db/database.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { colleagueIs, mount } from '../http.ts'
-import { writeRecord } from '../record/write.ts'
 import { readSafeView, safeViewHeaders } from '../review/safe-view.ts'
 import { undoRuling } from '../review/rulings.ts'
 import { readCookie, throttle } from '../sign-in/requests.ts'
@@ -199,12 +198,7 @@ function settingRoutes(router: Router, { db, now }: Deps): void {
     return { next: (await readSettingsOf(db, colleague, now())).next }
   })
   mount(router, chooseOwnPassword, async ({ body, colleague }) => {
-    await choosePassword(db, colleague.id, body.password)
-    await inTransaction(db, tx =>
-      writeRecord(db, tx, [
-        { at: now(), act: 'own-password', by: actor({ colleague }), mailboxId: colleague.id },
-      ]),
-    )
+    await choosePassword(db, colleague, body.password, now())
     return {}
   })
   mount(router, revokeOwn, async ({ colleague }) => {

@@ -172,7 +172,7 @@ export const own = {
       device: 'Anmeldung',
       password: 'Ein neues Passwort, mindestens 10 Zeichen',
       usePassword: 'Neues Passwort speichern',
-      passwordChosen: 'Das neue Passwort gilt ab jetzt.',
+      passwordChosen: 'Das neue Passwort gilt ab jetzt. Ihre anderen Geräte wurden abgemeldet.',
       revoke: 'Alle Links abschalten und andere Geräte abmelden',
       revokeHint:
         'Wenn eine Übersicht weitergeleitet wurde oder ein Telefon verloren ging: Links in bisherigen Übersichten funktionieren dann nicht mehr, und alle anderen Geräte müssen sich neu anmelden.',

@@ -170,7 +170,7 @@ export const own = {
       device: 'Signing in',
       password: 'A new password, at least 10 characters',
       usePassword: 'Save the new password',
-      passwordChosen: 'Your new password is saved.',
+      passwordChosen: 'Your new password is saved. Your other devices have been signed out.',
       revoke: 'Switch off all links and sign out other devices',
       revokeHint:
         'If you forwarded a digest or lost a phone: links in earlier digests stop working, and all other devices have to sign in again.',

@@ -168,7 +168,7 @@ export const own = {
       device: 'Innlogging',
       password: 'Et nytt passord, minst 10 tegn',
       usePassword: 'Lagre det nye passordet',
-      passwordChosen: 'Det nye passordet gjelder fra nå av.',
+      passwordChosen: 'Det nye passordet gjelder fra nå av. De andre enhetene dine er logget ut.',
       revoke: 'Slå av alle lenker og logg ut andre enheter',
       revokeHint:
         'Hvis du har videresendt en oversikt eller mistet mobilen: Lenker i tidligere oversikter slutter å virke, og alle andre enheter må logge inn på nytt.',

@@ -188,7 +188,7 @@ export const own = {
       device: 'Logowanie',
       password: 'Nowe hasło, co najmniej 10 znaków',
       usePassword: 'Zapisz nowe hasło',
-      passwordChosen: 'Nowe hasło obowiązuje od teraz.',
+      passwordChosen: 'Nowe hasło obowiązuje od teraz. Pozostałe urządzenia zostały wylogowane.',
       revoke: 'Wyłącz wszystkie linki i wyloguj inne urządzenia',
       revokeHint:
         'Jeśli zestawienie przekazano dalej albo zgubiono telefon: linki z wcześniejszych zestawień przestają działać, a na wszystkich innych urządzeniach trzeba zalogować się ponownie.',
