@@ -113,6 +113,28 @@ describe('by mail', () => {
       facts: { message: 'report', subject: 'Attached bad one' },
     })
   })
+  test('one colleague teaches ten a day; the rest is taken, noted, and teaches nothing until tomorrow', async () => {
+    const start = server.clock.now
+    server.clock.now = new Date(start.getTime() + 2 * 86_400_000)
+    const before = (await lessons()).length
+    const send = (subject: string) => take(report('Kari <kari@harbour.example>', 'junk', sample({ subject })))
+    for (let i = 0; i < 12; i += 1) expect(await send(`Flood ${i}`)).toEqual({ ok: true, value: 1 })
+    expect((await lessons()).length).toBe(before + 10)
+    const told = await select<{ facts: string }>(
+      server.db,
+      "SELECT CAST(facts AS CHAR) AS facts FROM record_entries WHERE act = 'ruling' ORDER BY id DESC LIMIT 12",
+    )
+    expect(told.map(({ facts }) => (JSON.parse(facts) as { learn: string }).learn)).toEqual([
+      'nothing',
+      'nothing',
+      ...Array<string>(10).fill('junk'),
+    ])
+    server.clock.now = new Date(server.clock.now.getTime() + 86_400_001)
+    await send('Tomorrow')
+    // Sessions of the others would be over.
+    server.clock.now = start
+    expect((await lessons()).length).toBe(before + 11)
+  })
   test.each<[string, Buffer, SmtpRefusal]>([
     ['nothing attached', report('kari@harbour.example', 'junk', null), 'report-without-message'],
     [

@@ -45,9 +45,10 @@ export async function learnReported(
   return inTransaction(db, async tx => {
     const known = await findKnown(db, tx, message, mailboxId)
     const messageId = known?.message_id ?? (await keepMessage(db, tx, message, raw, now))
+    const learned = (await hasTaughtEnough(db, tx, by, mailboxId, now)) ? 'nothing' : verdict
     const sentence = {
       message: 'leave',
-      learn: verdict,
+      learn: learned,
       sender: 'as-is',
       width: 'address',
       for: 'colleague',
@@ -67,12 +68,12 @@ export async function learnReported(
         [{ ruling_id: rulingId, delivery_id: known.id, from_state: known.state, to_state: known.state }],
         tx,
       )
-      await shiftClusters(db, tx, [known.cluster_key], verdict, 1)
+      if (learned !== 'nothing') await shiftClusters(db, tx, [known.cluster_key], learned, 1)
     }
-    await learn(db, tx, rulingId, verdict, [messageId])
+    if (learned !== 'nothing') await learn(db, tx, rulingId, learned, [messageId])
     const facts = {
       message: 'report',
-      learn: verdict,
+      learn: learned,
       sender: 'as-is',
       for: 'colleague',
       until: '',
@@ -96,6 +97,32 @@ export async function learnReported(
     ])
     return { rulingId, subject: message.subject, deliveryId: known?.id ?? null }
   })
+}
+
+/** Of one colleague in a day; more of them are noted and teach nothing. */
+const mostLessons = 10
+const day = 86_400_000
+
+/**
+ * Whether a colleague's reports of a day have taught all they may: one mailbox, or whoever got into it, must not be able
+ * to teach the filter of everybody else. Staffers' rulings are not counted.
+ */
+async function hasTaughtEnough(
+  db: Database,
+  tx: Tx,
+  by: Actor,
+  mailboxId: number | null,
+  now: Date,
+): Promise<boolean> {
+  if (by.kind !== 'colleague' || mailboxId === null) return false
+  const row = await findRow<{ n: number }>(
+    db,
+    `SELECT COUNT(*) AS n FROM record_entries WHERE mailbox_id = :mailboxId AND by_kind = 'colleague' AND act = 'ruling'
+     AND at > :since AND JSON_VALUE(facts, '$.message') = 'report' AND JSON_VALUE(facts, '$.learn') <> 'nothing'`,
+    { mailboxId, since: new Date(now.getTime() - day) },
+    tx,
+  )
+  return Number(row?.n ?? 0) >= mostLessons
 }
 
 interface Known {
