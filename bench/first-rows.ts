@@ -3,9 +3,8 @@ import { chromium, type Page } from '@playwright/test'
 import { root } from '../scripts/prepare.mjs'
 import { demoStaffers } from '../scripts/sign-ins.mjs'
 import { openDatabase, select } from '../server/src/db/database.ts'
-import { serve } from '../server/src/serve.ts'
-import { readSettings } from '../server/src/settings.ts'
 import { atMost, median, ms, type Section } from './measure.ts'
+import { serveBench } from './served.ts'
 
 const rounds = 12
 
@@ -19,18 +18,10 @@ export async function benchFirstRows(databaseUrl: string): Promise<Section> {
     { ids: Array.from({ length: rounds }, (_, i) => 300_000 + i * 41_000) },
   )
   await db.close()
-  const running = await serve(
-    readSettings({
-      DATABASE_URL: databaseUrl,
-      PENDRO_PORT: '0',
-      PENDRO_SMTP_PORT: '0',
-      PENDRO_STORE_PORT: '9',
-      PENDRO_DNS: 'off',
-      PENDRO_WORKERS: '0',
-      PENDRO_LOG_LEVEL: 'silent',
-      PENDRO_WEB_DIR: join(root, 'web/dist'),
-    }),
-  )
+  const running = await serveBench(databaseUrl, {
+    PENDRO_WORKERS: '0',
+    PENDRO_WEB_DIR: join(root, 'web/dist'),
+  })
   const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox'] })
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
   await page.goto(`http://127.0.0.1:${running.httpPort}/whereabouts`)

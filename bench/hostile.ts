@@ -1,12 +1,7 @@
 import { createTransport } from 'nodemailer'
 import { baits, readers } from '../core/tests/linear/baits.ts'
-import { demoStaffers } from '../scripts/sign-ins.mjs'
-import { serve } from '../server/src/serve.ts'
-import { readSettings } from '../server/src/settings.ts'
 import { median, ms, type Section } from './measure.ts'
-
-const p95 = (times: readonly number[]) =>
-  [...times].sort((a, b) => a - b)[Math.floor(times.length * 0.95)] ?? 0
+import { askerOf, p95, pause, serveBench } from './served.ts'
 
 /** A message that is nothing but bait, `times` as large as its smallest. */
 type Bait = readonly [name: string, raw: (times: number) => string]
@@ -140,29 +135,11 @@ async function timed(read: (text: string) => unknown, bait: string): Promise<num
 }
 
 async function underBait(databaseUrl: string) {
-  const running = await serve(
-    readSettings({
-      DATABASE_URL: databaseUrl,
-      PENDRO_PORT: '0',
-      PENDRO_SMTP_PORT: '0',
-      PENDRO_STORE_PORT: '9',
-      PENDRO_DNS: 'off',
-      PENDRO_LOG_LEVEL: 'silent',
-    }),
-  )
-  const base = `http://127.0.0.1:${running.httpPort}`
-  const [oda] = demoStaffers
-  const signedIn = await fetch(`${base}/api/session`, {
-    method: 'POST',
-    headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ signIn: oda?.signIn, password: oda?.password }),
-  })
-  const cookie = (signedIn.headers.get('set-cookie') ?? '').split(';')[0] ?? ''
+  const running = await serveBench(databaseUrl)
+  const answered = await askerOf(running.httpPort)
   const ask = async () => {
-    const began = performance.now()
-    await (await fetch(`${base}/api/review`, { headers: { Cookie: cookie } })).arrayBuffer()
-    const took = performance.now() - began
-    await new Promise(resolve => setTimeout(resolve, 20))
+    const took = await answered()
+    await pause(20)
     return took
   }
   const rest: number[] = []

@@ -4,41 +4,15 @@ import { makeMail } from '@pendro/demo/mail'
 import { makeColleagues } from '@pendro/demo/organisation'
 import { chanceOf } from '@pendro/demo/random'
 import { demoSeed } from '../scripts/fill-demo.ts'
-import { demoStaffers } from '../scripts/sign-ins.mjs'
-import { serve } from '../server/src/serve.ts'
-import { readSettings } from '../server/src/settings.ts'
 import type { Section } from './measure.ts'
+import { askerOf, p95, pause, serveBench } from './served.ts'
 
-const p95 = (times: readonly number[]) =>
-  [...times].sort((a, b) => a - b)[Math.floor(times.length * 0.95)] ?? 0
 const messages = 2000
 
 /** The review page's p95 while messages come in over SMTP one after the other, against its p95 at rest. */
 export async function benchUnderLoad(databaseUrl: string): Promise<Section> {
-  const running = await serve(
-    readSettings({
-      DATABASE_URL: databaseUrl,
-      PENDRO_PORT: '0',
-      PENDRO_SMTP_PORT: '0',
-      PENDRO_STORE_PORT: '9',
-      PENDRO_DNS: 'off',
-      PENDRO_LOG_LEVEL: 'silent',
-    }),
-  )
-  const base = `http://127.0.0.1:${running.httpPort}`
-  const [oda] = demoStaffers
-  const signedIn = await fetch(`${base}/api/session`, {
-    method: 'POST',
-    headers: { 'Content-Type': 'application/json' },
-    body: JSON.stringify({ signIn: oda?.signIn, password: oda?.password }),
-  })
-  const cookie = (signedIn.headers.get('set-cookie') ?? '').split(';')[0] ?? ''
-  const ask = async () => {
-    const began = performance.now()
-    const answer = await fetch(`${base}/api/review`, { headers: { Cookie: cookie } })
-    await answer.arrayBuffer()
-    return performance.now() - began
-  }
+  const running = await serveBench(databaseUrl)
+  const ask = await askerOf(running.httpPort)
   const idle: number[] = []
   for (let i = 0; i < 220; i += 1) idle.push(await ask())
 
@@ -67,7 +41,7 @@ export async function benchUnderLoad(databaseUrl: string): Promise<Section> {
   const loaded: number[] = []
   while (!done) {
     loaded.push(await ask())
-    await new Promise(resolve => setTimeout(resolve, 20))
+    await pause(20)
   }
   await sending
   const perSecond = messages / ((performance.now() - began) / 1000)

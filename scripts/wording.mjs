@@ -33,7 +33,7 @@ export const words = {
   recordRead: ({ sealed, waiting, head }) =>
     `Sealed entries: ${sealed}. Not sealed yet: ${waiting}. Head: ${head ? head.hash : 'none'}.`,
   recordHolds:
-    'The record holds: nothing in it was changed, put in or taken out without the chain being made anew. To rule that out as well, give a head from your log.',
+    'The entries in the record fit together. That does not rule out that its end was cut off or the whole chain made anew. To rule that out as well, give a head from your log.',
   recordHoldsFrom: head =>
     `The record holds, and nothing up to head ${head.slice(0, 12)}… has changed since it was logged.`,
   recordFault: fault => `THE RECORD WAS CHANGED. ${faults[fault.kind](fault)}`,

@@ -131,6 +131,29 @@ describe('who handed it over (RFC 5321 §4.4)', () => {
       '198.51.100.77',
     ],
     ['only what the client said', [hop('[203.0.113.5]')], ''],
+    [
+      'a name that opens a parenthesis of its own',
+      [hop('(x[203.0.113.5])y (unknown [198.51.100.77])')],
+      '198.51.100.77',
+    ],
+    [
+      'the name behind the address, itself an address',
+      [hop('x.example ([198.51.100.77] helo=[203.0.113.5])')],
+      '198.51.100.77',
+    ],
+    [
+      'the name behind the address, bare',
+      [hop('x.example ([198.51.100.77] [203.0.113.5])')],
+      '198.51.100.77',
+    ],
+    [
+      'no name for the address, and what the client said in parentheses',
+      [hop('[198.51.100.77] (helo=[203.0.113.5])')],
+      '',
+    ],
+    ['what the client said, told as such', [hop('x (HELO [203.0.113.5]) ([198.51.100.77])')], ''],
+    ['a remark behind it', [hop('x (x [198.51.100.77] (may be forged))')], '198.51.100.77'],
+    ['a comment that never closes', [hop('x (by (unknown [203.0.113.5])')], ''],
     ['IPv6', [hop('x (x [IPv6:2001:db8:9::1])')], '2001:db8:9::1'],
     ['no address', [hop('x (x)')], ''],
     [

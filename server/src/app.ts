@@ -1,11 +1,11 @@
 import { existsSync } from 'node:fs'
 import { join } from 'node:path'
-import express, { Router, type ErrorRequestHandler, type Express } from 'express'
+import express, { Router, type ErrorRequestHandler, type Express, type RequestHandler } from 'express'
 import helmet from 'helmet'
 import { pinoHttp } from 'pino-http'
 import { health } from '@pendro/contract'
 import { openApiDocument } from '@pendro/contract/openapi'
-import { isLostRace, select, type Database } from './db/database.ts'
+import { isBusy, select, type Database } from './db/database.ts'
 import { digestRoutes } from './digests/routes.ts'
 import { AppError, isDatabaseAway } from './errors.ts'
 import { firstSetUpRoutes } from './first-set-up/routes.ts'
@@ -98,26 +98,7 @@ export function createApp(deps: Deps): Express {
   // Who asks is known before a byte of a body is read: a stranger gets no room for more than a sign-in.
   api.use('/api', recogniseSession(deps))
   api.use('/api/own', recogniseColleague(deps))
-  const bodies = {
-    stranger: express.json({ limit: '20kb' }),
-    usual: express.json({ limit: '300kb' }),
-    // Only a message that is handed in and a list that is brought in are large.
-    large: express.json({ limit: '15mb' }),
-  }
-  const setUp = express.json({ limit: '400kb' })
-  api.use('/api', (req, res, next) => {
-    const known = res.locals.signedIn !== undefined || res.locals.colleague !== undefined
-    const large =
-      /^\/(?:reports|senders\/imports)(?:\/|$)/.test(req.path) && res.locals.signedIn !== undefined
-    const read = large
-      ? bodies.large
-      : req.path === '/set-up'
-        ? setUp
-        : known
-          ? bodies.usual
-          : bodies.stranger
-    read(req, res, next)
-  })
+  api.use('/api', readBody())
   mount(api, health, async () => {
     await select(db, 'SELECT 1 AS one')
     return { ok: true as const }
@@ -155,15 +136,27 @@ export function createApp(deps: Deps): Express {
   return app
 }
 
+/** Reads a body only as far as its sender may fill the memory with one. */
+function readBody(): RequestHandler {
+  const upTo = (limit: string) => express.json({ limit })
+  const [stranger, usual, setUp, large] = [upTo('20kb'), upTo('300kb'), upTo('400kb'), upTo('15mb')]
+  return (req, res, next) => {
+    const { signedIn, colleague } = res.locals
+    if (req.path === '/set-up') return setUp(req, res, next)
+    if (!signedIn && !colleague) return stranger(req, res, next)
+    // Only a message that is handed in and a list that is brought in are large.
+    const isLarge = signedIn && /^\/(?:reports|senders\/imports)(?:\/|$)/.test(req.path)
+    return (isLarge ? large : usual)(req, res, next)
+  }
+}
+
 /** Errors of the catalogue are told as they are; everything else is logged and told as our fault. */
 function answerError(log: Log): ErrorRequestHandler {
   return (error: unknown, req, res, next) => {
     if (res.headersSent) return next(error)
     const told = toAppError(error)
     if (told.code === 'INTERNAL') log.requestFailed(req.method, req.path, error)
-    if (told.code === 'DATABASE_AWAY') {
-      log.databaseAway(`${req.method} ${req.path}`, error)
-    }
+    if (told.code === 'DATABASE_AWAY') log.databaseAway(`${req.method} ${req.path}`, error)
     if (told.status === 503) res.set('Retry-After', '2')
     res.status(told.status).json({ code: told.code, text: told.text, facts: told.facts })
   }
@@ -172,7 +165,7 @@ function answerError(log: Log): ErrorRequestHandler {
 function toAppError(error: unknown): AppError {
   if (error instanceof AppError) return error
   if (isDatabaseAway(error)) return new AppError('DATABASE_AWAY')
-  if (isLostRace(error)) return new AppError('BUSY')
+  if (isBusy(error)) return new AppError('BUSY')
   const status = (error as { status?: number }).status
   if (status === 413) return new AppError('TOO_LARGE')
   if (status !== undefined && status >= 400 && status < 500)

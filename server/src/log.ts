@@ -26,29 +26,30 @@ export function createLog(level: string) {
     },
     serializers: { err: plainError },
   })
+  const outage = onceAMinute(sink)
   return {
     sink,
     listening: (what: string, port: number) => sink.info({ what, port }, 'listening'),
     stopping: (signal: string) => sink.info({ signal }, 'stopping'),
-    // A line that must be there whatever the level of the day: the record is proven by it.
+    // Written once a day at the level of warnings: a log that keeps only errors has nothing to prove the record by.
     recordHead: ({ seq, hash }: { seq: number; hash: string }) =>
       sink.warn({ seq, hash }, 'head of the record'),
     stopped: () => sink.info('stopped'),
     requestFailed: (method: string, path: string, error: unknown) =>
       sink.error({ method, path, err: error }, 'request failed'),
     databaseAway: (where: string, error: unknown) =>
-      sink.warn({ where, problem: textOf(error) }, 'database does not answer'),
+      outage('database', { where, problem: textOf(error) }, 'database does not answer'),
     tookIn: (messageId: number, deliveries: number, size: number) =>
       sink.info({ messageId, deliveries, size }, 'message taken in'),
     refused: (code: number, text: string) => sink.info({ code, text }, 'message refused'),
     intakeFailed: (error: unknown) => sink.error({ err: error }, 'message not taken in; asked to come again'),
     landed: (kind: string, id: number) => sink.info({ kind, id }, 'taken by the mail store'),
     waits: (kind: string, id: number, attempts: number, problem: string) =>
-      sink.warn({ kind, id, attempts, problem }, 'mail store did not take it; will try again'),
+      outage('store', { kind, id, attempts, problem }, 'mail store did not take it; will try again'),
     bounced: (kind: string, id: number, problem: string) =>
       sink.warn({ kind, id, problem }, 'mail store refused it'),
     labAway: (messageId: number, problem: string) =>
-      sink.warn({ messageId, problem }, 'attachment lab did not answer; will try again'),
+      outage('lab', { messageId, problem }, 'attachment lab did not answer; will try again'),
     reported: (messages: number) => sink.info({ messages }, 'report by mail taken'),
     tooSlow: (task: string, error: unknown) =>
       sink.warn({ task, problem: textOf(error) }, 'a message was too slow to read, or a thread died over it'),
@@ -65,6 +66,24 @@ export function createLog(level: string) {
     ruled: (rulingId: number, by: number, deliveries: number) =>
       sink.info({ rulingId, by, deliveries }, 'ruling applied'),
     undone: (rulingId: number, by: number) => sink.info({ rulingId, by }, 'ruling undone'),
+  }
+}
+
+/**
+ * Lines about something that is away, one a minute of each kind: an outage says the same thousands of times. The next
+ * line says how many were left out.
+ */
+function onceAMinute(sink: Logger) {
+  const kinds = new Map<string, { at: number; leftOut: number }>()
+  return (kind: string, facts: object, text: string) => {
+    const last = kinds.get(kind)
+    const now = performance.now()
+    if (last && now - last.at < 60_000) {
+      last.leftOut += 1
+      return
+    }
+    kinds.set(kind, { at: now, leftOut: 0 })
+    sink.warn(last && last.leftOut > 0 ? { ...facts, leftOut: last.leftOut } : facts, text)
   }
 }
 

@@ -2,8 +2,9 @@ import { lookup } from 'node:dns/promises'
 import type { Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { createApp } from './app.ts'
-import { openDatabase, type Database } from './db/database.ts'
+import { findRow, openDatabase, type Database } from './db/database.ts'
 import { migrate } from './db/migrate.ts'
+import { isDatabaseAway } from './errors.ts'
 import { createLiveStream } from './live/stream.ts'
 import { createLog, type Log } from './log.ts'
 import { checkWith } from './mail/authenticate.ts'
@@ -59,11 +60,44 @@ function sealingWork({ db, log, now }: { db: Database; log: Log; now: () => Date
   }
 }
 
+/** Longest a statement may take while people wait for it. */
+const statementPatience = 10_000
+/** How long a start waits for a database that is slow to come. */
+const startPatience = 120_000
+
+/**
+ * Waits for the database and brings its schema up to date: without a time limit, for large tables take long to change,
+ * and one process at a time.
+ */
+export async function prepareDatabase(url: string, log: Log, patience = startPatience): Promise<void> {
+  const db = openDatabase(url, { poolSize: 1 })
+  const until = Date.now() + patience
+  try {
+    for (;;) {
+      try {
+        const lock = await findRow<{ held: number | null }>(
+          db,
+          "SELECT GET_LOCK('pendro_schema', 600) AS held",
+        )
+        if (lock?.held === 1) break
+      } catch (error) {
+        if (!isDatabaseAway(error) || Date.now() > until) throw error
+        log.databaseAway('start', error)
+        await new Promise(resolve => setTimeout(resolve, 500))
+      }
+    }
+    await migrate(db)
+  } finally {
+    // The lock ends with its connection.
+    await db.close()
+  }
+}
+
 /** Starts one server process: HTTP, SMTP intake, outbox and live stream. Port 0 means any free one. */
 export async function serve(settings: Settings, now: () => Date = () => new Date()): Promise<Running> {
   const log = createLog(settings.PENDRO_LOG_LEVEL)
-  const db = openDatabase(settings.DATABASE_URL)
-  await migrate(db)
+  await prepareDatabase(settings.DATABASE_URL, log)
+  const db = openDatabase(settings.DATABASE_URL, { patience: statementPatience })
   const publicUrl = settings.PENDRO_PUBLIC_URL
   const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
   const sending = createOutbox({ db, send, log, now, publicUrl })

@@ -6,7 +6,8 @@ import { expect, test } from 'vitest'
 import { startDatabase } from '../../scripts/database.mjs'
 import { openDatabase } from '../src/db/database.ts'
 import { migrate } from '../src/db/migrate.ts'
-import { serve } from '../src/serve.ts'
+import { createLog } from '../src/log.ts'
+import { prepareDatabase, serve } from '../src/serve.ts'
 import { readSettings } from '../src/settings.ts'
 import { setUp } from '../src/set-up.ts'
 import { organisation, password, sample } from './support.ts'
@@ -58,6 +59,14 @@ test('MariaDB goes away and comes back: 503 and 451 meanwhile, in words; then al
   try {
     expect((await http('/api/health')).status).toBe(200)
 
+    // Frozen, it takes connections and answers nothing.
+    process.kill(database.pid ?? 0, 'SIGSTOP')
+    const frozen = await http('/api/health')
+    process.kill(database.pid ?? 0, 'SIGCONT')
+    expect(frozen.status).toBe(503)
+    expect(await frozen.json()).toMatchObject({ code: 'DATABASE_AWAY' })
+    await expect.poll(async () => (await http('/api/health')).status, { timeout: 15_000 }).toBe(200)
+
     await database.stop()
     const away = await http('/api/health')
     expect(away.status).toBe(503)
@@ -74,6 +83,15 @@ test('MariaDB goes away and comes back: 503 and 451 meanwhile, in words; then al
   } finally {
     await running.stop()
     await database.stop()
+  }
+
+  // A start that comes before its database waits for it.
+  const starting = prepareDatabase(url, createLog('silent'))
+  database = await startDatabase(folder, { bufferPool: '64M', port: database.port, databases: ['away'] })
+  try {
+    await starting
+  } finally {
+    await database.stop()
     rmSync(folder, { recursive: true, force: true })
   }
-}, 60_000)
+}, 90_000)

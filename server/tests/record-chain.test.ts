@@ -96,3 +96,14 @@ test('a chain made anew does not pass through the head that was written down', a
   expect((await verifyRecord(db)).fault).toBeNull()
   expect((await verifyRecord(db, { head })).fault).toEqual({ kind: 'other-head' })
 })
+
+test('an end cut off is found with a head from the log, and only with it', async () => {
+  await write('a', 'b', 'c')
+  await sealRecord(db)
+  const head = (await headOf(db))?.hash ?? ''
+  const last = await idOf('c')
+  await execute(db, 'DELETE FROM record_seals WHERE entry_id = :last', { last })
+  await tamper(`DELETE FROM record_entries WHERE id = ${last}`)
+  expect((await verifyRecord(db)).fault).toBeNull()
+  expect((await verifyRecord(db, { head })).fault).toEqual({ kind: 'other-head' })
+})

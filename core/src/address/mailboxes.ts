@@ -1,5 +1,5 @@
 import libmime from 'libmime'
-import { harmlessLine } from '../text/index.ts'
+import { harmlessLine, readQuoted, skipComment } from '../text/index.ts'
 import { addressText, parseAddress, type Address } from './address.ts'
 import { parseDomain } from './domain.ts'
 
@@ -72,27 +72,15 @@ function tokenise(raw: string): Tokens {
       spaced = true
       i += 1
     } else if (c === '(') {
-      let depth = 0
-      do {
-        if (text[i] === '\\') i += 1
-        else if (text[i] === '(') depth += 1
-        else if (text[i] === ')') depth -= 1
-        i += 1
-      } while (depth > 0 && i < text.length)
-      closed &&= depth === 0
+      const comment = skipComment(text, i)
+      closed &&= comment.closed
+      i = comment.end
       spaced = true
     } else if (c === '"') {
-      const from = i
-      let plain = ''
-      i += 1
-      while (i < text.length && text[i] !== '"') {
-        if (text[i] === '\\' && i + 1 < text.length) i += 1
-        plain += text[i]
-        i += 1
-      }
-      closed &&= text[i] === '"'
-      i += 1
-      push({ kind: 'word', text: text.slice(from, i), plain, spaced })
+      const quoted = readQuoted(text, i)
+      closed &&= quoted.closed
+      push({ kind: 'word', text: text.slice(i, quoted.end), plain: quoted.plain, spaced })
+      i = quoted.end
     } else if (c === '[') {
       const from = i
       while (i < text.length && text[i] !== ']') i += text[i] === '\\' ? 2 : 1

@@ -154,7 +154,7 @@ function findFault(
     if (until === null || until <= (time('t') ?? 0)) return 'x= is not after t='
     if (until < now) return 'x= has passed'
   }
-  const [query = 'dns/txt'] = [tag('q') || 'dns/txt']
+  const query = tag('q') || 'dns/txt'
   return query.split(':').includes('dns/txt') ? '' : `q=${query.slice(0, 40)}`
 }
 

@@ -1,5 +1,6 @@
 import { parseDomain } from '../address/index.ts'
 import type { Authentication, AuthResult } from '../senders/index.ts'
+import { readQuoted, skipComment } from '../text/index.ts'
 
 /** One `resinfo` of RFC 8601 §2.2: 'spf=pass smtp.mailfrom=anna@x.example'. Names in lower case. */
 export interface ResultInfo {
@@ -27,25 +28,14 @@ function tokenise(text: string): readonly Token[] | null {
   while (i < text.length) {
     const c = text[i] ?? ''
     if (c === '(') {
-      let depth = 0
-      do {
-        if (text[i] === '\\') i += 1
-        else if (text[i] === '(') depth += 1
-        else if (text[i] === ')') depth -= 1
-        i += 1
-      } while (depth > 0 && i < text.length)
-      if (depth > 0) return null
+      const { end, closed } = skipComment(text, i)
+      if (!closed) return null
+      i = end
       spaced = true
     } else if (c === '"') {
-      let plain = ''
-      i += 1
-      while (i < text.length && text[i] !== '"') {
-        if (text[i] === '\\') i += 1
-        plain += text[i] ?? ''
-        i += 1
-      }
-      if (i >= text.length) return null
-      i += 1
+      const { plain, end, closed } = readQuoted(text, i)
+      if (!closed) return null
+      i = end
       tokens.push({ kind: 'text', text: plain, quoted: true, spaced })
       spaced = false
     } else if (/\s/.test(c)) {

@@ -102,7 +102,8 @@ async function findRecord(run: Run, domain: string): Promise<string | null> {
 }
 
 const toplabel = /(?:^|\.)(?:[a-z0-9]*[a-z][a-z0-9]*|[a-z0-9]+-[a-z0-9-]*[a-z0-9])\.?$/i
-const macroExpand = /%\{[slodiphcrtv](?:0*[1-9]\d{0,2})?r?[.\-+,/_=]*\}$/i
+/** §7.2: the letters c, r and t are for explanations alone, which are not fetched. */
+const macroExpand = /%\{[slodiphv](?:0*[1-9]\d{0,2})?r?[.\-+,/_=]*\}$/i
 
 /** domain-spec of §7.1: macros and visible characters, with a top label or a macro at its end. */
 function isDomainSpec(text: string): boolean {
@@ -119,12 +120,7 @@ function isMacroString(text: string): boolean {
         continue
       }
       const close = text.indexOf('}', i)
-      if (
-        next !== '{' ||
-        close < 0 ||
-        !/^%\{[slodiphcrtv](?:0*[1-9]\d{0,2})?r?[.\-+,/_=]*\}$/i.test(text.slice(i, close + 1))
-      )
-        return false
+      if (next !== '{' || close < 0 || !macroExpand.test(text.slice(i, close + 1))) return false
       i = close + 1
     } else if (/[\x21-\x24\x26-\x7e]/.test(text[i] ?? '')) i += 1
     else return false
@@ -332,9 +328,6 @@ async function expand(run: Run, domain: string, spec: string): Promise<string> {
     p: validated,
     v: isIPv6(run.ip) ? 'ip6' : 'in-addr',
     h: run.helo,
-    c: run.ip,
-    r: 'unknown',
-    t: '0',
   }
   const expanded = spec.replace(
     /%(?:%|_|-|\{([a-z])(\d*)(r?)([^}]*)\})/gi,

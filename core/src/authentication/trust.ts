@@ -1,6 +1,7 @@
 import { BlockList, isIP, isIPv6 } from 'node:net'
 import type { HeaderField } from '../message/index.ts'
 import type { Authentication } from '../senders/index.ts'
+import { withoutComments } from '../text/index.ts'
 import { parseAuthenticationResults, toAuthentication } from './results.ts'
 
 /** The SMTP client that handed the message over. */
@@ -57,7 +58,7 @@ function findResults(headers: readonly HeaderField[], hosts: ReadonlySet<string>
 
 /** The name after 'by' in a Received field (RFC 5321 §4.4), lower case. */
 function receivedBy(value: string): string {
-  return plainHost(/(?:^|\s)by\s+([\w.-]{1,255})/i.exec(withoutParentheses(value.slice(0, 2000)))?.[1] ?? '')
+  return plainHost(/(?:^|\s)by\s+([\w.-]{1,255})/i.exec(withoutComments(value.slice(0, 2000)))?.[1] ?? '')
 }
 
 /**
@@ -81,32 +82,26 @@ export function findClient(
   return null
 }
 
-/** From-domain of RFC 5321 §4.4: `from EHLO-name (name [address])`, or the address alone in its brackets. */
+/**
+ * From-domain of RFC 5321 §4.4: `from EHLO-name (name [address] …)`. What the client called itself is one word; the
+ * address counts only where the server puts it, first in the parentheses behind that word, alone or after one name. A
+ * client that calls itself by an address, in either place, is not read for it.
+ */
 function readFrom(value: string): Connection {
-  const text = value.slice(0, 2000)
-  const helo = /^\s*from\s+([^\s();]{1,255})/i.exec(text)?.[1] ?? ''
-  // The first parenthesis after the name is the server's; those in it are nobody's.
-  const open = text.indexOf('(')
-  const close = text.indexOf(')', open)
-  const by = text.search(/\sby\s/i)
-  const info = open >= 0 && close > open && (by < 0 || open < by) ? text.slice(open + 1, close) : ''
-  const literals = [...info.matchAll(/\[(?:IPv6:)?([0-9a-f.:]{2,45})\]/gi)].map(([, ip = '']) => ip)
-  const seen = literals.at(-1) ?? ''
-  return { helo: isHostName(helo) ? helo : '', ip: isIP(seen) === 0 ? '' : seen }
+  const [, helo = '', inside = ''] = /^\s*from\s+(\S{1,255})\s+\(([^()]*)/i.exec(value.slice(0, 2000)) ?? []
+  const [first = '', second = ''] = inside.trim().split(/\s+/)
+  // '(HELO name)' is how some servers write what the client called itself (common practice).
+  const ip = literal(first) || (/^(?:helo|ehlo)$/i.test(first) ? '' : literal(second))
+  return { helo: isHostName(helo) ? helo : '', ip }
+}
+
+/** The address of an address-literal (RFC 5321 §4.1.3); '' for anything else. */
+function literal(word: string): string {
+  const [, ip = ''] = /^\[(?:IPv6:)?([0-9a-f.:]{2,45})\]$/i.exec(word) ?? []
+  return isIP(ip) === 0 ? '' : ip
 }
 
 const isHostName = (text: string) => /^[\w.-]+$/.test(text)
-
-function withoutParentheses(text: string): string {
-  let depth = 0
-  let out = ''
-  for (const c of text) {
-    if (c === '(') depth += 1
-    else if (c === ')' && depth > 0) depth -= 1
-    else if (depth === 0) out += c
-  }
-  return out
-}
 
 const isLoopback = (ip: string) => /^127\.|^::1$|^::ffff:127\./i.test(ip)
 

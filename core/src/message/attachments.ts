@@ -8,19 +8,17 @@ import { readTnef } from './tnef.ts'
 
 /**
  * File endings that Windows, macOS or Linux desktops run, mount or obey when opened. Common practice of the trade; no
- * one list is official. Containers that are mounted by a double click count too: what is in them runs.
+ * one list is official. Containers that are mounted by a double click count too: what is in them runs. Endings that
+ * honest documents have, too (pst, mdb, bin, lib, theme, py), are left to their content.
  */
 const scriptEndings: ReadonlySet<string> = new Set(
   `ade adp app appinstaller application appref-ms appx appxbundle bat cab chm cmd command com cpl crx desktop diagcab dll
-   dmg gadget hlp hta img inf ins iqy iso isp jar jnlp job js jse lib library-ms lnk mad maf mag mam maq mar mas mat mau
-   mav maw mda mdb mde mdt mdw mdz msc msh msh1 msh2 mshxml msi msix msixbundle msp mst one ops pcd pif pkg plg prf prg
-   ps1 ps1xml ps2 ps2xml psc1 psc2 psd1 psm1 pst py pyc pyo pyw pyz reg rpm scf scr sct search-ms searchconnector-ms
-   settingcontent-ms sh shb shs slk sys theme url vb vbe vbp vbs vhd vhdx vsmacros vsw webpnp website wim ws wsc wsf wsh
-   xbap xll xnk deb apk run bin`.split(/\s+/),
+   dmg gadget hlp hta img inf ins iqy iso isp jar jnlp job js jse library-ms lnk mad maf mag mam maq mar mas mat mau
+   mav maw mda mde mdt mdw mdz msc msh msh1 msh2 mshxml msi msix msixbundle msp mst one ops pcd pif pkg plg prf prg
+   ps1 ps1xml ps2 ps2xml psc1 psc2 psd1 psm1 pyc pyo pyw pyz reg rpm scf scr sct search-ms searchconnector-ms
+   settingcontent-ms sh shb shs slk sys url vb vbe vbp vbs vhd vhdx vsmacros vsw webpnp website wim ws wsc wsf wsh
+   xbap xll xnk deb apk run`.split(/\s+/),
 )
-// Endings that documents of honest people have, too, are left to their content.
-for (const ending of ['pst', 'mdb', 'bin', 'lib', 'theme', 'py'])
-  (scriptEndings as Set<string>).delete(ending)
 const programEndings: ReadonlySet<string> = new Set(['exe', 'scr', 'com', 'pif'])
 const macroEndings: ReadonlySet<string> = new Set(
   'docm dotm xlsm xltm xlam pptm potm ppam ppsm sldm'.split(' '),
@@ -136,12 +134,7 @@ async function lookInside(
       : lookIntoMessage(content, budget, depth)
   if (/^text\//i.test(type)) {
     const files = findUuencoded(content.toString('latin1'))
-    if (files.length > 0)
-      return lookIntoMany(
-        files.map(({ name, content: file }) => ({ name, content: file })),
-        budget,
-        depth,
-      )
+    if (files.length > 0) return lookIntoMany(files, budget, depth)
   }
   return trueType === 'application/x-cfb' || content.subarray(0, 8).equals(compoundMark)
     ? dangerInCompound(content)

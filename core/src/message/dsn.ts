@@ -21,8 +21,11 @@ export interface StatusReport {
 }
 
 /** Reads a delivery status notification; `null` for any other message, and for one that tells of no recipient. */
-export async function readStatusReport(raw: Buffer): Promise<StatusReport | null> {
-  const { headers, root } = await readMime(raw, { maxParts: 50 }).catch(() => ({ headers: [], root: null }))
+export async function readStatusReport(raw: Uint8Array): Promise<StatusReport | null> {
+  const { headers, root } = await readMime(Buffer.from(raw), { maxParts: 50 }).catch(() => ({
+    headers: [],
+    root: null,
+  }))
   if (root === null || !isBranch(root) || root.multipart !== 'report') return null
   const type = findHeader(headers, 'Content-Type') ?? ''
   if (!/report-type\s{0,5}=\s{0,5}"?delivery-status"?/i.test(type)) return null

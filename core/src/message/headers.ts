@@ -1,6 +1,6 @@
 import iconv from 'iconv-lite'
 import { decodeWords } from '../address/index.ts'
-import { harmlessLine } from '../text/index.ts'
+import { harmlessLine, withoutComments } from '../text/index.ts'
 
 /** One header field as it came, unfolded (RFC 5322 §2.2.3) and with its name as written. */
 export interface HeaderField {
@@ -127,26 +127,6 @@ const zones: Readonly<Record<string, string>> = {
   KST: '+0900',
   AEST: '+1000',
   AEDT: '+1100',
-}
-
-/** Comments of RFC 5322 §3.2.2 taken out, nested ones too; one pass. */
-export function withoutComments(text: string): string {
-  if (!text.includes('(')) return text
-  let depth = 0
-  let out = ''
-  let from = 0
-  for (let i = 0; i < text.length; i += 1) {
-    const c = text[i]
-    if (c === '\\' && depth > 0) i += 1
-    else if (c === '(') {
-      if (depth === 0) out += `${text.slice(from, i)} `
-      depth += 1
-    } else if (c === ')' && depth > 0) {
-      depth -= 1
-      if (depth === 0) from = i + 1
-    }
-  }
-  return depth === 0 ? out + text.slice(from) : out
 }
 
 const months = 'jan feb mar apr may jun jul aug sep oct nov dec'.split(' ')

@@ -37,11 +37,6 @@ export interface MimeTree {
   readonly root: Part
 }
 
-export interface MimeLimits {
-  readonly maxParts: number
-  readonly maxHeadBytes: number
-}
-
 /** Headers of more bytes than this are no mail; RFC 5322 knows no limit, mail servers stop far below (common practice). */
 const maxHeadBytes = 512 * 1024
 
@@ -54,7 +49,10 @@ interface Growing {
 type SplitNode = InstanceType<typeof import('@zone-eu/mailsplit').MimeNode>
 
 /** Reads the tree of a message's parts. Throws what the splitter throws: limits met, bytes that are no message. */
-export async function readMime(bytes: Buffer, { maxParts }: Pick<MimeLimits, 'maxParts'>): Promise<MimeTree> {
+export async function readMime(
+  bytes: Buffer,
+  { maxParts }: { readonly maxParts: number },
+): Promise<MimeTree> {
   const all = new Map<SplitNode, Growing>()
   let root: Growing | null = null
   let count = 0

@@ -252,11 +252,6 @@ export async function attachmentContents(
   return found
 }
 
-/** The content of one embedded picture or attachment, by its place in the list. */
-export async function findAttachmentContent(raw: Uint8Array, index: number): Promise<Uint8Array | null> {
-  return (await attachedLeaves(raw))[index]?.content ?? null
-}
-
 /** Embedded pictures by content id, for the safe view. */
 export async function embeddedPictures(
   raw: Uint8Array,

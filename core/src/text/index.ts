@@ -1,4 +1,6 @@
 /* eslint-disable no-misleading-character-class -- single characters that join or combine are what is looked for */
+export { readQuoted, skipComment, withoutComments } from './lexical.ts'
+
 /**
  * Characters that change what is read without being seen: controls (Unicode Cc but tab and line ends), bidirectional
  * controls (UAX #9 §2), zero-width and other format characters (Cf), and blanks that look like nothing.

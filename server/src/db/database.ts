@@ -4,17 +4,39 @@ export type Database = Sequelize
 export type Tx = Transaction
 export type Row = Record<string, unknown>
 
+interface PoolOptions {
+  readonly poolSize?: number
+  /** Milliseconds a statement may take; without it as long as it likes. People wait for what a server asks. */
+  readonly patience?: number
+}
+
 /** Opens a pool; nothing is sent until the first statement. */
-export function openDatabase(url: string, { poolSize = 10 }: { poolSize?: number } = {}): Database {
+export function openDatabase(url: string, { poolSize = 10, patience }: PoolOptions = {}): Database {
   return new Sequelize(url.replace(/^mysql:/, 'mariadb:'), {
     dialect: 'mariadb',
     logging: false,
     timezone: '+00:00',
     pool: { max: poolSize, min: 0, acquire: 8000, idle: 20_000 },
     // A string, not a list: the driver appends to a shared list on each new connection.
-    dialectOptions: { initSql: 'SET NAMES utf8mb4 COLLATE utf8mb4_uca1400_ai_ci', connectTimeout: 3000 },
+    dialectOptions: {
+      initSql: 'SET NAMES utf8mb4 COLLATE utf8mb4_uca1400_ai_ci',
+      connectTimeout: 3000,
+      ...(patience === undefined ? {} : timeLimits(patience)),
+    },
   })
 }
+
+/**
+ * A server that answers ends a statement that takes too long, or waits too long for a lock, by itself; one that is frozen
+ * does not, so the socket has a limit of its own, a little later.
+ */
+const timeLimits = (patience: number) => ({
+  socketTimeout: patience + 1000,
+  sessionVariables: {
+    max_statement_time: patience / 1000,
+    innodb_lock_wait_timeout: Math.max(1, Math.floor(patience / 2000)),
+  },
+})
 
 /** Rows of a SELECT (or of INSERT … RETURNING); `:name` stands for `values.name`. */
 export function select<T extends object = Row>(
@@ -115,9 +137,13 @@ export async function inTransaction<T>(
   }
 }
 
-/** Whether work was given up because others held or changed the same rows, also after trying again. */
-export function isLostRace(error: unknown): boolean {
-  return lostRace.has((error as { parent?: { errno?: number } }).parent?.errno ?? 0)
+/** 1969: the statement was ended at its time limit. */
+const tooSlow = 1969
+
+/** Whether work was given up because the database had too much to do: rows that others hold, or no end in time. */
+export function isBusy(error: unknown): boolean {
+  const errno = (error as { parent?: { errno?: number } }).parent?.errno ?? 0
+  return lostRace.has(errno) || errno === tooSlow
 }
 
 /** The errno of a unique key that was hit, to tell "somebody was first" from other failures. */

@@ -1,29 +1,18 @@
 import { createHash, randomUUID } from 'node:crypto'
-import type { Connection } from '@pendro/core/authentication'
 import { no, yes, type Parsed } from '@pendro/core/address'
 import { nearestReference, readReply, type ReadReply } from '@pendro/core/digest'
-import { readHtml, type Message, type parseMessage } from '@pendro/core/message'
+import { readHtml, type Message } from '@pendro/core/message'
 import { execute, findRow, inTransaction, insert, select, type Database } from '../db/database.ts'
 import { ownMailboxes, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { composeOwnMail } from '../mail/own-mail.ts'
-import type { Authenticate } from '../mail/authenticate.ts'
-import { findProvenColleague, type ProvenColleague } from '../mail/proven-colleague.ts'
+import { findProvenColleague, type HandedIn, type ProvenColleague } from '../mail/proven-colleague.ts'
 import type { SmtpRefusal } from '../mail/smtp-answers.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 import { applyRuling } from '../review/rulings.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { translator } from '../wording.ts'
-
-interface Given {
-  readonly raw: Buffer
-  readonly parsed: Awaited<ReturnType<typeof parseMessage>>
-  readonly envelopeFrom: string
-  readonly connection: Connection
-  readonly authenticate: Authenticate | undefined
-  readonly now: Date
-}
 
 /** What became of one reference. */
 export type Fate = 'released' | 'released-before' | 'on-its-way' | 'discarded' | 'gone' | 'sealed' | 'unknown'
@@ -40,8 +29,9 @@ export interface ReplyFacts {
  */
 export async function takeReply(
   db: Database,
-  { raw, parsed, envelopeFrom, connection, authenticate, now }: Given,
+  given: HandedIn,
 ): Promise<Parsed<ReadReply['kind'], SmtpRefusal>> {
+  const { raw, parsed, envelopeFrom, now } = given
   if (!parsed.ok) return no('unreadable-reply')
   const message = parsed.value
   const html = message.html === null ? null : readHtml(message.html, { leaveStruck: true })
@@ -53,14 +43,7 @@ export async function takeReply(
     htmlText: html?.text ?? '',
     struckText: html?.struckText ?? '',
   })
-  const colleague = await findProvenColleague(db, {
-    raw,
-    message,
-    envelopeFrom,
-    connection,
-    authenticate,
-    now,
-  })
+  const colleague = await findProvenColleague(db, message, given)
   // A notice of absence is taken and does nothing, whoever sent it: refusing it would make more mail.
   if (read.kind === 'automatic' && typeof colleague === 'string') return yes(read.kind)
   if (colleague === 'nobody') return no('reply-not-colleague')

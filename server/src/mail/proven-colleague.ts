@@ -5,10 +5,12 @@ import { isAuthenticated } from '@pendro/core/senders'
 import { findRow, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { findAuthentication, type Authenticate } from './authenticate.ts'
+import type { ReadMessage } from './reading.ts'
 
+/** Mail to an address of Pendro's own, as it came through the door. */
 export interface HandedIn {
   readonly raw: Buffer
-  readonly message: Message
+  readonly parsed: ReadMessage['parsed']
   readonly envelopeFrom: string
   readonly connection: Connection
   readonly authenticate: Authenticate | undefined
@@ -27,7 +29,8 @@ export type ColleagueProblem = 'nobody' | 'not-proven'
 /** The colleague a mail to Pendro itself comes from; only when it is proven to come from them. */
 export async function findProvenColleague(
   db: Database,
-  { raw, message, envelopeFrom, connection, authenticate, now }: HandedIn,
+  message: Message,
+  { raw, envelopeFrom, connection, authenticate, now }: HandedIn,
 ): Promise<ProvenColleague | ColleagueProblem> {
   const { policy } = await readOrganisation(db)
   // Several From addresses, or one that can't be read: somebody wants to be taken for another.

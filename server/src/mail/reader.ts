@@ -1,5 +1,6 @@
 import { MessageChannel } from 'node:worker_threads'
 import { Piscina } from 'piscina'
+import type { StatusReport } from '@pendro/core/message'
 import { noAuthentication, type Authentication } from '@pendro/core/senders'
 import type { Log } from '../log.ts'
 import { threadFlags } from '../work/thread-options.ts'
@@ -10,6 +11,7 @@ import {
   readMessage,
   readPdfWords,
   renderView,
+  statusReport,
   type ReadMessage,
   type View,
   type ViewGiven,
@@ -27,6 +29,8 @@ export interface Reader {
   readonly pdfWords: (raw: Uint8Array) => Promise<readonly (string | null)[]>
   readonly toInspect: (raw: Uint8Array) => Promise<readonly Uint8Array[]>
   readonly attachedMessages: (raw: Uint8Array) => Promise<readonly Uint8Array[]>
+  /** A delivery status notification; `null` when it is none. */
+  readonly statusReport: (raw: Uint8Array) => Promise<StatusReport | null>
   readonly stop: () => Promise<void>
 }
 
@@ -37,11 +41,15 @@ export const readHere: Reader = {
   pdfWords: readPdfWords,
   toInspect: contentsToInspect,
   attachedMessages,
+  statusReport,
   stop: () => Promise.resolve(),
 }
 
 export type Task =
-  | { readonly kind: 'read' | 'pdf-words' | 'to-inspect' | 'attached-messages'; readonly raw: Uint8Array }
+  | {
+      readonly kind: 'read' | 'pdf-words' | 'to-inspect' | 'attached-messages' | 'status-report'
+      readonly raw: Uint8Array
+    }
   | { readonly kind: 'view'; readonly given: ViewGiven }
   | { readonly kind: 'check'; readonly given: CheckGiven }
 
@@ -137,6 +145,8 @@ export function createReader({ threads, dns, log, deadline = usualDeadline }: Re
     toInspect: raw => orElse<readonly Uint8Array[], []>(reading, { kind: 'to-inspect', raw }, deadline, []),
     attachedMessages: raw =>
       orElse<readonly Uint8Array[], []>(reading, { kind: 'attached-messages', raw }, deadline, []),
+    statusReport: raw =>
+      orElse<StatusReport | null, null>(reading, { kind: 'status-report', raw }, deadline, null),
     stop: async () => {
       await Promise.all([reading.destroy(), checking.destroy()])
     },

@@ -1,6 +1,13 @@
 import { workerData, type MessagePort } from 'node:worker_threads'
 import type { Task } from './reader.ts'
-import { attachedMessages, contentsToInspect, readMessage, readPdfWords, renderView } from './reading.ts'
+import {
+  attachedMessages,
+  contentsToInspect,
+  readMessage,
+  readPdfWords,
+  renderView,
+  statusReport,
+} from './reading.ts'
 import { checkWith } from './authenticate.ts'
 import { createResolver } from './resolver.ts'
 
@@ -23,6 +30,8 @@ export default function work({ begun, ...task }: Task & { begun: MessagePort }):
       return contentsToInspect(task.raw)
     case 'attached-messages':
       return attachedMessages(task.raw)
+    case 'status-report':
+      return statusReport(task.raw)
     case 'check':
       return resolve ? checkWith(resolve)(task.given) : Promise.reject(new Error('no name server'))
   }

@@ -7,6 +7,7 @@ import {
   isWorthInspecting,
   parseMessage,
   pdfText,
+  readStatusReport,
   safeTextView,
   safeView,
   type Attachment,
@@ -150,6 +151,9 @@ export async function readPdfWords(raw: Uint8Array): Promise<readonly (string | 
 /** The attachments a lab should look at. */
 export const contentsToInspect = (raw: Uint8Array): Promise<readonly Uint8Array[]> =>
   attachmentContents(raw, isWorthInspecting)
+
+/** A delivery status notification (RFC 3464). */
+export const statusReport = readStatusReport
 
 /** The messages attached to a report. */
 export const attachedMessages = (raw: Uint8Array): Promise<readonly Uint8Array[]> =>

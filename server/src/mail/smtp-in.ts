@@ -3,7 +3,7 @@ import { isInNetworks } from '@pendro/core/authentication'
 import type { Database } from '../db/database.ts'
 import { isDatabaseAway } from '../errors.ts'
 import type { Log } from '../log.ts'
-import { findOrganisation } from '../db/organisation.ts'
+import { findOrganisation, type Organisation } from '../db/organisation.ts'
 import { takeReply } from '../digests/replies.ts'
 import { reportByMail } from '../reports/by-mail.ts'
 import { enquireByMail } from '../whereabouts/by-mail.ts'
@@ -83,9 +83,9 @@ export function createSmtpIn(deps: Deps): SMTPServer {
       if (session.envelope.rcptTo.length >= mostRecipients) return callback(refusal('too-many-recipients'))
       const done = seenOf(session)
       if (done.refused >= mostRefused) return callback(refusal('too-many-refused'))
-      Promise.all([resolveRecipients(db, [address]), ownAddress(db, address)]).then(
-        ([found, own]) => {
-          if (found.has(address) || own) return callback()
+      Promise.all([resolveRecipients(db, [address]), findOrganisation(db)]).then(
+        ([found, organisation]) => {
+          if (found.has(address) || serviceAt(organisation, address)) return callback()
           const refused = refusal('no-mailbox', { address })
           done.refused += 1
           // Somebody who tries addresses must not fill the table with them.
@@ -161,7 +161,8 @@ async function receive(
   if (!study.parsed.ok && study.parsed.problem.code === 'too-many-parts')
     throw refusal('too-many-parts', { limit: study.parsed.problem.limit })
   const { rcptTo } = session.envelope
-  const own = await Promise.all(rcptTo.map(({ address }) => ownAddress(db, address)))
+  const organisation = await findOrganisation(db)
+  const own = rcptTo.map(({ address }) => serviceAt(organisation, address))
   const colleagues = rcptTo.map(({ address }) => address).filter((_, i) => own[i] === null)
   const services = [...new Set(own.filter(kind => kind !== null))]
   // Colleagues first: what they were sent arrives whatever an address of Pendro's makes of its copy.
@@ -222,7 +223,11 @@ async function serve(
       const isReport =
         attemptOf({ now }, session).envelopeFrom === '' &&
         (await isStore(db, session.remoteAddress, storeAddress))
-      if (isReport && (await takeStoreReport(db, raw, now()))) return acknowledgement('noted')
+      if (
+        isReport &&
+        (await takeStoreReport(db, raw, { read: intake?.statusReport ?? readHere.statusReport, now: now() }))
+      )
+        return acknowledgement('noted')
       const taken = await takeDigestReply({ db, log, now, intake }, raw, parsed, session)
       takenIn()
       return taken
@@ -237,8 +242,7 @@ async function isStore(db: Database, ip: string, storeAddress: string | undefine
 }
 
 /** Addresses of Pendro itself: where reports are handed in, questions asked, and where digests come from. */
-async function ownAddress(db: Database, address: string): Promise<Service | null> {
-  const organisation = await findOrganisation(db)
+function serviceAt(organisation: Organisation | null, address: string): Service | null {
   if (!organisation) return null
   const wanted = address.toLowerCase()
   if (organisation.reportAddress && organisation.reportAddress === wanted) return 'reports'

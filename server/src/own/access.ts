@@ -224,7 +224,12 @@ export async function makeCode(db: Database, mailboxId: number, now: Date): Prom
 }
 
 /** Gives a mailbox this password. */
-export async function setPassword(db: Database, mailboxId: number, password: string, tx?: Tx): Promise<void> {
+export async function storePassword(
+  db: Database,
+  mailboxId: number,
+  password: string,
+  tx?: Tx,
+): Promise<void> {
   await execute(
     db,
     `INSERT INTO colleague_access (mailbox_id, password) VALUES (:mailboxId, :hash) ON DUPLICATE KEY UPDATE password = :hash`,
@@ -241,7 +246,7 @@ export async function choosePassword(
   now: Date,
 ): Promise<void> {
   await inTransaction(db, async tx => {
-    await setPassword(db, id, password, tx)
+    await storePassword(db, id, password, tx)
     await signOutOthers(db, tx, { id, csrf })
     await writeRecord(db, tx, [
       { at: now, act: 'own-password', by: { kind: 'colleague', id: null, name }, mailboxId: id },

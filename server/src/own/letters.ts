@@ -3,7 +3,7 @@ import { execute, type Database } from '../db/database.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { composeOwnMail } from '../mail/own-mail.ts'
 import { translator } from '../wording.ts'
-import { codeMinutes, makeCode, setPassword } from './access.ts'
+import { codeMinutes, makeCode, storePassword } from './access.ts'
 
 /**
  * The welcome of a colleague with a password of their own, or a one-time code. The secret is made when the
@@ -29,7 +29,7 @@ export async function writeLetter(
   }
   const secret = kind === 'welcome' ? makePassword() : await makeCode(db, mailboxId, now)
   if (kind === 'welcome') {
-    await setPassword(db, mailboxId, secret)
+    await storePassword(db, mailboxId, secret)
     await execute(db, 'UPDATE colleague_access SET welcomed_at = :now WHERE mailbox_id = :mailboxId', {
       now,
       mailboxId,

@@ -7,7 +7,8 @@ import { findRow, select, type Database } from '../db/database.ts'
 import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { registerOf } from '../mail/judge.ts'
-import { findReading, readMessage } from '../mail/reading.ts'
+import type { Reader } from '../mail/reader.ts'
+import { findReading } from '../mail/reading.ts'
 import { applyRuling, type AppliedRuling } from '../review/rulings.ts'
 import { entriesFor } from '../senders/entries.ts'
 import { factsOf } from '../senders/seen.ts'
@@ -114,7 +115,7 @@ export async function ownMessage(
   db: Database,
   who: SignedInColleague,
   id: number,
-  now: Date,
+  { now, read }: { readonly now: Date; readonly read: Reader['read'] },
 ): Promise<OwnSheet> {
   await refuseOthers(db, who, id)
   const row = await findRow<
@@ -128,7 +129,7 @@ export async function ownMessage(
     { id },
   )
   if (!row) throw new AppError('DELIVERY_NOT_FOUND')
-  const reading = await findReading(db, row.message_id, readMessage)
+  const reading = await findReading(db, row.message_id, read)
   const [outlook, ruled] = await Promise.all([trustOutlook(db, row, now), lastRuling(db, who, id)])
   return {
     row: toRow(row, who),

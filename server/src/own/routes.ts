@@ -140,7 +140,9 @@ async function describe(
 
 function mailRoutes(router: Router, { db, now, queued, log, reader = readHere }: Deps): void {
   mount(router, ownMail, ({ query, colleague }) => ownPage(db, colleague, query))
-  mount(router, ownSheet, ({ params, colleague }) => ownMessage(db, colleague, params.id, now()))
+  mount(router, ownSheet, ({ params, colleague }) =>
+    ownMessage(db, colleague, params.id, { now: now(), read: reader.read }),
+  )
   mount(router, actOwn, async ({ body, colleague }) => {
     const ruling = await actOn(db, colleague, body, now())
     log.ruled(ruling.id, colleague.id, ruling.deliveries.length)

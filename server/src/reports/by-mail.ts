@@ -1,21 +1,9 @@
-import type { Connection } from '@pendro/core/authentication'
 import { no, yes, type Parsed } from '@pendro/core/address'
-import type { parseMessage } from '@pendro/core/message'
 import type { Database } from '../db/database.ts'
-import type { Authenticate } from '../mail/authenticate.ts'
-import { findProvenColleague } from '../mail/proven-colleague.ts'
+import { findProvenColleague, type HandedIn } from '../mail/proven-colleague.ts'
 import { readHere, type Reader } from '../mail/reader.ts'
 import type { SmtpRefusal } from '../mail/smtp-answers.ts'
 import { learnReported } from './reports.ts'
-
-interface Given {
-  readonly raw: Buffer
-  readonly parsed: Awaited<ReturnType<typeof parseMessage>>
-  readonly envelopeFrom: string
-  readonly connection: Connection
-  readonly authenticate: Authenticate | undefined
-  readonly now: Date
-}
 
 const mostReports = 20
 
@@ -25,19 +13,13 @@ const mostReports = 20
  */
 export async function reportByMail(
   db: Database,
-  { raw, parsed, envelopeFrom, connection, authenticate, now }: Given,
+  given: HandedIn,
   reader: Pick<Reader, 'read' | 'attachedMessages'> = readHere,
 ): Promise<Parsed<number, SmtpRefusal>> {
+  const { raw, parsed, now } = given
   if (!parsed.ok) return no('unreadable-report')
   const message = parsed.value
-  const colleague = await findProvenColleague(db, {
-    raw,
-    message,
-    envelopeFrom,
-    connection,
-    authenticate,
-    now,
-  })
+  const colleague = await findProvenColleague(db, message, given)
   if (colleague === 'nobody') return no('report-not-colleague')
   if (colleague === 'not-proven') return no('report-unproven')
   const attached = await reader.attachedMessages(raw)

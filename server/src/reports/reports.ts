@@ -8,6 +8,7 @@ import { findRow, inTransaction, insert, type Database, type Tx } from '../db/da
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import type { Reader } from '../mail/reader.ts'
+import { keepReading, type Reading } from '../mail/reading.ts'
 import { hashMessageId } from '../mail/knowledge.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { shiftClusters } from '../review/clusters.ts'
@@ -39,12 +40,12 @@ export async function learnReported(
   db: Database,
   { by, mailboxId, raw, read, verdict, now }: Reported,
 ): Promise<TakenReport> {
-  const { parsed } = await read(raw)
-  if (!parsed.ok) throw new AppError('NO_MESSAGE')
+  const { parsed, reading } = await read(raw)
+  if (!parsed.ok || !reading) throw new AppError('NO_MESSAGE')
   const message = parsed.value
   return inTransaction(db, async tx => {
     const known = await findKnown(db, tx, message, mailboxId)
-    const messageId = known?.message_id ?? (await keepMessage(db, tx, message, raw, now))
+    const messageId = known?.message_id ?? (await keepMessage(db, tx, { message, reading, raw, now }))
     const learned = (await hasTaughtEnough(db, tx, by, mailboxId, now)) ? 'nothing' : verdict
     const sentence = {
       message: 'leave',
@@ -149,7 +150,14 @@ function findKnown(
   )
 }
 
-async function keepMessage(db: Database, tx: Tx, message: Message, raw: Buffer, now: Date): Promise<number> {
+interface Handed {
+  readonly message: Message
+  readonly reading: Reading
+  readonly raw: Buffer
+  readonly now: Date
+}
+
+async function keepMessage(db: Database, tx: Tx, { message, reading, raw, now }: Handed): Promise<number> {
   const [messageId = 0] = await insert(
     db,
     'messages',
@@ -172,6 +180,7 @@ async function keepMessage(db: Database, tx: Tx, message: Message, raw: Buffer, 
     tx,
   )
   await insert(db, 'message_sources', [{ message_id: messageId, gzip: gzipSync(raw) }], tx)
+  await keepReading(db, messageId, reading, tx)
   return messageId
 }
 

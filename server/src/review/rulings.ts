@@ -69,11 +69,7 @@ export async function applyRuling(
     const proposed = proposedEntries(sentence, deliveries, organisation, now)
     const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
     const mailboxIds = [...new Set(deliveries.map(({ mailbox_id }) => mailbox_id))]
-    await lockLists(
-      db,
-      tx,
-      proposed.map(({ owner }) => owner),
-    )
+    await lockLists(db, tx, proposed)
     const existing = await entriesFor(db, texts, mailboxIds, { tx, lock: true })
     const change = planChange(proposed, existing, now.getTime())
     checkEntries(who, proposed, change.end, sentence.reason, organisation)
@@ -278,11 +274,7 @@ async function changeRegister(
   { change, existing, reason, origin, now }: RegisterWrite,
 ): Promise<number> {
   if (change.add.length + change.end.length === 0) return 0
-  await lockLists(
-    db,
-    tx,
-    change.end.map(({ owner }) => owner),
-  )
+  await lockLists(db, tx, change.end)
   // Entries whose time ran out are ended for good here, so that a new one can take their place.
   const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())
   await endEntries(
@@ -350,13 +342,7 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
     if (!ruling || !mine) throw new AppError('RULING_NOT_FOUND')
     if (ruling.undone_at) throw new AppError('ALREADY_UNDONE')
     const entries = await rulingEntries(db, tx, id)
-    await lockLists(
-      db,
-      tx,
-      entries.map(({ mailbox_id }) =>
-        mailbox_id === null ? { kind: 'organisation' } : { kind: 'mailbox', mailboxId: mailbox_id },
-      ),
-    )
+    await lockLists(db, tx, entries.map(toEntry))
     await refuseBuiltOn(db, tx, id)
     if (entries.some(row => row.mailbox_id === null) && !isSteward(who)) {
       throw new AppError('NEEDS_STEWARD', { context: 'undo' })

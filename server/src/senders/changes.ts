@@ -47,12 +47,7 @@ export async function planWanted(
 ): Promise<PlannedChange> {
   const proposed = wanted.add.map(draft => readDraft(draft, organisation, now))
   const replaced = wanted.add.flatMap(({ replaces }) => replaces ?? [])
-  if (tx && lock)
-    await lockLists(
-      db,
-      tx,
-      proposed.map(({ owner }) => owner),
-    )
+  if (tx && lock) await lockLists(db, tx, proposed)
   const ended = await liveEntries(db, [...new Set([...wanted.end, ...replaced])], { tx, lock })
   const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
   const existing = await entriesFor(
@@ -237,11 +232,7 @@ export async function writeChange(
     [{ token, ...rulerColumns(who), at: now, sentence: listsOnly(reason) }],
     tx,
   )
-  await lockLists(
-    db,
-    tx,
-    change.end.map(({ owner }) => owner),
-  )
+  await lockLists(db, tx, change.end)
   // Entries whose time ran out make room for new ones of the same pattern.
   const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())
   await endEntries(

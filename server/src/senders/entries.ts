@@ -57,15 +57,15 @@ export async function entriesFor(
 }
 
 /**
- * Holds the lists of these owners (`null`: the organisation's) until the transaction ends. Called before looking at what
- * they have: two changes at once would each see the list without the other's entry, and leave both.
+ * Holds the lists these belong to until the transaction ends. Called before looking at what the lists have: two changes
+ * at once would each see them without the other's entry, and leave both.
  */
 export async function lockLists(
   db: Database,
   tx: Tx,
-  owners: readonly SenderEntry['owner'][],
+  owned: readonly Pick<SenderEntry, 'owner'>[],
 ): Promise<void> {
-  const ids = [...new Set(owners.map(owner => (owner.kind === 'mailbox' ? owner.mailboxId : 0)))]
+  const ids = [...new Set(owned.map(({ owner }) => listOf(owner)))]
   // In one order, so that two changes of the same lists wait for each other rather than lock each other out.
   for (const id of ids.sort((a, b) => a - b))
     await execute(
@@ -76,12 +76,14 @@ export async function lockLists(
     )
 }
 
+const listOf = (owner: SenderEntry['owner']) => (owner.kind === 'mailbox' ? owner.mailboxId : 0)
+
 /** How often the list of this owner has been changed; holds nothing. */
 export async function listVersion(db: Database, owner: SenderEntry['owner'], tx?: Tx): Promise<number> {
   const row = await findRow<{ version: number }>(
     db,
     'SELECT version FROM list_versions WHERE mailbox_id = :id',
-    { id: owner.kind === 'mailbox' ? owner.mailboxId : 0 },
+    { id: listOf(owner) },
     tx,
   )
   return Number(row?.version ?? 0)

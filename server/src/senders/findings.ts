@@ -150,12 +150,7 @@ async function gather(
   const remedies =
     'tidy' in chosen ? await tidyRemedies(db, chosen.tidy, tx) : await chosenRemedies(db, chosen.findings, tx)
   const proposed = remedies.flatMap(({ add }) => add.map(toProposed))
-  if (tx && lock)
-    await lockLists(
-      db,
-      tx,
-      proposed.map(({ owner }) => owner),
-    )
+  if (tx && lock) await lockLists(db, tx, proposed)
   const end = await liveEntries(db, [...new Set(remedies.flatMap(remedy => remedy.end))], { tx, lock })
   const mailboxIds = proposed.flatMap(({ owner }) => (owner.kind === 'mailbox' ? [owner.mailboxId] : []))
   const existing = await entriesFor(

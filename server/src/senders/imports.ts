@@ -295,7 +295,7 @@ async function take(
   )
   try {
     return await inTransaction(db, async tx => {
-      await lockLists(db, tx, [owner])
+      await lockLists(db, tx, [{ owner }])
       if ((await listVersion(db, owner, tx)) !== version + 1) throw new ListChanged()
       const existing = await expiredLike(db, plan, options, now)
       const applied = await writeChange(db, tx, {

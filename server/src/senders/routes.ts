@@ -23,6 +23,7 @@ import {
   wouldReach,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
+import { readHere } from '../mail/reader.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { mount, whoIs } from '../http.ts'
@@ -43,7 +44,7 @@ import { entryCounts, entryPage } from './table.ts'
 import { takeOutList } from './take-out.ts'
 import { unsubscribeFrom } from './unsubscribe.ts'
 
-export function senderRoutes(router: Router, { db, now, settings, queued }: Deps): void {
+export function senderRoutes(router: Router, { db, now, settings, queued, reader = readHere }: Deps): void {
   mount(router, senderEntries, async ({ query: { order, after, limit, ...filter } }) => {
     const { rows, next } = await entryPage(db, filter, { order, after, limit }, now())
     return { rows: [...rows], next }
@@ -106,6 +107,7 @@ export function senderRoutes(router: Router, { db, now, settings, queued }: Deps
       deliveryId: params.id,
       reason: body.reason,
       setting: settings.PENDRO_UNSUBSCRIBE,
+      read: reader.read,
       now: now(),
     }),
   }))

@@ -6,7 +6,8 @@ import { findRow, inTransaction, type Database } from '../db/database.ts'
 import { AppError } from '../errors.ts'
 import { writeRecord } from '../record/write.ts'
 import { isPublicAddress, publicLookup } from '../review/pictures.ts'
-import { findReading, readMessage } from '../mail/reading.ts'
+import type { Reader } from '../mail/reader.ts'
+import { findReading } from '../mail/reading.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 
 const timeLimit = 8_000
@@ -49,7 +50,11 @@ export function requestUnsubscribe(text: string, standIn: string | null): Promis
 }
 
 /** What way out the message of a delivery offers. */
-export async function readUnsubscribe(db: Database, deliveryId: number): Promise<Unsubscribe> {
+export async function readUnsubscribe(
+  db: Database,
+  deliveryId: number,
+  read: Reader['read'],
+): Promise<Unsubscribe> {
   const row = await findRow<{ message_id: number; sender_facts: SenderFacts; gone: number }>(
     db,
     `SELECT d.message_id, m.sender_facts, NOT EXISTS (SELECT 1 FROM message_sources s WHERE s.message_id = m.id) AS gone
@@ -58,7 +63,7 @@ export async function readUnsubscribe(db: Database, deliveryId: number): Promise
   )
   if (!row) throw new AppError('DELIVERY_NOT_FOUND')
   if (row.gone === 1) throw new AppError('SOURCE_GONE')
-  const reading = await findReading(db, row.message_id, readMessage)
+  const reading = await findReading(db, row.message_id, read)
   return reading ? findUnsubscribe(reading.headers, row.sender_facts) : { kind: 'none' }
 }
 
@@ -67,6 +72,7 @@ interface Asked {
   readonly reason: string
   /** 'on', 'off', or what stands in for every host. */
   readonly setting: string
+  readonly read: Reader['read']
   readonly now: Date
 }
 
@@ -74,9 +80,9 @@ interface Asked {
 export async function unsubscribeFrom(
   db: Database,
   who: SignedIn,
-  { deliveryId, reason, setting, now }: Asked,
+  { deliveryId, reason, setting, read, now }: Asked,
 ): Promise<string> {
-  const found = await readUnsubscribe(db, deliveryId)
+  const found = await readUnsubscribe(db, deliveryId, read)
   if (found.kind !== 'one-click' || setting === 'off') throw new AppError('NO_UNSUBSCRIBE')
   const { host } = new URL(found.url)
   if (!(await requestUnsubscribe(found.url, setting === 'on' ? null : setting)))

@@ -1,23 +1,11 @@
 import { no, yes, type Parsed } from '@pendro/core/address'
 import { findAutomaticSign } from '@pendro/core/digest'
-import type { parseMessage } from '@pendro/core/message'
-import type { Connection } from '@pendro/core/authentication'
 import type { Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
-import type { Authenticate } from '../mail/authenticate.ts'
-import { findProvenColleague } from '../mail/proven-colleague.ts'
+import { findProvenColleague, type HandedIn } from '../mail/proven-colleague.ts'
 import type { SmtpRefusal } from '../mail/smtp-answers.ts'
 import { openEnquiry } from './enquiries.ts'
 import { harmlessLine } from '@pendro/core/text'
-
-interface Given {
-  readonly raw: Buffer
-  readonly parsed: Awaited<ReturnType<typeof parseMessage>>
-  readonly envelopeFrom: string
-  readonly connection: Connection
-  readonly authenticate: Authenticate | undefined
-  readonly now: Date
-}
 
 const address = /[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,8}/
 
@@ -32,20 +20,16 @@ const addressesIn = (text: string): readonly string[] =>
  * A colleague's mail to the help address opens an enquiry in their words; the first address in it that is not
  * ours is whom it asks about. What no person sent is taken and does nothing. The problem is the code of the SMTP answer.
  */
-export async function enquireByMail(db: Database, given: Given): Promise<Parsed<number | null, SmtpRefusal>> {
-  const { raw, parsed, envelopeFrom, connection, authenticate, now } = given
+export async function enquireByMail(
+  db: Database,
+  given: HandedIn,
+): Promise<Parsed<number | null, SmtpRefusal>> {
+  const { parsed, envelopeFrom, now } = given
   if (!parsed.ok) return no('unreadable-question')
   const message = parsed.value
   if (findAutomaticSign({ headers: message.headers, envelopeFrom, subject: message.subject }) !== null)
     return yes(null)
-  const colleague = await findProvenColleague(db, {
-    raw,
-    message,
-    envelopeFrom,
-    connection,
-    authenticate,
-    now,
-  })
+  const colleague = await findProvenColleague(db, message, given)
   if (colleague === 'nobody') return no('question-not-colleague')
   if (colleague === 'not-proven') return no('question-unproven')
   const { policy } = await readOrganisation(db)

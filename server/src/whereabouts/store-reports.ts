@@ -1,6 +1,7 @@
-import { readStatusReport, type RecipientStatus } from '@pendro/core/message'
+import type { RecipientStatus } from '@pendro/core/message'
 import { execute, findRow, inTransaction, type Database } from '../db/database.ts'
 import { announce } from '../live/events.ts'
+import type { Reader } from '../mail/reader.ts'
 import { deliveryKey, readDeliveryMark } from '../mail/trace.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 
@@ -9,8 +10,12 @@ import { pendro, writeRecord } from '../record/write.ts'
  * `bounced` after all. Only for mail the store itself handed us; the caller has looked at that. Gives whether
  * it told of a delivery of ours.
  */
-export async function takeStoreReport(db: Database, raw: Buffer, now: Date): Promise<boolean> {
-  const report = await readStatusReport(raw)
+export async function takeStoreReport(
+  db: Database,
+  raw: Buffer,
+  { read, now }: { readonly read: Reader['statusReport']; readonly now: Date },
+): Promise<boolean> {
+  const report = await read(raw)
   const id = readDeliveryMark(await deliveryKey(db), report?.returned.get('pendro-delivery') ?? '')
   if (!report || id === null) return false
   return inTransaction(db, async tx => {

@@ -1,3 +1,4 @@
+import { isDatabaseAway } from '../errors.ts'
 import type { Log } from '../log.ts'
 
 export interface Loop {
@@ -27,7 +28,8 @@ export function startLoop(name: string, beat: number, work: () => Promise<number
       try {
         found = await work()
       } catch (error) {
-        log.jobFailed(name, error)
+        if (isDatabaseAway(error)) log.databaseAway(name, error)
+        else log.jobFailed(name, error)
       }
       if (!stopped && found === 0 && !asked) await rest()
       wake = null
