@@ -20,6 +20,7 @@ declare module 'mailauth/lib/arc/index.js' {
     chain?: readonly unknown[] | false
     lastEntry?: {
       'arc-seal'?: { parsed?: { d?: { value?: string } } }
+      'arc-message-signature'?: { parsed?: { h?: { value?: string }; l?: object } }
       'arc-authentication-results'?: { original?: Buffer }
     }
   }

@@ -206,7 +206,7 @@ for line in json.load(sys.stdin):
     out.append([h.authserv_id, [[r.method, r.result] for r in h.results]])
   except Exception as e: out.append(None)
 print(json.dumps(out))`
-const haveAuthres = spawnSync('python3', ['-c', 'import authres']).status === 0
+const haveAuthres = spawnSync('/usr/bin/python3', ['-c', 'import authres']).status === 0
 
 describe.skipIf(!haveAuthres)('agrees with python3-authres (skipped where it is missing)', () => {
   test('on fields put together from the grammar', () => {
@@ -232,7 +232,8 @@ describe.skipIf(!haveAuthres)('agrees with python3-authres (skipped where it is 
       200,
     )
     const theirs = JSON.parse(
-      spawnSync('python3', ['-c', authres], { input: JSON.stringify(fields), encoding: 'utf8' }).stdout,
+      spawnSync('/usr/bin/python3', ['-c', authres], { input: JSON.stringify(fields), encoding: 'utf8' })
+        .stdout,
     )
     const ours = fields.map(field => {
       const parsed = parseAuthenticationResults(field)

@@ -209,7 +209,10 @@ export async function verifyDkim(
       note: `DKIM d=${domain}: neutral (${doubled ? `several ${doubled} fields` : why || 'not looked at'})`,
     }))
   const { results, arc } = await runLibrary(given, { fields: kept, body }, chosen, hasArc)
-  return { signatures: [...results, ...refused], arc }
+  return {
+    signatures: [...results, ...refused],
+    arc: arc && doubled !== undefined ? { ...arc, result: 'fail' } : arc,
+  }
 }
 
 async function runLibrary(
@@ -265,10 +268,20 @@ async function runLibrary(
 /** Chains longer than this are not looked at (RFC 8617 §4.2.1 allows 50; honest ones have a handful). */
 const longestChain = 10
 
-async function readArc(chain: ArcChain | undefined, resolver: Resolve): Promise<ArcResult | null> {
-  if (!chain?.chain || chain.chain.length > longestChain) return null
+/** A chain the library refuses to read, or that is too long, failed (RFC 8617 §5.2 steps 1 and 2). */
+const brokenChain: ArcResult = { result: 'fail', sealer: '', claims: null }
+
+async function readArc(chain: ArcChain | undefined, resolver: Resolve): Promise<ArcResult> {
+  if (!chain?.chain || chain.chain.length > longestChain) return brokenChain
   const checked = await checkArc(chain, { resolver }).catch(() => null)
   const last = chain.lastEntry
+  const signed = last?.['arc-message-signature']?.parsed
+  const coversAll =
+    signed?.l === undefined &&
+    String(signed?.h?.value ?? '')
+      .toLowerCase()
+      .split(':')
+      .some(name => name.trim() === 'from')
   const sealer = parseDomain(last?.['arc-seal']?.parsed?.d?.value ?? '')
   const original = last?.['arc-authentication-results']?.original
   const text = original ? original.toString('latin1') : ''
@@ -280,7 +293,8 @@ async function readArc(chain: ArcChain | undefined, resolver: Resolve): Promise<
       .replace(/^\s*i\s*=\s*\d+\s*;/i, ''),
   )
   return {
-    result: checked?.status.result === 'pass' ? 'pass' : 'fail',
+    // What Pendro asks of a signature it asks of a seal: From signed, and the whole body.
+    result: checked?.status.result === 'pass' && coversAll ? 'pass' : 'fail',
     sealer: sealer.ok ? sealer.value : '',
     claims: read && toAuthentication(read),
   }

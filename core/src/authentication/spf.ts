@@ -101,13 +101,15 @@ async function findRecord(run: Run, domain: string): Promise<string | null> {
   return record ?? null
 }
 
-const toplabel = /(?:^|\.)(?:[a-z0-9]*[a-z][a-z0-9]*|[a-z0-9]+-[a-z0-9-]*[a-z0-9])\.?$/i
+const toplabel = /\.(?:[a-z0-9]*[a-z][a-z0-9]*|[a-z0-9]+-[a-z0-9-]*[a-z0-9])\.?$/i
 /** §7.2: the letters c, r and t are for explanations alone, which are not fetched. */
-const macroExpand = /%\{[slodiphv](?:0*[1-9]\d{0,2})?r?[.\-+,/_=]*\}$/i
+const macroExpand = String.raw`%\{[slodiphv](?:0*[1-9]\d{0,2})?r?[.\-+,/_=]*\}$`
+const isMacro = new RegExp(`^${macroExpand}`, 'i')
+const endsInMacro = new RegExp(macroExpand, 'i')
 
 /** domain-spec of §7.1: macros and visible characters, with a top label or a macro at its end. */
 function isDomainSpec(text: string): boolean {
-  return isMacroString(text) && (toplabel.test(text) || macroExpand.test(text))
+  return isMacroString(text) && (toplabel.test(text) || endsInMacro.test(text))
 }
 
 function isMacroString(text: string): boolean {
@@ -120,7 +122,7 @@ function isMacroString(text: string): boolean {
         continue
       }
       const close = text.indexOf('}', i)
-      if (next !== '{' || close < 0 || !macroExpand.test(text.slice(i, close + 1))) return false
+      if (next !== '{' || close < 0 || !isMacro.test(text.slice(i, close + 1))) return false
       i = close + 1
     } else if (/[\x21-\x24\x26-\x7e]/.test(text[i] ?? '')) i += 1
     else return false
