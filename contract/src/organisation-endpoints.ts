@@ -59,7 +59,7 @@ const timeZone = z.string().refine(
 
 /** A line of the first set-up that can't be read, shortened to 100 characters (fact `wrong` of `BAD_SET_UP`). */
 export interface SetUpProblem {
-  readonly code: 'not-a-domain' | 'not-a-host' | 'no-address' | 'listed-twice'
+  readonly code: 'not-a-domain' | 'not-a-host' | 'not-a-network' | 'no-address' | 'listed-twice'
   readonly line: string
 }
 
@@ -75,6 +75,8 @@ export const beginSetUp = endpoint({
     ownDomains: z.string().trim().min(1).max(10_000),
     /** One a line: hosts whose Authentication-Results are believed. May be empty. */
     trustedHosts: z.string().max(10_000).default(''),
+    /** One a line: addresses and networks (CIDR) these hosts connect from. */
+    gateways: z.string().max(10_000).default(''),
     /** One a line: address, then a comma and the name. */
     mailboxes: z.string().trim().min(1).max(250_000),
     name: z.string().trim().min(1).max(200),
@@ -82,7 +84,7 @@ export const beginSetUp = endpoint({
     password: z.string().min(12, { error: 'has at least 12 characters' }).max(500),
   }),
   response: z.object({ mailboxes: z.number().int() }),
-  problems: ['BAD_SET_UP', 'ALREADY_SET_UP'],
+  problems: ['BAD_SET_UP', 'ALREADY_SET_UP', 'EASY_PASSWORD'],
 })
 
 const dangers = z.enum([

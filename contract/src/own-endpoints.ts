@@ -19,6 +19,8 @@ const ownSession = z.object({
   organisation: z.string(),
   csrf: z.string(),
   hasPassword: z.boolean(),
+  /** A new password asks for the old one; not shortly after a one-time code. */
+  asksOldPassword: z.boolean(),
   /** Shared and list mailboxes whose digests this colleague gets; acts on their mail count, too. */
   minds: z.array(z.object({ id, name: z.string() })),
 })
@@ -272,8 +274,9 @@ export const chooseOwnPassword = endpoint({
   path: '/api/own/password',
   summary: 'Choose a password of one’s own',
   roles: 'colleague',
-  body: z.object({ password: z.string().min(10).max(500) }),
+  body: z.object({ old: z.string().max(500).default(''), password: z.string().min(10).max(500) }),
   response: z.object({}),
+  problems: ['OLD_PASSWORD_WRONG', 'EASY_PASSWORD', 'TOO_MANY_TRIES'],
 })
 export const revokeOwn = endpoint({
   method: 'post',

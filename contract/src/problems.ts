@@ -44,12 +44,24 @@ export const problems = {
     status: 400,
     text: 'Pendro could not read that as a message. Choose the message itself, saved as .eml.',
   },
+  EASY_PASSWORD: {
+    status: 400,
+    text: 'This password is easy to guess. Choose a longer one: four words that have nothing to do with each other work well.',
+  },
   UNTIL_PASSED: { status: 400, text: 'That date has passed. Choose one in the future.' },
   SIGN_IN_FIRST: { status: 401, text: 'Sign in first.' },
   SIGN_IN_FAILED: { status: 401, text: 'The name or the password is wrong.' },
   OWN_SIGN_IN_FAILED: {
     status: 401,
     text: 'That code or password is not right for this mailbox. A code works once, within ten minutes; you can have a new one sent.',
+  },
+  OLD_PASSWORD_WRONG: {
+    status: 403,
+    text: 'The old password is not right. If you have forgotten it, sign in with a code; then you can choose a new one.',
+    when: {
+      missing:
+        'Type your old password, too. If you have forgotten it, sign in with a code; then you can choose a new one.',
+    },
   },
   CSRF: { status: 403, text: 'Your session could not be confirmed. Reload the page and try again.' },
   OBSERVER: {
@@ -158,6 +170,8 @@ export const problems = {
     status: 429,
     text: 'Too many tries. Wait a minute and try again.',
     when: {
+      account:
+        'Too many tries for this name. Wait 15 minutes, then try again, or use a device on which you have signed in before.',
       mailbox:
         'Too many tries for this mailbox. Wait 15 minutes, then try again. Your help desk can send you messages in the meantime.',
     },

@@ -1,3 +1,4 @@
+import packaged from 'email-providers/all.json' with { type: 'json' }
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import { clusterKey } from '@pendro/core/clusters'
@@ -18,6 +19,7 @@ import {
   type OrganisationPolicy,
   type Register,
   type SenderKnowledge,
+  isSharedProvider,
 } from '@pendro/core/judgement'
 import { readTrusted } from '@pendro/core/authentication'
 import { parseMessage, type Message } from '@pendro/core/message'
@@ -514,4 +516,19 @@ describe('reach', () => {
     expect(changesNothing(found)).toBe(true)
     expect(changesNothing(reach({ add: [], end: [address] }, [address], [seen(1)], context))).toBe(false)
   })
+})
+
+test('domains at which anybody has an address are known without being listed', () => {
+  const none = { sharedProviders: ['freepost.example'] }
+  expect(packaged.length).toBeGreaterThan(1000)
+  for (const provider of packaged.filter(name => name.split('.').length === 2).slice(0, 50)) {
+    expect(isSharedProvider(provider, none)).toBe(true)
+    expect(isSharedProvider(`eu.${provider}`, none)).toBe(true)
+    expect(isSharedProvider(`not-${provider}`, none)).toBe(false)
+  }
+  expect(isSharedProvider('freepost.example', none)).toBe(true)
+  expect(isSharedProvider('eu.freepost.example', none)).toBe(true)
+  expect(isSharedProvider('notfreepost.example', none)).toBe(false)
+  expect(isSharedProvider('harbour.example', none)).toBe(false)
+  expect(isSharedProvider('com', none)).toBe(false)
 })

@@ -5,7 +5,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { parseMessage } from '@pendro/core/message'
 import { findReferences } from '@pendro/core/digest'
 import { execute, select } from '../src/db/database.ts'
-import { openColleagueSession, findColleague, prove } from '../src/own/access.ts'
+import { openColleagueSession, findColleague, prove, storePassword } from '../src/own/access.ts'
 import { linkSigner, linkToken, readLinkToken } from '../src/own/links.ts'
 import {
   arrive,
@@ -26,7 +26,7 @@ beforeAll(async () => {
 afterAll(() => server.close())
 beforeEach(async () => {
   await work(server, fakeStore().send)
-  await execute(server.db, 'DELETE FROM colleague_tries')
+  await execute(server.db, 'DELETE FROM sign_in_tries')
 })
 
 /** Requests of a colleague on a device of theirs. */
@@ -169,7 +169,8 @@ describe('a digest’s links', () => {
 
     // a new password ends them as well: one of them may be the reason for it
     const third = await onDevice('ingrid')
-    await ingrid.post('/api/own/password', { password: 'gulls over the pier' })
+    await storePassword(server.db, server.mailbox('ingrid'), 'the one before')
+    await ingrid.post('/api/own/password', { old: 'the one before', password: 'gulls over the pier' })
     expect((await third.get('/api/own/session')).status).toBe(401)
     expect((await ingrid.get('/api/own/session')).status).toBe(200)
     const proof = { address: 'ingrid@harbour.example', password: 'gulls over the pier' }
@@ -257,9 +258,11 @@ describe('signing in on a device', () => {
   test('many tries at once are counted as many: none slips through between look and count', async () => {
     const answers = await Promise.all(
       Array.from({ length: 40 }, (_, i) =>
-        prove(server.db, { address: 'kari@harbour.example', code: String(i) }, server.clock.now).catch(
-          (error: { code?: string }) => error.code,
-        ),
+        prove(
+          server.db,
+          { address: 'kari@harbour.example', code: String(i), device: '' },
+          server.clock.now,
+        ).catch((error: { code?: string }) => error.code),
       ),
     )
     expect(answers.filter(code => code === 'OWN_SIGN_IN_FAILED')).toHaveLength(10)

@@ -1,4 +1,5 @@
 import { describe, expect, test } from 'vitest'
+import { isEasyToGuess } from '../src/sign-in/easy-passwords.ts'
 import { derive, hashPassword, isPassword } from '../src/sign-in/passwords.ts'
 
 describe('scrypt test vectors of RFC 7914 §12', () => {
@@ -41,4 +42,23 @@ test('a hash takes its own password and no near miss', async () => {
     expect(await isPassword(wrong, hash)).toBe(false)
   for (const broken of ['', 'scrypt$', hash.slice(0, -4), hash.replace('scrypt', 'plain')])
     expect(await isPassword('Fähre um halb acht', broken)).toBe(false)
+})
+
+test.each<[password: string, easy: boolean]>([
+  ['password1234', true],
+  ['P4ssw0rd!2026', true],
+  ['qwertyuiop123', true],
+  ['aaaaaaaaaaaaaaaaaaaa', true],
+  ['abcdefghijklmnop', true],
+  ['12345678901234', true],
+  ['letmeinletmein', true],
+  ['HarbourTrust2026', true],
+  ['ingrid.solvang', true],
+  ['solvang-harbour', true],
+  ['correct horse battery staple', false],
+  ['lamps over grey water', false],
+  ['Fähre um halb acht', false],
+  ['x7!pQ2-vv9#Lk', false],
+])('%s: easy is %s', async (typed, easy) => {
+  expect(await isEasyToGuess(typed, ['Ingrid Solvang', 'ingrid@harbour.example', 'Harbour Trust'])).toBe(easy)
 })

@@ -15,7 +15,8 @@ const enter = (name: string, word: string) =>
 test('the cookie is out of reach of scripts and other sites, and ends the session when it goes', async () => {
   const answer = await enter('oda', password)
   expect(answer.status).toBe(200)
-  const cookie = String(answer.headers['set-cookie'])
+  const given = answer.headers['set-cookie'] as unknown as string[]
+  const cookie = given.find(one => one.startsWith('pendro_session=')) ?? ''
   expect(cookie).toMatch(/HttpOnly/)
   expect(cookie).toMatch(/SameSite=Strict/)
   const name = cookie.split(';')[0] ?? ''

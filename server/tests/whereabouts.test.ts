@@ -16,7 +16,8 @@ import {
   work,
   type TestServer,
 } from './support.ts'
-import { deliveryKey, deliveryMark } from '../src/mail/trace.ts'
+import { signingKey } from '../src/db/signing-keys.ts'
+import { deliveryMark } from '../src/mail/trace.ts'
 
 let server: TestServer
 let per: Awaited<ReturnType<typeof signedIn>>
@@ -131,7 +132,7 @@ describe('every place is looked at', () => {
     await per.post('/api/rulings', ruling([id], { message: 'release' }))
     tick(1)
     await work(server, fakeStore().send)
-    const mark = deliveryMark(await deliveryKey(server.db), id, 'released')
+    const mark = deliveryMark(await signingKey(server.db, 'deliveries'), id, 'released')
     const notify = async (
       storeAddress: string,
       { fields = [`Pendro-Delivery: ${mark}`], recipient = 'ingrid@harbour.example' } = {},

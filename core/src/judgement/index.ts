@@ -35,6 +35,7 @@ export {
   type WeighContext,
   type Weighed,
 } from './evidence/index.ts'
+export { isSharedProvider } from './shared-providers.ts'
 export {
   findLimitsProblem,
   type Limits,

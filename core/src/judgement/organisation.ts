@@ -18,7 +18,7 @@ export interface OrganisationPolicy {
   readonly fileHosts: readonly string[]
   /** Hosts that hide where a link leads. */
   readonly linkShorteners?: readonly string[]
-  /** Domains with many unrelated senders, such as free mail. */
+  /** Domains with many unrelated senders, such as free mail, besides the packaged ones. */
   readonly sharedProviders: readonly string[]
 }
 

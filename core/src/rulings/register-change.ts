@@ -7,7 +7,7 @@ import {
   type SenderPattern,
   type Standing,
 } from '../senders/index.ts'
-import type { OrganisationPolicy } from '../judgement/index.ts'
+import { isSharedProvider, type OrganisationPolicy } from '../judgement/index.ts'
 
 /** A sender entry that is not in the register yet. */
 export type ProposedEntry = Omit<SenderEntry, 'id'>
@@ -68,12 +68,12 @@ export type Caution = 'shared-provider' | 'own-domain'
 /** Why a proposed entry needs a steward and a reason (domain.md §2); `null` when it needs neither. */
 export function findCaution(
   { pattern, standing }: Pick<ProposedEntry, 'pattern' | 'standing'>,
-  { sharedProviders, ownDomains }: Pick<OrganisationPolicy, 'sharedProviders' | 'ownDomains'>,
+  policy: Pick<OrganisationPolicy, 'sharedProviders' | 'ownDomains'>,
 ): Caution | null {
   if (standing !== 'safe' || (pattern.kind !== 'domain' && pattern.kind !== 'subtree')) return null
   const { domain } = pattern
-  if (sharedProviders.some(provider => covers(provider, domain))) return 'shared-provider'
-  if (ownDomains.some(own => covers(own, domain) || covers(domain, own))) return 'own-domain'
+  if (isSharedProvider(domain, policy)) return 'shared-provider'
+  if (policy.ownDomains.some(own => covers(own, domain) || covers(domain, own))) return 'own-domain'
   return null
 }
 

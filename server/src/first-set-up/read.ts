@@ -1,6 +1,7 @@
 import type { z } from 'zod'
 import type { beginSetUp, SetUpProblem } from '@pendro/contract'
 import { addressText, no, parseAddress, parseDomain, yes, type Parsed } from '@pendro/core/address'
+import { isNetwork } from '@pendro/core/authentication'
 import type { Organisation } from '../db/organisation.ts'
 import type { MailboxPlan, StafferPlan } from '../set-up.ts'
 
@@ -33,6 +34,10 @@ export function readSetUp(body: Body): Parsed<Plan, readonly SetUpProblem[]> {
     if (!host.ok) wrong.push({ code: 'not-a-host', line: shown(line) })
     return host.ok ? [host.value] : []
   })
+  const gateways = linesOf(body.gateways).filter(line => {
+    if (!isNetwork(line)) wrong.push({ code: 'not-a-network', line: shown(line) })
+    return isNetwork(line)
+  })
   const mailboxes = readMailboxes(body, wrong)
   if (wrong.length > 0) return no(wrong.slice(0, 20))
   const organisation: Organisation = {
@@ -41,6 +46,7 @@ export function readSetUp(body: Body): Parsed<Plan, readonly SetUpProblem[]> {
     policy: {
       ownDomains: domains,
       trustedHosts: hosts,
+      gateways,
       forbidden: ['executable', 'script', 'disguised', 'program-in-archive', 'bomb'],
       fileHosts: [],
       sharedProviders: [],

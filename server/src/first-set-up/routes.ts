@@ -5,6 +5,7 @@ import { findRow, isDuplicate } from '../db/database.ts'
 import { AppError } from '../errors.ts'
 import { mount } from '../http.ts'
 import { setUp } from '../set-up.ts'
+import { isEasyToGuess } from '../sign-in/easy-passwords.ts'
 import { readSetUp } from './read.ts'
 
 export function firstSetUpRoutes(router: Router, { db }: Deps): void {
@@ -16,6 +17,8 @@ export function firstSetUpRoutes(router: Router, { db }: Deps): void {
     const read = readSetUp(body)
     if (!read.ok) throw new AppError('BAD_SET_UP', { wrong: read.problem })
     if (await findRow(db, 'SELECT 1 AS one FROM organisation LIMIT 1')) throw new AppError('ALREADY_SET_UP')
+    if (await isEasyToGuess(body.password, [body.name, body.signIn, body.organisation, body.ownDomains]))
+      throw new AppError('EASY_PASSWORD')
     try {
       await setUp(db, read.value)
     } catch (error) {

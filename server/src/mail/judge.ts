@@ -13,6 +13,7 @@ import {
   type DeliveryFacts,
   type Evidence,
   type PathLine,
+  isSharedProvider,
 } from '@pendro/core/judgement'
 import { matchingRules, type RuleVerdict } from '@pendro/core/mail-rules'
 import type { Message } from '@pendro/core/message'
@@ -82,7 +83,7 @@ export async function judgeArrivals(
   // One list for the whole batch: what is prepared from it is kept with it.
   const knownDomains = [
     ...policy.ownDomains,
-    ...knowledge.frequentDomains.filter(domain => !policy.sharedProviders.includes(domain)),
+    ...knowledge.frequentDomains.filter(domain => !isSharedProvider(domain, policy)),
   ]
 
   return arrivals.map((arrival, i) => {

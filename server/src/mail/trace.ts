@@ -1,16 +1,8 @@
 import { createHmac, timingSafeEqual } from 'node:crypto'
 import { encodeWords } from '@pendro/core/address'
-import { findRow, type Database } from '../db/database.ts'
 
 /** HMAC-SHA-256 (RFC 2104) cut to 96 bits (§5): enough that nobody writes a report about a delivery by guessing. */
 const signatureLength = 24
-
-export async function deliveryKey(db: Database): Promise<Buffer> {
-  const row = await findRow<{ value: Buffer }>(db, "SELECT value FROM signing_keys WHERE name = 'deliveries'")
-  if (!row)
-    throw new Error('This database has no key to sign deliveries with; its migrations are not complete.')
-  return row.value
-}
 
 const sign = (key: Buffer, text: string) =>
   createHmac('sha256', key).update(`delivery ${text}`).digest('hex').slice(0, signatureLength)

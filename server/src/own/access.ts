@@ -8,10 +8,12 @@ import {
   type Database,
   type Tx,
 } from '../db/database.ts'
-import { ownMailboxes } from '../db/organisation.ts'
+import { ownMailboxes, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { writeRecord } from '../record/write.ts'
+import { isEasyToGuess } from '../sign-in/easy-passwords.ts'
 import { hashPassword, isPassword } from '../sign-in/passwords.ts'
+import { forgetTries, mayTry, type Trying } from '../sign-in/tries.ts'
 
 /** A colleague on their own pages. */
 export interface SignedInColleague {
@@ -20,6 +22,8 @@ export interface SignedInColleague {
   readonly address: string
   readonly mailboxIds: readonly number[]
   readonly csrf: string
+  /** Came in a moment ago by a code sent to the mailbox: need not know the old password to choose another. */
+  readonly byCode: boolean
 }
 
 export const colleagueCookie = 'pendro_colleague'
@@ -27,9 +31,8 @@ export const colleagueCookie = 'pendro_colleague'
 export const colleagueSessionLength = 180 * 86_400_000
 
 export const codeMinutes = 10
-const quarter = 15 * 60_000
-const mostFailures = 10
-const mostCodes = 5
+/** How long after a code was typed a new password may be chosen without the old one. */
+const codeOpens = 15 * 60_000
 
 const idOf = (token: string) => createHash('sha256').update(token).digest('hex')
 
@@ -52,30 +55,12 @@ interface AccessRow {
   readonly code_until: Date | null
 }
 
-type Try = 'code' | 'proof'
-
-const hashOf = (address: string) => createHash('sha256').update(address.toLowerCase()).digest('hex')
-
-/**
- * Counts a try before it is looked at, so that many at once do not slip through between look and count; how
- * many there were in a quarter of an hour, this one included.
- */
-async function countTry(db: Database, address: string, kind: Try, now: Date): Promise<number> {
-  await execute(db, 'DELETE FROM colleague_tries WHERE since <= :since', {
-    since: new Date(now.getTime() - quarter),
-  })
-  const row = await findRow<{ n: number }>(
-    db,
-    'INSERT INTO colleague_tries (address_hash, kind, n, since) VALUES (:hash, :kind, 1, :now) ON DUPLICATE KEY UPDATE n = n + 1 RETURNING n',
-    { hash: hashOf(address), kind, now },
-  )
-  return row?.n ?? 1
-}
-
 export interface Proof {
   readonly address: string
   readonly password?: string
   readonly code?: string
+  /** Of `knownDevice`. */
+  readonly device: string
 }
 
 const tooMany = () => new AppError('TOO_MANY_TRIES', { context: 'mailbox' })
@@ -84,11 +69,15 @@ const tooMany = () => new AppError('TOO_MANY_TRIES', { context: 'mailbox' })
 const nobodysHash = hashPassword(randomBytes(16).toString('hex'))
 
 /** Whose mailbox the proof opens. Throws when it opens none, and when too many were tried. */
-export async function prove(db: Database, { address, password, code }: Proof, now: Date): Promise<number> {
+export async function prove(
+  db: Database,
+  { address, password, code, device }: Proof,
+  now: Date,
+): Promise<number> {
   const person = await personOf(db, address)
   // Aliases of one mailbox share its tries.
-  const tried = person?.address ?? address
-  if ((await countTry(db, tried, 'proof', now)) > mostFailures) throw tooMany()
+  const trying: Trying = { kind: 'proof', account: person?.address ?? address, device }
+  if (!(await mayTry(db, trying, now))) throw tooMany()
   const access =
     person &&
     (await findRow<AccessRow>(
@@ -105,9 +94,7 @@ export async function prove(db: Database, { address, password, code }: Proof, no
         : null
   const right = await isPassword(typed, stored ?? (await nobodysHash))
   if (person && right && stored && (await takeProof(db, person.id, password === undefined ? stored : null))) {
-    await execute(db, "DELETE FROM colleague_tries WHERE address_hash = :hash AND kind = 'proof'", {
-      hash: hashOf(tried),
-    })
+    if (password !== undefined) await forgetTries(db, trying)
     return person.id
   }
   throw new AppError('OWN_SIGN_IN_FAILED')
@@ -125,7 +112,12 @@ async function takeProof(db: Database, mailboxId: number, code: string | null): 
 }
 
 /** Opens a session on a device; the token goes into the cookie and is nowhere else. */
-export async function openColleagueSession(db: Database, mailboxId: number, now: Date): Promise<string> {
+export async function openColleagueSession(
+  db: Database,
+  mailboxId: number,
+  now: Date,
+  { byCode = false }: { readonly byCode?: boolean } = {},
+): Promise<string> {
   const token = randomBytes(32).toString('base64url')
   await execute(db, 'DELETE FROM colleague_sessions WHERE expires_at < :now', { now })
   await inTransaction(db, async tx => {
@@ -138,6 +130,7 @@ export async function openColleagueSession(db: Database, mailboxId: number, now:
           mailbox_id: mailboxId,
           csrf: randomBytes(32).toString('base64url'),
           expires_at: new Date(now.getTime() + colleagueSessionLength),
+          code_at: byCode ? now : null,
         },
       ],
       tx,
@@ -165,9 +158,16 @@ export async function findColleague(
   token: string,
   now: Date,
 ): Promise<SignedInColleague | null> {
-  const row = await findRow<{ id: number; name: string; address: string; csrf: string; expires_at: Date }>(
+  const row = await findRow<{
+    id: number
+    name: string
+    address: string
+    csrf: string
+    expires_at: Date
+    code_at: Date | null
+  }>(
     db,
-    `SELECT b.id, b.name, b.address, x.csrf, x.expires_at FROM colleague_sessions x JOIN mailboxes b ON b.id = x.mailbox_id
+    `SELECT b.id, b.name, b.address, x.csrf, x.expires_at, x.code_at FROM colleague_sessions x JOIN mailboxes b ON b.id = x.mailbox_id
      WHERE x.id = :id AND x.expires_at > :now`,
     { id: idOf(token), now },
   )
@@ -178,8 +178,9 @@ export async function findColleague(
       id: idOf(token),
       until: new Date(now.getTime() + colleagueSessionLength),
     })
-  const { id, name, address, csrf } = row
-  return { id, name, address, csrf, mailboxIds: await ownMailboxes(db, id) }
+  const { id, name, address, csrf, code_at } = row
+  const byCode = code_at !== null && now.getTime() - code_at.getTime() < codeOpens
+  return { id, name, address, csrf, byCode, mailboxIds: await ownMailboxes(db, id) }
 }
 
 export async function closeColleagueSession(db: Database, token: string): Promise<void> {
@@ -187,10 +188,13 @@ export async function closeColleagueSession(db: Database, token: string): Promis
 }
 
 /** Queues a one-time code for a mailbox. Says nothing of whether there is such a mailbox. */
-export async function askForCode(db: Database, address: string, now: Date): Promise<void> {
+export async function askForCode(
+  db: Database,
+  { address, device }: Pick<Proof, 'address' | 'device'>,
+  now: Date,
+): Promise<void> {
   const person = await personOf(db, address)
-  const tried = person?.address ?? address
-  if ((await countTry(db, tried, 'code', now)) > mostCodes) throw tooMany()
+  if (!(await mayTry(db, { kind: 'code', account: person?.address ?? address, device }, now))) throw tooMany()
   if (!person) return
   await inTransaction(db, async tx => {
     await execute(
@@ -238,13 +242,38 @@ export async function storePassword(
   )
 }
 
-/** A new password; every other device is signed out, since one of them may be the reason for it. */
+interface NewPassword {
+  readonly old: string
+  readonly password: string
+  /** Of `knownDevice`. */
+  readonly device: string
+}
+
+/**
+ * A new password; every other device is signed out, since one of them may be the reason for it. A phone left on a table
+ * must not be enough to take an account over: the old password is asked for, or a code sent to the mailbox.
+ */
 export async function choosePassword(
   db: Database,
-  { id, name, csrf }: SignedInColleague,
-  password: string,
+  colleague: SignedInColleague,
+  { old, password, device }: NewPassword,
   now: Date,
 ): Promise<void> {
+  const { id, name, address, csrf, byCode } = colleague
+  const { name: organisation } = await readOrganisation(db)
+  if (!byCode && (await hasPassword(db, id))) {
+    if (old === '') throw new AppError('OLD_PASSWORD_WRONG', { context: 'missing' })
+    const trying: Trying = { kind: 'proof', account: address, device }
+    if (!(await mayTry(db, trying, now))) throw tooMany()
+    const stored = await findRow<{ password: string }>(
+      db,
+      'SELECT password FROM colleague_access WHERE mailbox_id = :id',
+      { id },
+    )
+    if (!(await isPassword(old, stored?.password ?? ''))) throw new AppError('OLD_PASSWORD_WRONG')
+    await forgetTries(db, trying)
+  }
+  if (await isEasyToGuess(password, [name, address, organisation])) throw new AppError('EASY_PASSWORD')
   await inTransaction(db, async tx => {
     await storePassword(db, id, password, tx)
     await signOutOthers(db, tx, { id, csrf })

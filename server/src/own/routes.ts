@@ -25,8 +25,9 @@ import { AppError } from '../errors.ts'
 import { colleagueIs, mount } from '../http.ts'
 import { readSafeView, safeViewHeaders } from '../review/safe-view.ts'
 import { undoRuling } from '../review/rulings.ts'
-import { readCookie, throttle } from '../sign-in/requests.ts'
+import { readCookie } from '../sign-in/requests.ts'
 import { actor } from '../sign-in/sessions.ts'
+import { knownDevice, rememberDevice, throttle } from '../sign-in/tries.ts'
 import { openEnquiry } from '../whereabouts/enquiries.ts'
 import { spokenLanguage } from '../wording.ts'
 import {
@@ -65,17 +66,21 @@ export function ownRoutes(router: Router, deps: Deps): void {
 }
 
 function signInRoutes(router: Router, { db, now, queued, settings }: Deps): void {
-  router.use('/api/own/session', throttle(20))
-  router.use('/api/own/code', throttle(20))
-  mount(router, askCode, async ({ body }) => {
-    await askForCode(db, body.address, now())
+  const secure = settings.PENDRO_SECURE_COOKIES === 'yes'
+  const throttled = throttle(db, 20, body => body['address'])
+  router.use('/api/own/session', throttled)
+  router.use('/api/own/code', throttled)
+  mount(router, askCode, async ({ body: { address }, req }) => {
+    await askForCode(db, { address, device: await knownDevice(db, req, address) }, now())
     queued()
     return { minutes: codeMinutes }
   })
-  mount(router, enterOwn, async ({ body, res }) => {
-    const mailboxId = await prove(db, body, now())
-    const token = await openColleagueSession(db, mailboxId, now())
-    setCookie(res, token, settings.PENDRO_SECURE_COOKIES === 'yes')
+  mount(router, enterOwn, async ({ body, req, res }) => {
+    const device = await knownDevice(db, req, body.address)
+    const mailboxId = await prove(db, { ...body, device }, now())
+    const token = await openColleagueSession(db, mailboxId, now(), { byCode: 'code' in body })
+    setCookie(res, token, secure)
+    await rememberDevice(db, { req, res }, body.address, { secure })
     const colleague = await findColleague(db, token, now())
     if (!colleague) throw new AppError('OWN_SIGN_IN_FAILED')
     return describe(db, colleague)
@@ -114,7 +119,7 @@ function setCookie(res: Response, token: string, secure: boolean): void {
 
 async function describe(
   db: Database,
-  { id, name, address, csrf, mailboxIds }: SignedInColleague,
+  { id, name, address, csrf, byCode, mailboxIds }: SignedInColleague,
 ): Promise<OwnSession> {
   const [organisation, mailbox, known, minds] = await Promise.all([
     readOrganisation(db),
@@ -134,6 +139,7 @@ async function describe(
     timeZone: mailbox?.time_zone ?? organisation.timeZone,
     organisation: organisation.name,
     hasPassword: known,
+    asksOldPassword: known && !byCode,
     minds,
   }
 }
@@ -199,8 +205,9 @@ function settingRoutes(router: Router, { db, now }: Deps): void {
     await writeSettingsOf(db, colleague, body, now())
     return { next: (await readSettingsOf(db, colleague, now())).next }
   })
-  mount(router, chooseOwnPassword, async ({ body, colleague }) => {
-    await choosePassword(db, colleague, body.password, now())
+  mount(router, chooseOwnPassword, async ({ body, colleague, req }) => {
+    const device = await knownDevice(db, req, colleague.address)
+    await choosePassword(db, colleague, { ...body, device }, now())
     return {}
   })
   mount(router, revokeOwn, async ({ colleague }) => {

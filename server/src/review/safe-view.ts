@@ -1,5 +1,6 @@
 import { gunzipSync } from 'node:zlib'
 import { findLookalike } from '@pendro/core/address'
+import { isSharedProvider } from '@pendro/core/judgement'
 import { findRow, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
@@ -70,7 +71,7 @@ async function fetchPictures(
 async function knownDomains(db: Database): Promise<readonly string[]> {
   const { policy } = await readOrganisation(db)
   const frequent = await frequentDomains(db)
-  return [...policy.ownDomains, ...frequent.filter(domain => !policy.sharedProviders.includes(domain))]
+  return [...policy.ownDomains, ...frequent.filter(domain => !isSharedProvider(domain, policy))]
 }
 
 /** What is odd about a link's host, by host. */

@@ -5,7 +5,8 @@ import { inTransaction } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { mount } from '../http.ts'
-import { readCookie, throttle } from './requests.ts'
+import { readCookie } from './requests.ts'
+import { forgetTries, knownDevice, mayTry, rememberDevice, throttle, type Trying } from './tries.ts'
 import { writeRecord } from '../record/write.ts'
 import {
   actor,
@@ -28,16 +29,25 @@ export function recogniseSession({ db, now }: Deps): RequestHandler {
 
 export function signInRoutes(router: Router, deps: Deps): void {
   const { db, now, settings } = deps
-  router.use('/api/session', throttle(20))
-  mount(router, signIn, async ({ body, res }) => {
-    const staffer = await findStaffer(db, body.signIn, body.password)
+  router.use(
+    '/api/session',
+    throttle(db, 20, body => body['signIn']),
+  )
+  const secure = settings.PENDRO_SECURE_COOKIES === 'yes'
+  mount(router, signIn, async ({ body, req, res }) => {
+    const account = body.signIn
+    const trying: Trying = { kind: 'staff', account, device: await knownDevice(db, req, account) }
+    if (!(await mayTry(db, trying, now()))) throw new AppError('TOO_MANY_TRIES', { context: 'account' })
+    const staffer = await findStaffer(db, account, body.password)
     if (!staffer) throw new AppError('SIGN_IN_FAILED')
+    await forgetTries(db, trying)
+    await rememberDevice(db, { req, res }, account, { secure })
     const { token, signedIn } = await openSession(db, staffer, now())
     await inTransaction(db, tx => writeRecord(db, tx, [{ at: now(), act: 'signed-in', by: actor(signedIn) }]))
     res.cookie(sessionCookie, token, {
       httpOnly: true,
       sameSite: 'strict',
-      secure: settings.PENDRO_SECURE_COOKIES === 'yes',
+      secure,
       path: '/',
       maxAge: 12 * 3_600_000,
     })

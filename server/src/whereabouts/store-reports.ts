@@ -1,8 +1,9 @@
 import type { RecipientStatus } from '@pendro/core/message'
 import { execute, findRow, inTransaction, type Database } from '../db/database.ts'
+import { signingKey } from '../db/signing-keys.ts'
 import { announce } from '../live/events.ts'
 import type { Reader } from '../mail/reader.ts'
-import { deliveryKey, readDeliveryMark } from '../mail/trace.ts'
+import { readDeliveryMark } from '../mail/trace.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 
 /**
@@ -16,7 +17,10 @@ export async function takeStoreReport(
   { read, now }: { readonly read: Reader['statusReport']; readonly now: Date },
 ): Promise<boolean> {
   const report = await read(raw)
-  const id = readDeliveryMark(await deliveryKey(db), report?.returned.get('pendro-delivery') ?? '')
+  const id = readDeliveryMark(
+    await signingKey(db, 'deliveries'),
+    report?.returned.get('pendro-delivery') ?? '',
+  )
   if (!report || id === null) return false
   return inTransaction(db, async tx => {
     const delivery = await findRow<{ mailbox_id: number; state: string; address: string }>(

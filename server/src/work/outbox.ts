@@ -1,11 +1,12 @@
 import { gunzipSync } from 'node:zlib'
 import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
+import { signingKey } from '../db/signing-keys.ts'
 import { announce } from '../live/events.ts'
 import type { Log } from '../log.ts'
 import { ownDomain } from '../mail/own-mail.ts'
 import type { Send, SendResult } from '../mail/smtp-out.ts'
-import { deliveryKey, deliveryMark, onwardFields, withoutOwnFields } from '../mail/trace.ts'
+import { deliveryMark, onwardFields, withoutOwnFields } from '../mail/trace.ts'
 import { writeLetter } from '../own/letters.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 
@@ -139,7 +140,7 @@ async function sendDelivery(deps: Deps, job: Job): Promise<void> {
     { id: job.subject_id },
   )
   if (!row) return finish(deps, job, { status: 'refused', problem: 'message-gone' })
-  const [key, organisation] = await Promise.all([deliveryKey(db), readOrganisation(db)])
+  const [key, organisation] = await Promise.all([signingKey(db, 'deliveries'), readOrganisation(db)])
   const fields = onwardFields({
     mark: deliveryMark(key, job.subject_id, job.place),
     place: job.place,

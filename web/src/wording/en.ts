@@ -110,15 +110,19 @@ export const en = {
     trustedHosts: 'Mail gateways whose checks you trust',
     trustedHostsHelp:
       'One per line: the name each gateway puts in the Authentication-Results header. Leave empty if you have none.',
+    gateways: 'Addresses your gateways connect from',
+    gatewaysHelp:
+      'One per line: an address or a network, such as 192.0.2.25 or 192.0.2.0/28. Their checks are believed only from here. Without any, Pendro checks every message itself.',
     mailboxes: 'Mailboxes',
     mailboxesHelp: 'One per line: address, comma, name. Mail to any other address is refused.',
     you: 'Your own sign-in (you become the first steward)',
     name: 'Your name',
-    passwordHelp: 'At least 12 characters.',
+    passwordHelp: 'At least 12 characters, and not easy to guess: four unrelated words work well.',
     go: 'Set up and sign in',
     wrong: {
       'not-a-domain': '“{{line}}” is not a domain. Write it like x.example.',
       'not-a-host': '“{{line}}” is not a host name. Write it like mx.x.example.',
+      'not-a-network': '“{{line}}” is not an address or a network. Write it like 192.0.2.25 or 192.0.2.0/28.',
       'no-address': '“{{line}}” does not start with an address. Write it like: anna@x.example, Anna Berg',
       'listed-twice': '{{line}} is listed twice.',
     },

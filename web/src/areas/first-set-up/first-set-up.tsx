@@ -29,6 +29,7 @@ export function FirstSetUp() {
           timeZone: text('timeZone'),
           ownDomains: text('ownDomains'),
           trustedHosts: text('trustedHosts'),
+          gateways: text('gateways'),
           mailboxes: text('mailboxes'),
           name: text('name'),
         },
@@ -74,6 +75,9 @@ export function FirstSetUp() {
             placeholder="mx.x.example"
             className={`${field} font-mono`}
           />
+        </Field>
+        <Field label={t('setUp.gateways')} help={t('setUp.gatewaysHelp')}>
+          <textarea name="gateways" rows={2} placeholder="192.0.2.25" className={`${field} font-mono`} />
         </Field>
         <Field label={t('setUp.mailboxes')} help={t('setUp.mailboxesHelp')}>
           <textarea

@@ -168,11 +168,16 @@ function Device() {
   const show = useNotices(state => state.show)
   const problemText = useProblemText()
   const [typed, setTyped] = useState('')
+  const [old, setOld] = useState('')
+  const client = useQueryClient()
+  const session = useOwnSession()
   const onError = (error: unknown) => show({ tone: 'problem', text: problemText(error) })
   const setting = useMutation({
-    mutationFn: () => call(chooseOwnPassword, { body: { password: typed } }),
+    mutationFn: () => call(chooseOwnPassword, { body: { old, password: typed } }),
     onSuccess: () => {
       setTyped('')
+      setOld('')
+      void client.invalidateQueries({ queryKey: ownSessionKey })
       show({ tone: 'done', text: t('own.choices.passwordChosen') })
     },
     onError,
@@ -190,6 +195,19 @@ function Device() {
     <section className="mt-5 rounded-lg border border-line bg-sheet p-4">
       <h2 className="mb-2 font-bold">{t('own.choices.device')}</h2>
       <form onSubmit={submit} className="flex flex-wrap items-end gap-2">
+        {session.asksOldPassword && (
+          <label className="min-w-60 flex-1">
+            <span className="mb-1 block">{t('own.choices.oldPassword')}</span>
+            <input
+              type="password"
+              required
+              autoComplete="current-password"
+              value={old}
+              onChange={event => setOld(event.target.value)}
+              className="w-full rounded-md border border-line-strong bg-raised px-3 py-2"
+            />
+          </label>
+        )}
         <label className="min-w-60 flex-1">
           <span className="mb-1 block">{t('own.choices.password')}</span>
           <input

@@ -172,6 +172,7 @@ export const own = {
       device: 'Anmeldung',
       password: 'Ein neues Passwort, mindestens 10 Zeichen',
       usePassword: 'Neues Passwort speichern',
+      oldPassword: 'Ihr bisheriges Passwort',
       passwordChosen: 'Das neue Passwort gilt ab jetzt. Ihre anderen Geräte wurden abgemeldet.',
       revoke: 'Alle Links abschalten und andere Geräte abmelden',
       revokeHint:
@@ -179,6 +180,10 @@ export const own = {
       revoked: 'Die bisherigen Links sind abgeschaltet, die anderen Geräte abgemeldet.',
     },
     problem: {
+      OLD_PASSWORD_WRONG:
+        'Das bisherige Passwort stimmt nicht. Wenn Sie es vergessen haben, melden Sie sich ab und mit einem Code wieder an; dann können Sie ein neues wählen.',
+      EASY_PASSWORD:
+        'Dieses Passwort ist leicht zu erraten. Wählen Sie ein längeres: vier Wörter, die nichts miteinander zu tun haben, sind gut.',
       OWN_SIGN_IN_FAILED:
         'Code oder Passwort stimmt nicht. Ein Code gilt einmal, innerhalb von zehn Minuten; Sie können sich einen neuen schicken lassen.',
       TOO_MANY_TRIES:

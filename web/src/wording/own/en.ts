@@ -170,6 +170,7 @@ export const own = {
       device: 'Signing in',
       password: 'A new password, at least 10 characters',
       usePassword: 'Save the new password',
+      oldPassword: 'Your old password',
       passwordChosen: 'Your new password is saved. Your other devices have been signed out.',
       revoke: 'Switch off all links and sign out other devices',
       revokeHint:
@@ -177,6 +178,10 @@ export const own = {
       revoked: 'Earlier links no longer work, and other devices are signed out.',
     },
     problem: {
+      OLD_PASSWORD_WRONG:
+        'The old password is not right. If you have forgotten it, sign out and sign in with a code; then you can choose a new one.',
+      EASY_PASSWORD:
+        'This password is easy to guess. Choose a longer one: four words that have nothing to do with each other work well.',
       OWN_SIGN_IN_FAILED:
         'That code or password is not right for this mailbox. A code works once, within ten minutes; you can have a new one sent.',
       TOO_MANY_TRIES:

@@ -168,6 +168,7 @@ export const own = {
       device: 'Innlogging',
       password: 'Et nytt passord, minst 10 tegn',
       usePassword: 'Lagre det nye passordet',
+      oldPassword: 'Det gamle passordet ditt',
       passwordChosen: 'Det nye passordet gjelder fra nå av. De andre enhetene dine er logget ut.',
       revoke: 'Slå av alle lenker og logg ut andre enheter',
       revokeHint:
@@ -175,6 +176,10 @@ export const own = {
       revoked: 'Tidligere lenker er slått av, og andre enheter er logget ut.',
     },
     problem: {
+      OLD_PASSWORD_WRONG:
+        'Det gamle passordet stemmer ikke. Har du glemt det, kan du logge ut og logge inn med en kode; da kan du velge et nytt.',
+      EASY_PASSWORD:
+        'Dette passordet er lett å gjette. Velg et lengre: fire ord som ikke har noe med hverandre å gjøre, fungerer godt.',
       OWN_SIGN_IN_FAILED:
         'Koden eller passordet er feil. En kode virker én gang, innen ti minutter; du kan få tilsendt en ny.',
       TOO_MANY_TRIES: 'For mange forsøk. Vent et kvarter; brukerstøtten kan sende deg meldinger så lenge.',

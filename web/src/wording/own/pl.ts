@@ -188,6 +188,7 @@ export const own = {
       device: 'Logowanie',
       password: 'Nowe hasło, co najmniej 10 znaków',
       usePassword: 'Zapisz nowe hasło',
+      oldPassword: 'Twoje dotychczasowe hasło',
       passwordChosen: 'Nowe hasło obowiązuje od teraz. Pozostałe urządzenia zostały wylogowane.',
       revoke: 'Wyłącz wszystkie linki i wyloguj inne urządzenia',
       revokeHint:
@@ -195,6 +196,10 @@ export const own = {
       revoked: 'Wcześniejsze linki są wyłączone, a inne urządzenia wylogowane.',
     },
     problem: {
+      OLD_PASSWORD_WRONG:
+        'Dotychczasowe hasło jest nieprawidłowe. Jeśli go nie pamiętasz, wyloguj się i zaloguj kodem; wtedy możesz wybrać nowe.',
+      EASY_PASSWORD:
+        'To hasło łatwo odgadnąć. Wybierz dłuższe: dobrze sprawdzają się cztery niepowiązane ze sobą słowa.',
       OWN_SIGN_IN_FAILED:
         'Kod lub hasło jest nieprawidłowe. Kod działa raz, przez dziesięć minut; możesz poprosić o nowy.',
       TOO_MANY_TRIES:
