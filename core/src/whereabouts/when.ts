@@ -1,7 +1,7 @@
-import { dayOf, daysBefore, startOfDay } from '../keeping/index.ts'
 import { no, yes, type Parsed } from '../address/index.ts'
 import { momentOf } from '../digest/schedule.ts'
-import { fold } from './fold.ts'
+import { dayOf, daysBefore, startOfDay } from '../keeping/index.ts'
+import { readTokens, type Token, type Unit } from './when-words.ts'
 
 /** From and to in epoch ms, `to` left out. */
 export interface TimeRange {
@@ -15,277 +15,521 @@ export type WhenProblem =
   | { readonly code: 'no-such-day'; readonly text: string }
   | { readonly code: 'in-the-future'; readonly text: string }
 
-const list = (text: string) => text.split(' ')
-/** Folded words of English, Norwegian, German and Polish. */
-const months: readonly (readonly string[])[] = [
-  list('january jan januar styczen stycznia'),
-  list('february feb februar luty lutego'),
-  list('march mar mars marz marzec marca'),
-  list('april apr kwiecien kwietnia'),
-  list('may mai maj maja'),
-  list('june jun juni czerwiec czerwca'),
-  list('july jul juli lipiec lipca'),
-  list('august aug sierpien sierpnia'),
-  list('september sep sept wrzesien wrzesnia'),
-  list('october oct okt oktober pazdziernik pazdziernika'),
-  list('november nov listopad listopada'),
-  list('december dec des dez desember dezember grudzien grudnia'),
-]
-const weekdays: readonly (readonly string[])[] = [
-  list('monday mon mandag montag poniedzialek'),
-  list('tuesday tue tues tirsdag dienstag wtorek'),
-  list('wednesday wed onsdag mittwoch sroda srode'),
-  list('thursday thu thur thurs torsdag donnerstag czwartek'),
-  list('friday fri fredag freitag piatek'),
-  list('saturday sat lordag samstag sonnabend sobota sobote'),
-  list('sunday sun sondag sonntag niedziela niedziele'),
-]
-const dayWords: Readonly<Record<string, number>> = {
-  ...Object.fromEntries(list('today now heute dzis dzisiaj').map(word => [word, 0])),
-  ...Object.fromEntries(list('yesterday gestern wczoraj').map(word => [word, 1])),
-  ...Object.fromEntries(list('vorgestern przedwczoraj').map(word => [word, 2])),
+type Found = TimeRange | WhenProblem['code']
+
+/** What reading needs to know of now. */
+interface Now {
+  readonly now: number
+  /** 'YYYY-MM-DD' in the zone. */
+  readonly today: string
+  readonly timeZone: string
 }
-/** Local hours, the last left out. Wide, since people remember roughly. */
-const dayParts: Readonly<Record<string, readonly [number, number]>> = {
-  ...Object.fromEntries(
-    list('morning morgen morges morgens formiddag vormittag frueh fruh rano').map(word => [
-      word,
-      [5, 12] as const,
-    ]),
-  ),
-  ...Object.fromEntries(list('noon lunch midday mittag poludnie').map(word => [word, [11, 14] as const])),
-  ...Object.fromEntries(
-    list('afternoon ettermiddag nachmittag popoludniu').map(word => [word, [12, 18] as const]),
-  ),
-  ...Object.fromEntries(list('evening kveld abend wieczorem').map(word => [word, [17, 24] as const])),
-  ...Object.fromEntries(list('night natt nacht noc noca').map(word => [word, [0, 7] as const])),
-}
-const idle = new Set(
-  list(
-    'on at around about in the of ca circa kl um gegen am den uhr i om og a o godz past ago for siden vor temu',
-  ),
-)
-const numbers: Readonly<Record<string, number>> = {
-  a: 1,
-  an: 1,
-  one: 1,
-  en: 1,
-  et: 1,
-  einem: 1,
-  einer: 1,
-  two: 2,
-  to: 2,
-  zwei: 2,
-  dwa: 2,
-  three: 3,
-  tre: 3,
-  drei: 3,
-  trzy: 3,
-  four: 4,
-  five: 5,
-  six: 6,
-}
+
+const minute = 60_000
+const hour = 60 * minute
+const day = 24 * hour
 
 /**
  * Reads when a message was sent, as people say it: 'yesterday morning', 'last week', '12.11.', 'Monday 10:30',
- * 'two days ago'. '' is `null`: any time. Days are of `timeZone`; of two readings the latest that is not in the
- * future counts.
+ * 'two days ago', 'since Monday', 'between 9 and 10'. '' is `null`: any time. Days are of `timeZone`; of two readings the
+ * latest that is not in the future counts. What is not understood whole is not understood at all.
  */
 export function readWhen(
   text: string,
   { now, timeZone }: { readonly now: number; readonly timeZone: string },
 ): Parsed<TimeRange | null, WhenProblem> {
-  const typed = fold(text.slice(0, 200)).replace(/,/g, ' ').replace(/\s+/g, ' ').trim()
-  if (typed === '') return yes(null)
-  const today = dayOf(now, timeZone)
-  const span = (first: string, days: number): TimeRange => ({
-    from: startOfDay(first, timeZone),
-    to: startOfDay(daysBefore(first, -days), timeZone),
-  })
-  const ago =
-    /^(\d{1,3}|[a-z]+) (minut|hour|time|stund|godzin|day|dag|tag|dni|dzien|week|uke|woche|tydzien|tygodni|month|maned|monat|miesia)\w* ?(?:ago|siden|temu)?$/.exec(
-      typed.replace(/^(?:for|vor) /, ''),
-    )
-  if (ago && (/(?:ago|siden|temu)$/.test(typed) || /^(?:for|vor) /.test(typed)))
-    return readAgo(ago, { now, today, span, text })
-  const week = dayNumber(today)
+  const typed = text.slice(0, 200)
+  if (typed.trim() === '') return yes(null)
+  const tokens = readTokens(typed)
+  const found =
+    tokens === null || tokens.length === 0
+      ? 'not-understood'
+      : readAll(tokens, { now, timeZone, today: dayOf(now, timeZone) })
+  if (typeof found === 'string') return no({ code: found, text })
+  if (found.from > now) return no({ code: 'in-the-future', text })
+  return found.from < found.to ? yes(found) : no({ code: 'not-understood', text })
+}
+
+const is = (token: Token | undefined, ...kinds: readonly Token['kind'][]) =>
+  token !== undefined && kinds.includes(token.kind)
+
+function readAll(tokens: readonly Token[], at: Now): Found {
+  const [first, ...rest] = tokens
+  if (tokens.some(token => is(token, 'next'))) return 'in-the-future'
+  if (tokens.length === 1 && is(first, 'now')) return { from: at.now - hour, to: at.now + minute }
+  const ago = readAgo(tokens, at)
+  if (ago !== null) return ago
+  const joint = findJoint(tokens)
+  if (joint !== null) return readBetween(tokens, joint, at)
+  // Norwegian 'siden' is both: 'siden mandag', 'to dager siden'.
+  if (is(first, 'since', 'ago')) {
+    const from = readOne(rest, at)
+    return typeof from === 'string' ? from : { from: from.from, to: Math.max(at.now, from.from + 1) }
+  }
+  if (is(first, 'before', 'before-or-ago')) return readBefore(rest, at)
+  if (is(first, 'after')) return readAfter(rest, at)
+  const found = readOne(tokens, at)
+  const bend = tokens.findIndex(token => is(token, 'before', 'after'))
+  if (found !== 'not-understood' || bend < 1) return found
+  // 'yesterday after lunch' is 'after lunch yesterday'
+  const turned = [...tokens.slice(0, bend), ...tokens.slice(bend + 1)]
+  return is(tokens[bend], 'after') ? readAfter(turned, at) : readBefore(turned, at)
+}
+
+/** Where 'to', 'and' or 'or' parts two moments; `null` for one moment. 'ten to four' is one. */
+function findJoint(tokens: readonly Token[]): number | null {
+  const opens = is(tokens[0], 'since') || tokens.some(token => is(token, 'between'))
+  const at = tokens.findIndex(
+    (token, i) => i > 0 && i < tokens.length - 1 && is(token, 'to', 'or') && !is(tokens[i + 1], 'unit'),
+  )
+  if (at < 0) return null
+  const isClock =
+    tokens[at]?.kind === 'to' &&
+    !opens &&
+    is(tokens[at - 1], 'number') &&
+    is(tokens[at + 1], 'number') &&
+    [5, 10, 15, 20, 25].includes(valueOf(tokens[at - 1])) &&
+    valueOf(tokens[at + 1]) < valueOf(tokens[at - 1]) &&
+    at === tokens.findLastIndex(token => is(token, 'to', 'or'))
+  return isClock ? null : at
+}
+
+const valueOf = (token: Token | undefined) => (token && 'value' in token ? token.value : 0)
+
+/** '9 to 10 this morning', 'from Monday to Wednesday': what one side leaves out is the other's. */
+function readBetween(tokens: readonly Token[], joint: number, at: Now): Found {
+  const opened = is(tokens[0], 'since') || tokens.some(token => is(token, 'between'))
+  const left = readMoment(
+    tokens.slice(is(tokens[0], 'since') ? 1 : 0, joint).filter(token => !is(token, 'between')),
+    at,
+  )
+  const right = readMoment(tokens.slice(joint + 1), at)
+  if (typeof left === 'string') return left
+  if (typeof right === 'string') return right
+  const or = tokens[joint]?.kind === 'or' && !opened
+  // '3 to 5 November': the number before is a day of the same month.
   if (
-    /^(?:last|forrige|letzte|letzten|zeszly|ubiegly) (?:week|uke|woche|tydzien)$/.test(typed) ||
-    typed === 'w zeszlym tygodniu'
-  )
-    return yes(span(daysBefore(today, week - 1 + 7), 7))
-  if (/^(?:this|denne|diese) (?:week|uka|uken|woche)$/.test(typed))
-    return yes(span(daysBefore(today, week - 1), 7))
-  if (/^(?:last|forrige|letzten|letzter) (?:month|maned|monat)$/.test(typed))
-    return yes(wholeMonth(today, 1, timeZone))
-  if (/^(?:this|denne|dieser|diesen) (?:month|maneden|monat)$/.test(typed))
-    return yes(wholeMonth(today, 0, timeZone))
-  if (/^(?:the )?day before yesterday$|^i forgars$/.test(typed)) return yes(span(daysBefore(today, 2), 1))
-  return readDay(
-    typed.replace(/^i (gar|dag)\b/, (_, word: string) => (word === 'gar' ? 'yesterday' : 'today')),
+    left.day === null &&
+    left.clock !== null &&
+    !left.exact &&
+    right.days === null &&
+    right.dated &&
+    right.clock === null
+  ) {
+    const first = `${right.day?.slice(0, 8)}${String(left.clock / 60).padStart(2, '0')}`
+    return join(rangeOf({ ...right, day: first }, at), rangeOf(right, at))
+  }
+  const shared = { day: left.day ?? right.day, part: left.part ?? right.part, days: left.days ?? right.days }
+  const first = rangeOf(
     {
-      now,
-      today,
-      timeZone,
-      text,
+      ...left,
+      day: left.day ?? shared.day,
+      part: left.part ?? shared.part,
+      days: left.day === null ? shared.days : left.days,
     },
+    at,
+    or ? hour : 0,
   )
+  const last = rangeOf(
+    {
+      ...right,
+      day: right.day ?? shared.day,
+      part: right.part ?? shared.part,
+      days: right.day === null ? shared.days : right.days,
+    },
+    at,
+    or ? hour : 0,
+  )
+  return join(first, last)
+}
+
+function join(first: Found, last: Found): Found {
+  if (typeof first === 'string') return first
+  if (typeof last === 'string') return last
+  return { from: Math.min(first.from, last.from), to: Math.max(first.to, last.to, first.from + minute) }
+}
+
+function readBefore(tokens: readonly Token[], at: Now): Found {
+  const moment = readMoment(tokens, at)
+  if (typeof moment === 'string') return moment
+  const range = rangeOf(moment, at, 0)
+  if (typeof range === 'string') return range
+  // Before lunch, before ten: of that day. Before a day: the week before it.
+  const within = moment.clock !== null || moment.part !== null
+  const from = within ? startOfDay(dayOf(range.from, at.timeZone), at.timeZone) : range.from - 7 * day
+  return { from, to: Math.max(range.from, from + minute) }
+}
+
+function readAfter(tokens: readonly Token[], at: Now): Found {
+  const moment = readMoment(tokens, at)
+  if (typeof moment === 'string') return moment
+  const range = rangeOf(moment, at, 0)
+  if (typeof range === 'string') return range
+  const within = moment.clock !== null || moment.part !== null
+  const from = moment.part ? range.from + hour : moment.clock !== null ? range.from : range.to
+  const end = within ? startOfDay(daysBefore(dayOf(range.from, at.timeZone), -1), at.timeZone) : at.now
+  return { from, to: Math.max(end, from + minute) }
+}
+
+/** '3 days ago', 'vor drei Tagen', 'for to dager siden', 'the last two hours'; `null` when it is none of these. */
+function readAgo(tokens: readonly Token[], at: Now): Found | null {
+  const isLast = is(tokens[0], 'last', 'past')
+  const begins = is(tokens[0], 'before-or-ago', 'ago-before')
+  const ends = is(tokens.at(-1), 'ago')
+  const inner = tokens
+    .slice(isLast || begins ? 1 : 0, ends ? -1 : undefined)
+    .filter(token => !is(token, 'at'))
+  const one: Token = { kind: 'number', value: 1 }
+  // Norwegian 'to' is two.
+  const two: Token = { kind: 'number', value: 2 }
+  const [said, unit, more] = inner.length === 1 ? [one, inner[0]] : inner
+  const count = said?.kind === 'to' ? two : said
+  if (more !== undefined || count?.kind !== 'number' || unit?.kind !== 'unit' || !(isLast || begins || ends))
+    return null
+  // 'last week' is the one before this; 'the last hour' and 'the last three weeks' end now.
+  if (is(tokens[0], 'last') && inner.length === 1 && unit.unit !== 'minute' && unit.unit !== 'hour')
+    return null
+  const n = count.value
+  if (n === 0 || unit.unit === 'weekend') return 'not-understood'
+  if (isLast) return lastUnits(n, unit.unit, at)
+  if (!count.rough) return unitsAgo(n, unit.unit, at)
+  // 'a few days ago': two of them, or five
+  return join(unitsAgo(5, unit.unit, at), unitsAgo(2, unit.unit, at))
+}
+
+function lastUnits(n: number, unit: Unit, { now, today, timeZone }: Now): Found {
+  const lengths: Readonly<Partial<Record<Unit, number>>> = { minute, hour }
+  const length = lengths[unit]
+  if (length !== undefined) return { from: now - n * length, to: now + minute }
+  const days = { day: 1, week: 7, month: 30, year: 365 }[unit as 'day']
+  return { from: startOfDay(daysBefore(today, n * days), timeZone), to: now + minute }
+}
+
+/** As far off as people are: half as much again for hours, the day itself, half a week for weeks. */
+function unitsAgo(n: number, unit: Unit, { now, today, timeZone }: Now): Found {
+  const days = (first: string, many: number) => spanOf(first, many, timeZone)
+  switch (unit) {
+    case 'minute':
+    case 'hour': {
+      const length = unit === 'minute' ? minute : hour
+      const margin = length * Math.max(1, n / 2)
+      return { from: now - n * length - margin, to: now - n * length + margin }
+    }
+    case 'week':
+      return days(daysBefore(today, n * 7 + 3), 7)
+    case 'month':
+      return days(daysBefore(today, n * 30 + 15), 31)
+    case 'year':
+      return days(daysBefore(today, n * 365 + 60), 121)
+    default:
+      return days(daysBefore(today, n), 1)
+  }
+}
+
+const spanOf = (first: string, days: number, timeZone: string): TimeRange => ({
+  from: startOfDay(first, timeZone),
+  to: startOfDay(daysBefore(first, -days), timeZone),
+})
+
+/** One moment as it was said: a day or days, a part of a day, a time of the clock. */
+interface Moment {
+  readonly day: string | null
+  /** Said by its date. */
+  readonly dated: boolean
+  /** A week, a month, a weekend: more than a day. */
+  readonly days: TimeRange | null
+  readonly part: readonly [number, number] | null
+  /** Minutes of the day. */
+  readonly clock: number | null
+  readonly exact: boolean
+}
+
+function readOne(tokens: readonly Token[], at: Now): Found {
+  const moment = readMoment(tokens, at)
+  return typeof moment === 'string' ? moment : rangeOf(moment, at)
+}
+
+interface Said {
+  date: { year: number | null; month: number; day: number } | null
+  weekday: number | null
+  back: number | null
+  dayOfMonth: number | null
+  month: number | null
+  year: number | null
+  period: { unit: Unit; back: number } | null
+  part: readonly [number, number] | null
+  clock: number | null
+  exact: boolean
+  last: boolean
+  now: boolean
+  third: 'early' | 'middle' | 'late' | null
+}
+
+function readMoment(tokens: readonly Token[], at: Now): Moment | WhenProblem['code'] {
+  const said = readSaid(tokens)
+  return said === null ? 'not-understood' : toMoment(said, at)
+}
+
+/** Puts every token in its place; `null` where one has none, or two want the same. */
+function readSaid(tokens: readonly Token[]): Said | null {
+  const said: Said = {
+    date: null,
+    weekday: null,
+    back: null,
+    dayOfMonth: null,
+    month: null,
+    year: null,
+    period: null,
+    part: null,
+    clock: null,
+    exact: false,
+    last: false,
+    now: false,
+    third: null,
+  }
+  for (let i = 0; i < tokens.length; i += 1) {
+    const told = readToldTime(tokens.slice(i))
+    if (told) {
+      if (said.clock !== null) return null
+      said.clock = told.minutes
+      i += told.length - 1
+      continue
+    }
+    if (!place(said, tokens[i] as Token, tokens[i - 1], tokens[i + 1])) return null
+  }
+  return said
+}
+
+/** 'quarter past three', 'half past two', 'halb drei', 'ten to four'. */
+function readToldTime(
+  tokens: readonly Token[],
+): { readonly minutes: number; readonly length: number } | null {
+  const [first, second, third] = tokens
+  const hourOf = (token: Token | undefined) =>
+    token?.kind === 'number' && token.value >= 1 && token.value <= 12 ? token.value * 60 : null
+  const made = (whole: number | null, minutes: number, length: number) =>
+    whole === null ? null : { minutes: (whole + minutes + 1440) % 1440, length }
+  if (is(first, 'half-to')) return made(hourOf(second), -30, 2)
+  if (is(first, 'half') && is(second, 'after', 'past')) return made(hourOf(third), 30, 3)
+  if (is(first, 'half')) return made(hourOf(second), 30, 2)
+  const minutes =
+    first?.kind === 'quarter' ? 15 : first?.kind === 'number' && first.value < 30 ? first.value : null
+  if (minutes === null) return null
+  if (is(second, 'after', 'past')) return made(hourOf(third), minutes, 3)
+  if (is(second, 'to', 'before', 'before-or-ago')) return made(hourOf(third), -minutes, 3)
+  return null
+}
+
+function place(said: Said, token: Token, before: Token | undefined, after: Token | undefined): boolean {
+  const put = <K extends keyof Said>(key: K, value: Said[K]) => {
+    if (said[key] !== null && said[key] !== false) return false
+    said[key] = value
+    return true
+  }
+  switch (token.kind) {
+    case 'at':
+      return true
+    case 'now':
+      return put('now', true)
+    case 'this':
+      return true
+    case 'last':
+      return put('last', true)
+    case 'early':
+    case 'middle':
+    case 'late':
+      return put('third', token.kind)
+    case 'date':
+      return put('date', token)
+    case 'weekday':
+      return put('weekday', token.number)
+    case 'day':
+      return put('back', token.back)
+    case 'month':
+      return put('month', token.number)
+    case 'part':
+      return put('part', token.hours)
+    case 'ordinal':
+      return put('dayOfMonth', token.value)
+    case 'clock':
+      said.exact = token.exact
+      return put('clock', token.minutes)
+    case 'period':
+      return put('period', token)
+    case 'unit':
+      if (!is(before, 'this', 'last') && token.unit !== 'weekend') return false
+      return put('period', { unit: token.unit, back: is(before, 'last') ? 1 : 0 })
+    case 'number': {
+      const { value } = token
+      if (value > 1900) return said.month !== null && put('year', value)
+      const ofMonth = is(before, 'month') || (is(after, 'month') && !is(before, 'at'))
+      if (ofMonth && value >= 1 && value <= 31) return put('dayOfMonth', value)
+      return value <= 24 && put('clock', (value % 24) * 60)
+    }
+    default:
+      return false
+  }
+}
+
+function toMoment(said: Said, at: Now): Moment | WhenProblem['code'] {
+  const { part, exact, clock } = said
+  const plain = { part, clock, exact, dated: false, days: null }
+  const whole = [said.date, said.back, said.period, said.month ?? said.dayOfMonth].filter(one => one !== null)
+  if (whole.length > 1) return 'not-understood'
+  if (said.now)
+    return whole.length > 0 || clock !== null || part ? 'not-understood' : { ...plain, day: at.today }
+  if (said.third !== null && said.period === null && (said.month === null || said.dayOfMonth !== null))
+    return 'not-understood'
+  if (said.period) {
+    const days = periodOf(said.period, at)
+    if (days === null || said.weekday !== null || clock !== null || part) return 'not-understood'
+    return { ...plain, day: null, days: thirdOf(days, said.third, at.timeZone) }
+  }
+  if (said.month !== null && said.dayOfMonth === null) {
+    if (said.weekday !== null || clock !== null || part) return 'not-understood'
+    return { ...plain, day: null, days: thirdOf(monthOf(said, said.month, at), said.third, at.timeZone) }
+  }
+  if (said.date ?? said.dayOfMonth) {
+    const found = dateOf(said, at)
+    if (found === null) return 'no-such-day'
+    return withWeekday({ ...plain, day: found, dated: true }, said.weekday, at)
+  }
+  if (said.back !== null) return { ...plain, day: daysBefore(at.today, said.back) }
+  if (said.weekday !== null) {
+    const passed = (dayNumber(at.today) - said.weekday + 7) % 7
+    return { ...plain, day: daysBefore(at.today, passed === 0 && said.last ? 7 : passed) }
+  }
+  return clock === null && part === null ? 'not-understood' : { ...plain, day: null }
 }
 
 /** 1 for Monday to 7 for Sunday. */
-const dayNumber = (day: string) => new Date(`${day}T12:00:00Z`).getUTCDay() || 7
+const dayNumber = (date: string) => new Date(`${date}T12:00:00Z`).getUTCDay() || 7
 
-function wholeMonth(today: string, back: number, timeZone: string): TimeRange {
-  const [year = 0, month = 1] = today.split('-').map(Number)
-  const first = (offset: number) => new Date(Date.UTC(year, month - 1 + offset, 1)).toISOString().slice(0, 10)
-  return { from: startOfDay(first(-back), timeZone), to: startOfDay(first(1 - back), timeZone) }
+/** 'Monday 24 November' when that is a Tuesday: one of the two is wrong, so both are looked at. */
+function withWeekday(moment: Moment, weekday: number | null, { timeZone }: Now): Moment {
+  const date = moment.day
+  if (weekday === null || date === null) return moment
+  const off = ((weekday - dayNumber(date) + 10) % 7) - 3
+  if (off === 0) return moment
+  const other = daysBefore(date, -off)
+  const [first, last] = date < other ? [date, other] : [other, date]
+  return {
+    ...moment,
+    day: null,
+    days: { from: startOfDay(first, timeZone), to: startOfDay(daysBefore(last, -1), timeZone) },
+  }
 }
 
-interface Around {
-  readonly now: number
-  readonly today: string
-  readonly text: string
-  readonly span: (first: string, days: number) => TimeRange
+/** 'early October': a third of it, generous at both ends, in whole days. */
+function thirdOf(range: TimeRange, third: Said['third'], timeZone: string): TimeRange {
+  if (third === null) return range
+  const length = (range.to - range.from) / 3
+  const from = range.from + { early: 0, middle: 1, late: 2 }[third] * length
+  const dayAt = (moment: number) => startOfDay(dayOf(moment, timeZone), timeZone)
+  return {
+    from: Math.max(range.from, dayAt(from - length / 4)),
+    to: Math.min(range.to, dayAt(from + length + length / 4 + day)),
+  }
 }
 
-function readAgo(found: RegExpExecArray, { now, today, span, text }: Around): Parsed<TimeRange, WhenProblem> {
-  const [, count = '', unit = ''] = found
-  const n = /^\d+$/.test(count) ? Number(count) : (numbers[count] ?? 0)
-  if (n === 0) return no({ code: 'not-understood', text })
-  if (/^(minut|hour|time|stund|godzin)/.test(unit)) {
-    const length = unit.startsWith('minut') ? 60_000 : 3_600_000
-    const at = now - n * length
-    return yes({ from: at - length * Math.max(1, n / 2), to: at + length * Math.max(1, n / 2) })
+function periodOf({ unit, back }: { unit: Unit; back: number }, { today, timeZone }: Now): TimeRange | null {
+  const number = dayNumber(today)
+  switch (unit) {
+    case 'week':
+      return spanOf(daysBefore(today, number - 1 + 7 * back), 7, timeZone)
+    case 'weekend': {
+      // On a Saturday or Sunday "last weekend" is the one before.
+      const saturday = daysBefore(today, (number + 1) % 7)
+      return spanOf(daysBefore(saturday, number >= 6 ? 7 * back : 0), 2, timeZone)
+    }
+    case 'month':
+      return monthAt(today, -back, timeZone)
+    case 'year': {
+      const year = Number(today.slice(0, 4)) - back
+      return { from: startOfDay(`${year}-01-01`, timeZone), to: startOfDay(`${year + 1}-01-01`, timeZone) }
+    }
+    default:
+      return null
   }
-  if (/^(day|dag|tag|dni|dzien)/.test(unit)) return yes(span(daysBefore(today, n), 1))
-  if (/^(week|uke|woche|tydzien|tygodni)/.test(unit)) return yes(span(daysBefore(today, n * 7 + 3), 7))
-  return yes(span(daysBefore(today, n * 30 + 15), 31))
 }
 
-interface Day {
-  readonly now: number
-  readonly today: string
-  readonly timeZone: string
-  readonly text: string
+function monthAt(date: string, offset: number, timeZone: string): TimeRange {
+  const [year = 0, month = 1] = date.split('-').map(Number)
+  const first = (more: number) =>
+    new Date(Date.UTC(year, month - 1 + offset + more, 1)).toISOString().slice(0, 10)
+  return { from: startOfDay(first(0), timeZone), to: startOfDay(first(1), timeZone) }
 }
 
-/** A day by name, number or word, with a part of it or a time of the clock. */
-function readDay(typed: string, { now, today, timeZone, text }: Day): Parsed<TimeRange, WhenProblem> {
-  let rest = typed
-  let day: string | null = null
-  let clock: number | null = null
-  let part: readonly [number, number] | null = null
-  const date = findDate(rest, today)
-  if (date === 'none such') return no({ code: 'no-such-day', text })
-  if (date) {
-    day = date.day
-    rest = rest.replace(date.found, ' ')
+/** A month by its name: the latest that has begun. 'last October' in October is the one a year ago. */
+function monthOf({ year, last }: Said, month: number, { today, timeZone }: Now): TimeRange {
+  const [thisYear = 0, thisMonth = 1] = today.split('-').map(Number)
+  const latest = month > thisMonth || (month === thisMonth && last) ? thisYear - 1 : thisYear
+  return monthAt(`${year ?? latest}-${String(month).padStart(2, '0')}-01`, 0, timeZone)
+}
+
+/** The day a date stands for; without a year, or without a month, the latest that has been. `null`: no such day. */
+function dateOf(said: Said, { today }: Now): string | null {
+  const made = (year: number, month: number, date: number) => {
+    const text = `${year}-${String(month).padStart(2, '0')}-${String(date).padStart(2, '0')}`
+    const is = new Date(`${text}T12:00:00Z`)
+    return !Number.isNaN(is.getTime()) && is.toISOString().slice(0, 10) === text ? text : null
   }
-  const time = findTime(rest)
-  if (time === 'none such') return no({ code: 'not-understood', text })
-  if (time) {
-    clock = time.minutes
-    rest = rest.replace(time.found, ' ')
+  const thisYear = Number(today.slice(0, 4))
+  const {
+    year,
+    month,
+    day: date,
+  } = said.date ?? { year: said.year, month: said.month, day: said.dayOfMonth ?? 0 }
+  if (month === null) {
+    for (let back = 0; back < 12; back += 1) {
+      const first = new Date(Date.UTC(thisYear, Number(today.slice(5, 7)) - 1 - back, 1))
+      const found = made(first.getUTCFullYear(), first.getUTCMonth() + 1, date)
+      if (found !== null && found <= today) return found
+    }
+    return null
   }
-  let last = false
-  for (const word of rest.split(' ').filter(one => one !== '')) {
-    const back = dayWords[word]
-    const weekday = weekdays.findIndex(names => names.includes(word))
-    if (back !== undefined && day === null) day = daysBefore(today, back)
-    // 'morgen' after a day is its morning in German; alone and in Norwegian it would be tomorrow.
-    else if (dayParts[word] && part === null && (day !== null || word !== 'morgen')) part = dayParts[word]
-    else if (weekday >= 0 && day === null) {
-      const passed = (dayNumber(today) - (weekday + 1) + 7) % 7
-      day = daysBefore(today, passed === 0 && last ? 7 : passed)
-    } else if (/^(?:last|sist|siste|forrige|letzten|letzter|zeszly|this)$/.test(word)) last = word !== 'this'
-    else if (!idle.has(word)) return no({ code: 'not-understood', text })
-  }
-  if (day === null && clock === null && part === null) return no({ code: 'not-understood', text })
-  const on = day ?? today
-  const range = withinDay(on, clock, part, timeZone)
+  if (year !== null) return made(year, month, date)
+  const [now, before] = [made(thisYear, month, date), made(thisYear - 1, month, date)]
+  return now !== null && now <= today ? now : (before ?? now)
+}
+
+/** A moment as a range; around a time of the clock an hour before and after, unless the ends were said. */
+function rangeOf({ day: on, days, part, clock, exact }: Moment, at: Now, margin = hour): Found {
+  if (days) return clock !== null || part ? 'not-understood' : days
+  const within = (date: string) =>
+    withinDay(
+      date,
+      { clock: clock === null ? null : dayClock(clock, exact, part), part, margin },
+      at.timeZone,
+    )
+  if (on !== null) return within(on)
+  const today = within(at.today)
   // '16:00' said in the morning was yesterday's.
-  if (range.from > now && day === null) return yes(withinDay(daysBefore(today, 1), clock, part, timeZone))
-  return range.from > now ? no({ code: 'in-the-future', text }) : yes(range)
+  return today.from > at.now ? within(daysBefore(at.today, 1)) : today
 }
 
-/** A time of the clock: with minutes, or marked as one by a word before or after it. */
-function findTime(text: string): { readonly minutes: number; readonly found: string } | 'none such' | null {
-  const found =
-    /\b(?:at|kl|um|around|gegen|ca|o)?\.? ?(\d{1,2})[:.](\d{2})\b ?(am|pm)?/.exec(text) ??
-    /\b(?:at|kl|um|around|gegen|o)\.? (\d{1,2})\b()(?: ?(am|pm|uhr)\b)?/.exec(text) ??
-    /\b(\d{1,2})() ?(am|pm|uhr)\b/.exec(text)
-  if (!found) return null
-  const [whole, hours, minutes, half] = found
-  const hour = Number(hours) + (half === 'pm' && Number(hours) < 12 ? 12 : 0)
-  if (hour > 23 || Number(minutes) > 59) return 'none such'
-  return { minutes: hour * 60 + Number(minutes), found: whole }
+/** Nobody says 'around four' of the small hours (common practice): one to six is the afternoon unless it says not. */
+function dayClock(clock: number, exact: boolean, part: Moment['part']): number {
+  if (exact || clock >= 720) return clock
+  if (part) return part[0] >= 11 && clock + 720 < part[1] * 60 ? clock + 720 : clock
+  return clock >= 60 && clock < 420 ? clock + 720 : clock
 }
 
 function withinDay(
-  day: string,
-  clock: number | null,
-  part: readonly [number, number] | null,
+  date: string,
+  { clock, part, margin }: Pick<Moment, 'clock' | 'part'> & { readonly margin: number },
   timeZone: string,
 ): TimeRange {
-  const at = (hour: number) =>
-    hour === 24
-      ? startOfDay(daysBefore(day, -1), timeZone)
-      : momentOf(day, `${String(hour).padStart(2, '0')}:00`, timeZone)
+  const at = (hours: number): number =>
+    hours >= 24
+      ? hours === 24
+        ? startOfDay(daysBefore(date, -1), timeZone)
+        : momentOf(daysBefore(date, -1), `${String(hours - 24).padStart(2, '0')}:00`, timeZone)
+      : momentOf(date, `${String(hours).padStart(2, '0')}:00`, timeZone)
   if (clock !== null) {
-    const moment = at(Math.floor(clock / 60)) + (clock % 60) * 60_000
-    return { from: moment - 3_600_000, to: moment + 3_600_000 }
+    const moment = at(Math.floor(clock / 60)) + (clock % 60) * minute
+    return { from: moment - margin, to: moment + Math.max(margin, minute) }
   }
   if (part) return { from: at(part[0]), to: at(part[1]) }
-  return { from: startOfDay(day, timeZone), to: startOfDay(daysBefore(day, -1), timeZone) }
-}
-
-function findDate(
-  text: string,
-  today: string,
-): { readonly day: string; readonly found: string } | 'none such' | null {
-  const thisYear = Number(today.slice(0, 4))
-  const iso = /\b(\d{4})-(\d{1,2})-(\d{1,2})\b/.exec(text)
-  if (iso) return madeDay(iso[0], Number(iso[1]), Number(iso[2]), Number(iso[3]))
-  const named = months.flatMap((names, i) => names.map(name => [name, i + 1] as const))
-  for (const [name, month] of named) {
-    const found =
-      new RegExp(`\\b(\\d{1,2})(?:\\.|st|nd|rd|th)? ?${name}\\b\\.?(?: ?(\\d{4}))?`).exec(text) ??
-      new RegExp(`\\b${name}\\.? (\\d{1,2})(?:st|nd|rd|th)?\\b(?!:)(?: ?(\\d{4}))?`).exec(text)
-    if (found)
-      return madeDay(found[0], found[2] ? Number(found[2]) : null, month, Number(found[1]), {
-        thisYear,
-        today,
-      })
-  }
-  // Day first, as in the languages of our colleagues; '12.30' with a word like 'at' before it is a time.
-  const numeric =
-    /(?:^|\s)(\d{1,2})(?:\.(\d{1,2})\.(\d{4}|\d{2})?|\/(\d{1,2})(?:\/(\d{4}|\d{2}))?)(?=\s|$)/.exec(text)
-  if (!numeric) return null
-  const year = numeric[3] ?? numeric[5]
-  return madeDay(
-    numeric[0],
-    year === undefined ? null : Number(year) + (year.length === 2 ? 2000 : 0),
-    Number(numeric[2] ?? numeric[4]),
-    Number(numeric[1]),
-    { thisYear, today },
-  )
-}
-
-/** Without a year the latest such day that has been. */
-function madeDay(
-  found: string,
-  year: number | null,
-  month: number,
-  day: number,
-  { thisYear, today }: { thisYear: number; today: string } = { thisYear: 0, today: '' },
-): { day: string; found: string } | 'none such' {
-  const text = (of: number) => `${of}-${String(month).padStart(2, '0')}-${String(day).padStart(2, '0')}`
-  const isDay = (of: number) => {
-    const made = new Date(`${text(of)}T12:00:00Z`)
-    return !Number.isNaN(made.getTime()) && made.toISOString().slice(0, 10) === text(of)
-  }
-  if (year !== null) return isDay(year) ? { day: text(year), found } : 'none such'
-  if (isDay(thisYear) && text(thisYear) <= today) return { day: text(thisYear), found }
-  if (isDay(thisYear - 1)) return { day: text(thisYear - 1), found }
-  return isDay(thisYear) ? { day: text(thisYear), found } : 'none such'
+  return spanOf(date, 1, timeZone)
 }
