@@ -153,3 +153,26 @@ describe('rules', () => {
     ])
   })
 })
+
+describe('domains in other scripts: a rule and a message may be written either way', () => {
+  test.each([
+    ['bücher.example', 'xn--bcher-kva.example'],
+    ['xn--bcher-kva.example', 'bücher.example'],
+    ['BÜCHER.example', 'xn--bcher-kva.example'],
+    ['bücher', 'xn--bcher-kva.example'],
+    ['bücher.example', 'news.xn--bcher-kva.example'],
+  ])('%s asked of %s', (asked, written) => {
+    const from = message({ from: parseMailboxes(`Shop <info@${written}>`) })
+    expect(holds(condition('from', 'contains', asked), from)).toBe(true)
+    expect(holds(condition('list', 'contains', asked), message({ listId: `offers.${written}` }))).toBe(true)
+    expect(holds(condition('from', 'contains', 'bucher.example'), from)).toBe(false)
+    expect(holds(condition('from', 'contains', 'xn--bcher-abc'), from)).toBe(false)
+  })
+  test('an address is exactly itself in both', () => {
+    const from = message({ from: parseMailboxes('info@xn--bcher-kva.example') })
+    expect(holds(condition('from', 'is', 'info@bücher.example'), from)).toBe(true)
+    expect(holds(condition('from', 'is', 'info@xn--bcher-kva.example'), from)).toBe(true)
+    expect(holds(condition('from', 'matches', 'info@bü?her.*'), from)).toBe(true)
+    expect(holds(condition('from', 'is', 'bücher.example'), from)).toBe(false)
+  })
+})

@@ -20,7 +20,7 @@ import { workDigests } from './work/digests.ts'
 import { indexOldSenders } from './whereabouts/index-messages.ts'
 import { workEnquiries } from './work/enquiries.ts'
 import { startLoop } from './work/loop.ts'
-import { workInspections } from './work/inspections.ts'
+import { createInspections } from './work/inspections.ts'
 import { createListsPool, workImports } from './work/lists.ts'
 import { createOutbox } from './work/outbox.ts'
 import { workUpkeep } from './work/upkeep.ts'
@@ -139,14 +139,8 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       : { ...readHere, ...(resolve ? { authenticate: checkWith(resolve) } : {}) }
   const app = createApp({ db, log, now, settings, queued, live, reader })
   const lab = settings.PENDRO_LAB_URL === '' ? null : createLab(settings.PENDRO_LAB_URL)
-  const inspections =
-    lab &&
-    startLoop(
-      'inspections',
-      1000,
-      () => workInspections({ db, lab, log, now, contents: reader.toInspect }),
-      log,
-    )
+  const inspecting = lab && createInspections({ db, lab, log, now, contents: reader.toInspect })
+  const inspections = inspecting && startLoop('inspections', 1000, inspecting.work, log)
   const calibration = startLoop('calibration', 5000, () => recalibrate(db, now()), log)
   const intake = {
     read: reader.read,
@@ -197,7 +191,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       enquiries.stop(),
       upkeep.stop(),
     ])
-    await Promise.all([lists.stop(), reader.stop(), sending.stop()])
+    await Promise.all([lists.stop(), reader.stop(), sending.stop(), inspecting?.stop()])
     await db.close()
     log.stopped()
   }

@@ -9,7 +9,7 @@ import { takeIn } from '../src/mail/intake.ts'
 import { createLab, type Lab } from '../src/mail/lab.ts'
 import { createResolver } from '../src/mail/resolver.ts'
 import { fetchPicture, isPublicAddress } from '../src/review/pictures.ts'
-import { workInspections } from '../src/work/inspections.ts'
+import { createInspections, workInspections } from '../src/work/inspections.ts'
 import {
   fakeStore,
   log,
@@ -74,6 +74,14 @@ describe('the attachment lab', () => {
   }
   const run = (lab: Lab) =>
     workInspections({ contents: readHere.toInspect, db: server.db, lab, log, now: () => server.clock.now })
+  const ticketsOf = async (deliveryId: number) =>
+    (
+      await select<{ tickets: string[] }>(
+        server.db,
+        'SELECT i.tickets FROM inspections i JOIN deliveries d ON d.message_id = i.message_id WHERE d.id = :deliveryId',
+        { deliveryId },
+      )
+    )[0]?.tickets
   const later = (ms: number) => {
     server.clock.now = new Date(server.clock.now.getTime() + ms)
   }
@@ -134,6 +142,72 @@ describe('the attachment lab', () => {
     later(31 * 60_000)
     await run(away)
     expect(await states(ids)).toEqual(['deferred', 'deferred'])
+  })
+
+  test('a lab that forgot its tickets gets the files again; one that goes on forgetting can’t tell', async () => {
+    const handed: string[] = []
+    let forgets = true
+    const lab: Lab = {
+      hand: content => {
+        handed.push(Buffer.from(content).toString('latin1'))
+        return Promise.resolve(`t${handed.length}`)
+      },
+      ask: () => Promise.resolve(forgets ? 'forgotten' : 'clean'),
+    }
+    const ids = await arrive('handed twice')
+    await run(lab)
+    later(3000)
+    await run(lab)
+    expect(await states(ids)).toEqual(['inspecting', 'inspecting'])
+    later(6000)
+    await run(lab)
+    expect(handed).toHaveLength(2)
+    expect(handed[0]).toBe(handed[1])
+    forgets = false
+    later(3000)
+    await run(lab)
+    expect(await states(ids)).toEqual(['deferred', 'deferred'])
+
+    forgets = true
+    const others = await arrive('always forgotten')
+    await run(lab)
+    later(31 * 60_000)
+    await run(lab)
+    expect(await states(others)).toEqual(['deferred', 'deferred'])
+  })
+
+  test('a real lab answers 404 for a ticket it does not know', async () => {
+    const real = await startAttachmentLab({ delay: 0 })
+    expect(await createLab(`http://127.0.0.1:${real.port}`).ask('never given')).toBe('forgotten')
+    await real.stop()
+  })
+
+  test('a file the lab hangs over does not hold up the others', async () => {
+    let free = () => {}
+    const hanging = new Promise<string>(resolve => (free = () => resolve('t')))
+    const lab: Lab = {
+      hand: content =>
+        Buffer.from(content).toString('latin1').includes('hangs') ? hanging : Promise.resolve('t'),
+      ask: () => Promise.resolve('clean'),
+    }
+    const slow = await arrive('this one hangs')
+    const inspections = createInspections({
+      contents: readHere.toInspect,
+      db: server.db,
+      lab,
+      log,
+      now: () => server.clock.now,
+    })
+    await inspections.work()
+    const quick = await arrive('this one does not')
+    await inspections.work()
+    await expect.poll(() => ticketsOf(quick[0] ?? 0)).toEqual(['t'])
+    later(3000)
+    await inspections.work()
+    await expect.poll(() => states(quick)).toEqual(['deferred', 'deferred'])
+    expect(await states(slow)).toEqual(['inspecting', 'inspecting'])
+    free()
+    await inspections.stop()
   })
 
   test('two workers at once send each delivery on once', async () => {

@@ -1,4 +1,4 @@
-import type { NamedAddress } from '../address/index.ts'
+import { displayDomain, parseDomain, type NamedAddress } from '../address/index.ts'
 import type { Message } from '../message/index.ts'
 import type { MailRule, RuleCondition, RuleField, RuleVerdict } from './rule.ts'
 
@@ -42,14 +42,23 @@ function readField(field: RuleField, message: Readable): readonly string[] {
     case 'subject':
       return [message.subject]
     case 'list':
-      return message.listId === null ? [] : [message.listId]
+      return message.listId === null ? [] : bothForms(message.listId)
     case 'body':
       return [message.text.slice(0, longestText)]
   }
 }
 
 /** Somebody is named by display name or by address; either may be what a rule asks for. */
-const namesOf = ({ name, text }: NamedAddress): readonly string[] => (name === '' ? [text] : [name, text])
+const namesOf = ({ name, text }: NamedAddress): readonly string[] =>
+  name === '' ? bothForms(text) : [name, ...bothForms(text)]
+
+/** An address or a domain as DNS has it and as people write it (RFC 5890): a rule may have been written with either. */
+function bothForms(text: string): readonly string[] {
+  const at = text.lastIndexOf('@') + 1
+  const domain = parseDomain(text.slice(at))
+  if (!domain.ok || !domain.value.includes('xn--')) return [text]
+  return [text.slice(0, at) + domain.value, text.slice(0, at) + displayDomain(domain.value)]
+}
 
 /** RFC 5051, i;unicode-casemap, as far as JavaScript's own tables go: no difference of case or of composition. */
 const caseless = (text: string): string => text.normalize('NFKD').toLowerCase()

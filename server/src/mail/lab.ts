@@ -1,6 +1,7 @@
 import { z } from 'zod'
 
-export type LabAnswer = 'waiting' | 'clean' | 'harmful' | 'unknown'
+/** `forgotten`: the lab knows no such ticket. */
+export type LabAnswer = 'waiting' | 'clean' | 'harmful' | 'unknown' | 'forgotten'
 
 /** An attachment lab: takes bytes, gives a ticket, and later a verdict. Rejects when it does not answer. */
 export interface Lab {
@@ -14,12 +15,18 @@ const answered = z.object({ verdict: z.enum(['waiting', 'clean', 'harmful', 'unk
 export function createLab(url: string): Lab {
   const call = async (path: string, init: RequestInit): Promise<unknown> => {
     const response = await fetch(url + path, { ...init, signal: AbortSignal.timeout(10_000) })
+    // Read or not, a body that is left lying keeps its connection.
+    if (!response.ok) await response.body?.cancel()
+    if (response.status === 404) return null
     if (!response.ok) throw new Error(`the lab answered ${response.status}`)
     return response.json()
   }
   return {
     hand: async content =>
       handed.parse(await call('/inspections', { method: 'POST', body: Buffer.from(content) })).ticket,
-    ask: async ticket => answered.parse(await call(`/inspections/${encodeURIComponent(ticket)}`, {})).verdict,
+    ask: async ticket => {
+      const told = await call(`/inspections/${encodeURIComponent(ticket)}`, {})
+      return told === null ? 'forgotten' : answered.parse(told).verdict
+    },
   }
 }

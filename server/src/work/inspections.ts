@@ -6,6 +6,7 @@ import type { Log } from '../log.ts'
 import type { Lab, LabAnswer } from '../mail/lab.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 import type { Reader } from '../mail/reader.ts'
+import { createSlots, type Slots } from './slots.ts'
 
 interface Deps {
   readonly db: Database
@@ -28,22 +29,38 @@ const askAgain = 2_000
 const patience = 30 * 60_000
 const waitAfterFailure = [5_000, 15_000, 60_000, 300_000]
 
+const slots = 10
+
 /** Hands attachments to the lab and lets messages go on when it has answered; the number of jobs that moved. */
 export async function workInspections(deps: Deps): Promise<number> {
-  const jobs = await claim(deps)
+  const jobs = await claim(deps, slots)
   const moved = await Promise.all(jobs.map(job => inspect(deps, job)))
   return moved.filter(Boolean).length
 }
 
-function claim({ db, now }: Deps): Promise<readonly Job[]> {
+/** The same as a loop's work: a file the lab takes long over does not hold up the others. */
+export const createInspections = (deps: Deps): Slots =>
+  createSlots<Job>({
+    name: 'inspections',
+    slots,
+    perKey: slots,
+    keyOf: job => job.message_id,
+    claim: limit => claim(deps, limit),
+    run: async job => {
+      await inspect(deps, job)
+    },
+    log: deps.log,
+  })
+
+function claim({ db, now }: Deps, limit: number): Promise<readonly Job[]> {
   const at = now()
   return inTransaction(db, async tx => {
     const jobs = await select<Job>(
       db,
       `SELECT message_id, attempts, tickets FROM inspections
        WHERE done_at IS NULL AND next_at <= :at AND (claimed_until IS NULL OR claimed_until < :at)
-       ORDER BY next_at LIMIT 10 FOR UPDATE SKIP LOCKED`,
-      { at },
+       ORDER BY next_at LIMIT :limit FOR UPDATE SKIP LOCKED`,
+      { at, limit },
       tx,
     )
     if (jobs.length > 0) {
@@ -62,12 +79,16 @@ async function inspect(deps: Deps, job: Job): Promise<boolean> {
   try {
     if (job.tickets.length === 0) return await hand(deps, job)
     const answers = await Promise.all(job.tickets.map(ticket => deps.lab.ask(ticket)))
+    if (answers.includes('forgotten') && !(await isOverdue(deps, job))) {
+      await handAgain(deps, job)
+      return false
+    }
     const verdict = verdictOf(answers)
     if (verdict === 'waiting' && !(await isOverdue(deps, job))) {
       await again(deps, job, askAgain, '')
       return false
     }
-    await goOn(deps, job, verdict === 'waiting' ? 'unknown' : verdict)
+    await goOn(deps, job, verdict === 'waiting' || verdict === 'forgotten' ? 'unknown' : verdict)
     return true
   } catch (error) {
     const problem = error instanceof Error ? error.message : String(error)
@@ -76,19 +97,15 @@ async function inspect(deps: Deps, job: Job): Promise<boolean> {
       await goOn(deps, job, 'unknown')
       return true
     }
-    await again(
-      deps,
-      job,
-      waitAfterFailure[Math.min(job.attempts, waitAfterFailure.length - 1)] ?? 0,
-      problem,
-    )
+    await again(deps, job, failureWait(job), problem)
     return false
   }
 }
 
 /** One harmful attachment is enough; one that is still waited for keeps the message waiting. */
 function verdictOf(answers: readonly LabAnswer[]): LabAnswer {
-  for (const worst of ['harmful', 'waiting', 'unknown'] as const) if (answers.includes(worst)) return worst
+  for (const worst of ['harmful', 'waiting', 'forgotten', 'unknown'] as const)
+    if (answers.includes(worst)) return worst
   return 'clean'
 }
 
@@ -116,6 +133,17 @@ async function hand(deps: Deps, job: Job): Promise<boolean> {
   )
   return false
 }
+
+/** The lab knows nothing of a ticket it gave: it gets the files again, a little later each time. */
+async function handAgain(deps: Deps, job: Job): Promise<void> {
+  await execute(deps.db, "UPDATE inspections SET tickets = '[]' WHERE message_id = :message_id", {
+    message_id: job.message_id,
+  })
+  await again(deps, job, failureWait(job), 'ticket-forgotten')
+}
+
+const failureWait = ({ attempts }: Job) =>
+  waitAfterFailure[Math.min(attempts, waitAfterFailure.length - 1)] ?? 0
 
 async function isOverdue({ db, now }: Deps, { message_id }: Job): Promise<boolean> {
   const row = await findRow<{ received_at: Date }>(

@@ -9,6 +9,7 @@ import type { Send, SendResult } from '../mail/smtp-out.ts'
 import { deliveryMark, onwardFields, withoutOwnFields } from '../mail/trace.ts'
 import { writeLetter } from '../own/letters.ts'
 import { pendro, writeRecord } from '../record/write.ts'
+import { createSlots, type Slots } from './slots.ts'
 
 interface Deps {
   readonly db: Database
@@ -25,6 +26,11 @@ interface Job {
   readonly subject_id: number
   readonly place: string
   readonly attempts: number
+}
+
+interface ClaimedJob extends Job {
+  /** `null` for mail of our own. */
+  readonly mailbox_id: number | null
 }
 
 const seconds = (n: number) => n * 1000
@@ -47,43 +53,23 @@ const slots = 20
 /** A mailbox that hangs holds up no more than this many of them. */
 const slotsPerMailbox = 3
 
-/**
- * The same as a loop's work, without waiting for the slowest: a slot that is free takes the next job, and no mailbox has
- * more than its share of them. Gives how many were begun; rests when every slot is taken.
- */
-export function createOutbox(deps: Deps): {
-  readonly work: () => Promise<number>
-  readonly stop: () => Promise<void>
-} {
-  const running = new Map<Promise<void>, number>()
-  const busyMailboxes = () => {
-    const counts = new Map<number, number>()
-    for (const mailbox of running.values()) counts.set(mailbox, (counts.get(mailbox) ?? 0) + 1)
-    return [...counts].flatMap(([mailbox, n]) => (n >= slotsPerMailbox ? [mailbox] : []))
-  }
-  return {
-    work: async () => {
-      if (running.size >= slots) await Promise.race(running.keys())
-      const jobs = await claimJobs(deps, Math.min(slotsPerMailbox, slots - running.size), busyMailboxes())
-      for (const job of jobs) {
-        const sending: Promise<void> = send(deps, job)
-          .catch((error: unknown) => deps.log.jobFailed('outbox', error))
-          .finally(() => running.delete(sending))
-        running.set(sending, job.mailbox_id ?? Number(job.place))
-      }
-      return jobs.length
-    },
-    stop: async () => {
-      await Promise.all(running.keys())
-    },
-  }
-}
+/** The same as a loop's work, without waiting for the slowest; no mailbox has more than its share of the slots. */
+export const createOutbox = (deps: Deps): Slots =>
+  createSlots<ClaimedJob>({
+    name: 'outbox',
+    slots,
+    perKey: slotsPerMailbox,
+    keyOf: job => job.mailbox_id ?? Number(job.place),
+    claim: (limit, busy) => claimJobs(deps, limit, busy),
+    run: job => send(deps, job),
+    log: deps.log,
+  })
 
 async function claimJobs(
   { db, now }: Deps,
   limit: number,
   busy: readonly number[],
-): Promise<readonly (Job & { readonly mailbox_id: number | null })[]> {
+): Promise<readonly ClaimedJob[]> {
   const at = now()
   const jobs = await inTransaction(db, async tx => {
     // By raw SQL: Sequelize drops SKIP LOCKED on MariaDB.
