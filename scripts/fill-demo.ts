@@ -308,7 +308,7 @@ async function learnPast(
       lessons.map(lesson => ({ ruling_id: null, message_id: null, ...lesson })),
       tx,
     )
-    for (const lesson of lessons) await apply(db, tx, lesson, 1)
+    await apply(db, tx, lessons, 1)
   })
 }
 

@@ -12,7 +12,7 @@ import { keepReading, type Reading } from '../mail/reading.ts'
 import { hashMessageId } from '../mail/knowledge.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { shiftClusters } from '../review/clusters.ts'
-import { learn } from '../review/learning.ts'
+import { learn, teachingOf } from '../review/learning.ts'
 import { translator } from '../wording.ts'
 
 interface Reported {
@@ -71,7 +71,10 @@ export async function learnReported(
       )
       if (learned !== 'nothing') await shiftClusters(db, tx, [known.cluster_key], learned, 1)
     }
-    if (learned !== 'nothing') await learn(db, tx, rulingId, learned, [messageId])
+    if (learned !== 'nothing') {
+      const teaching = teachingOf(messageId, known?.sender_facts ?? senderFacts(message, null), reading)
+      await learn(db, tx, rulingId, learned, [teaching])
+    }
     const facts = {
       message: 'report',
       learn: learned,
@@ -132,6 +135,7 @@ interface Known {
   readonly mailbox_id: number
   readonly state: string
   readonly cluster_key: string
+  readonly sender_facts: SenderFacts
 }
 
 function findKnown(
@@ -143,7 +147,7 @@ function findKnown(
   if (messageId === null) return Promise.resolve(null)
   return findRow<Known>(
     db,
-    `SELECT d.id, d.message_id, d.mailbox_id, d.state, d.cluster_key FROM messages m JOIN deliveries d ON d.message_id = m.id
+    `SELECT d.id, d.message_id, d.mailbox_id, d.state, d.cluster_key, m.sender_facts FROM messages m JOIN deliveries d ON d.message_id = m.id
      WHERE m.message_id_hash = :hash AND m.direction = 'in' ${mailboxId === null ? '' : 'AND d.mailbox_id = :mailboxId'} ORDER BY d.id LIMIT 1`,
     { hash: hashMessageId(messageId), mailboxId },
     tx,

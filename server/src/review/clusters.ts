@@ -41,21 +41,16 @@ export async function growClusters(
   for (const { cluster_key, deliveries, shift } of rows) {
     const before = deliveries - (added.get(cluster_key) ?? 0)
     if (before > 0 && Math.floor(Math.log2(deliveries)) > Math.floor(Math.log2(before)))
-      await rankAnew(db, tx, cluster_key, { deliveries, shift })
+      await rankAnew(db, tx, [cluster_key], crowdShift(deliveries) + shift)
   }
   return new Map(rows.map(({ cluster_key, deliveries, shift }) => [cluster_key, { deliveries, shift }]))
 }
 
-async function rankAnew(
-  db: Database,
-  tx: Tx,
-  key: string,
-  { deliveries, shift }: ClusterState,
-): Promise<void> {
+async function rankAnew(db: Database, tx: Tx, keys: readonly string[], shift: number): Promise<void> {
   await execute(
     db,
-    "UPDATE deliveries SET rank_score = rank_base + :shift WHERE cluster_key = :key AND state IN ('quarantined', 'junk')",
-    { shift: crowdShift(deliveries) + shift, key },
+    "UPDATE deliveries SET rank_score = rank_base + :shift WHERE cluster_key IN (:keys) AND state IN ('quarantined', 'junk')",
+    { shift, keys },
     tx,
   )
 }
@@ -64,23 +59,29 @@ async function rankAnew(
 export async function shiftClusters(
   db: Database,
   tx: Tx,
-  keys: readonly string[],
+  clusterKeys: readonly string[],
   verdict: 'wanted' | 'junk' | 'phishing',
   sign: 1 | -1,
 ): Promise<void> {
-  for (const key of [...new Set(keys)].sort()) {
-    await execute(
-      db,
-      'UPDATE clusters SET shift = shift + :shift WHERE cluster_key = :key',
-      { shift: sign * clusterShift[verdict], key },
-      tx,
-    )
-    const [row] = await select<ClusterState>(
-      db,
-      'SELECT deliveries, shift FROM clusters WHERE cluster_key = :key',
-      { key },
-      tx,
-    )
-    if (row) await rankAnew(db, tx, key, row)
+  const keys = [...new Set(clusterKeys)].sort()
+  if (keys.length === 0) return
+  await execute(
+    db,
+    'UPDATE clusters SET shift = shift + :shift WHERE cluster_key IN (:keys)',
+    { shift: sign * clusterShift[verdict], keys },
+    tx,
+  )
+  const rows = await select<ClusterState & { cluster_key: string }>(
+    db,
+    'SELECT cluster_key, deliveries, shift FROM clusters WHERE cluster_key IN (:keys)',
+    { keys },
+    tx,
+  )
+  // Most clusters are of one delivery and have moved alike: a statement for each amount, not for each cluster.
+  const byShift = new Map<number, string[]>()
+  for (const { cluster_key, deliveries, shift } of rows) {
+    const whole = crowdShift(deliveries) + shift
+    byShift.set(whole, [...(byShift.get(whole) ?? []), cluster_key])
   }
+  for (const [shift, alike] of byShift) await rankAnew(db, tx, alike, shift)
 }

@@ -1,15 +1,59 @@
-import { findReading, readMessage } from '../mail/reading.ts'
+import { gunzipSync } from 'node:zlib'
 import type { SenderFacts } from '@pendro/core/senders'
 import { execute, insert, select, type Database, type Tx } from '../db/database.ts'
 import { seenKeys } from '../mail/knowledge.ts'
+import type { Reader } from '../mail/reader.ts'
+import { findReading, type Reading } from '../mail/reading.ts'
 
 export type Verdict = 'wanted' | 'junk' | 'phishing'
 
-interface Lesson {
-  readonly verdict: Verdict
+/** What one message can teach. */
+export interface Teaching {
+  readonly messageId: number
   readonly words: readonly string[]
+  /** Of `seenKeys`. */
   readonly senders: readonly string[]
 }
+
+interface Lesson extends Omit<Teaching, 'messageId'> {
+  readonly verdict: Verdict
+}
+
+const atOnce = 200
+
+/**
+ * What these messages can teach, each once; messages that are gone teach nothing. Asked before a transaction: reading takes
+ * time, and nothing must be locked meanwhile.
+ */
+export async function teachingsOf(
+  db: Database,
+  messageIds: readonly number[],
+  read: Reader['read'],
+): Promise<readonly Teaching[]> {
+  const ids = [...new Set(messageIds)].sort((a, b) => a - b)
+  const teachings: Teaching[] = []
+  for (let i = 0; i < ids.length; i += atOnce) {
+    const rows = await select<{ id: number; sender_facts: SenderFacts; gzip: Buffer | null }>(
+      db,
+      `SELECT m.id, m.sender_facts, r.gzip FROM messages m JOIN message_sources s ON s.message_id = m.id
+       LEFT JOIN message_readings r ON r.message_id = m.id WHERE m.id IN (:ids) ORDER BY m.id`,
+      { ids: ids.slice(i, i + atOnce) },
+    )
+    for (const { id, sender_facts, gzip } of rows) {
+      const reading = gzip
+        ? (JSON.parse(gunzipSync(gzip).toString('utf8')) as Reading)
+        : await findReading(db, id, read)
+      teachings.push(teachingOf(id, sender_facts, reading))
+    }
+  }
+  return teachings
+}
+
+export const teachingOf = (messageId: number, { from }: SenderFacts, reading: Reading | null): Teaching => ({
+  messageId,
+  words: reading?.words ?? [],
+  senders: from[0] ? seenKeys(from[0]) : [],
+})
 
 /** Learns from messages that people ruled on; what was learned is kept with the ruling, word by word. */
 export async function learn(
@@ -17,25 +61,22 @@ export async function learn(
   tx: Tx,
   rulingId: number,
   verdict: Verdict,
-  messageIds: readonly number[],
+  teachings: readonly Teaching[],
 ): Promise<void> {
-  const rows = await select<{ id: number; sender_facts: SenderFacts }>(
+  const lessons = teachings.map(({ messageId, words, senders }) => ({
+    ruling_id: rulingId,
+    message_id: messageId,
+    verdict,
+    words,
+    senders,
+  }))
+  await insert(db, 'lessons', lessons, tx)
+  await apply(db, tx, lessons, 1)
+  await callMessages(
     db,
-    'SELECT m.id, m.sender_facts FROM messages m JOIN message_sources s ON s.message_id = m.id WHERE m.id IN (:messageIds) ORDER BY m.id',
-    { messageIds: [...new Set(messageIds)] },
     tx,
+    teachings.map(({ messageId }) => messageId),
   )
-  for (const row of rows) {
-    const reading = await findReading(db, row.id, readMessage, tx)
-    const lesson: Lesson = {
-      verdict,
-      words: reading?.words ?? [],
-      senders: row.sender_facts.from[0] ? seenKeys(row.sender_facts.from[0]) : [],
-    }
-    await insert(db, 'lessons', [{ ruling_id: rulingId, message_id: row.id, ...lesson }], tx)
-    await apply(db, tx, lesson, 1)
-  }
-  await callMessages(db, tx, messageIds)
 }
 
 /** What a person last said of each message is kept with it, where a replay reads it. */
@@ -60,7 +101,7 @@ export async function unlearn(db: Database, tx: Tx, rulingId: number): Promise<v
     { rulingId },
     tx,
   )
-  for (const lesson of lessons) await apply(db, tx, lesson, -1)
+  await apply(db, tx, lessons, -1)
   await execute(db, 'DELETE FROM lessons WHERE ruling_id = :rulingId', { rulingId }, tx)
   await callMessages(
     db,
@@ -69,30 +110,67 @@ export async function unlearn(db: Database, tx: Tx, rulingId: number): Promise<v
   )
 }
 
-/** Word counts and the sender's own count; `sign` is 1 to learn, -1 to forget. */
-export async function apply(
-  db: Database,
-  tx: Tx,
-  { verdict, words, senders }: Lesson,
-  sign: 1 | -1,
-): Promise<void> {
-  const wanted = verdict === 'wanted' ? sign : 0
-  const junk = sign - wanted
-  // Sorted, so that two rulings touch the rows in the same order.
-  const tuples = ['', ...words].sort().map((_, i) => `(:w${i}, :wanted, :junk)`)
-  const values = Object.fromEntries(['', ...words].sort().map((word, i) => [`w${i}`, word]))
-  await execute(
-    db,
-    `INSERT INTO words (word, wanted, junk) VALUES ${tuples.join(',')} ON DUPLICATE KEY UPDATE wanted = wanted + :wanted, junk = junk + :junk`,
-    { ...values, wanted, junk },
-    tx,
-  )
-  if (senders.length > 0) {
+interface Counts {
+  wanted: number
+  junk: number
+}
+
+/**
+ * Word counts and the senders' own counts; `sign` is 1 to learn, -1 to forget. All lessons in a few statements, since
+ * mail that comes in waits for the rows they lock; in the order of the keys, so that two rulings wait for each other and
+ * don't lock each other out.
+ */
+export async function apply(db: Database, tx: Tx, lessons: readonly Lesson[], sign: 1 | -1): Promise<void> {
+  const words = new Map<string, Counts>()
+  const senders = new Map<string, Counts>()
+  const count = (map: Map<string, Counts>, key: string, verdict: Verdict) => {
+    const counts = map.get(key) ?? { wanted: 0, junk: 0 }
+    counts[verdict === 'wanted' ? 'wanted' : 'junk'] += sign
+    map.set(key, counts)
+  }
+  for (const lesson of lessons) {
+    for (const word of ['', ...lesson.words]) count(words, word, lesson.verdict)
+    for (const sender of lesson.senders) count(senders, sender, lesson.verdict)
+  }
+  for (const chunk of chunksOf(words)) {
     await execute(
       db,
-      'UPDATE senders_seen SET wanted = wanted + :wanted, junk = junk + :junk WHERE sender IN (:senders)',
-      { wanted, junk, senders },
+      `INSERT INTO words (word, wanted, junk) VALUES ${chunk.map((_, i) => `(:w${i}, :a${i}, :b${i})`).join(',')}
+       ON DUPLICATE KEY UPDATE wanted = wanted + VALUES(wanted), junk = junk + VALUES(junk)`,
+      valuesOf(chunk, 'w'),
+      tx,
+    )
+  }
+  for (const chunk of chunksOf(senders)) {
+    // Only senders that are known: the row is made by their mail.
+    const rows = chunk
+      .map((_, i) => `SELECT :w${i} AS sender, :a${i} AS wanted, :b${i} AS junk`)
+      .join(' UNION ALL ')
+    await execute(
+      db,
+      `UPDATE senders_seen s JOIN (${rows}) x ON x.sender = s.sender SET s.wanted = s.wanted + x.wanted, s.junk = s.junk + x.junk`,
+      valuesOf(chunk, 'w'),
       tx,
     )
   }
 }
+
+type Chunk = readonly (readonly [key: string, counts: Counts])[]
+
+const rowsAtOnce = 1000
+
+function chunksOf(map: ReadonlyMap<string, Counts>): readonly Chunk[] {
+  const rows = [...map].sort(([a], [b]) => (a < b ? -1 : 1))
+  return Array.from({ length: Math.ceil(rows.length / rowsAtOnce) }, (_, i) =>
+    rows.slice(i * rowsAtOnce, (i + 1) * rowsAtOnce),
+  )
+}
+
+const valuesOf = (chunk: Chunk, name: string) =>
+  Object.fromEntries(
+    chunk.flatMap(([key, { wanted, junk }], i) => [
+      [`${name}${i}`, key],
+      [`a${i}`, wanted],
+      [`b${i}`, junk],
+    ]),
+  )

@@ -64,6 +64,7 @@ export function reviewRoutes(
       sentence: body.sentence,
       token: body.token,
       now: now(),
+      read: reader.read,
     })
     log.ruled(ruling.id, who.staffer.id, ruling.deliveries.length)
     queued()

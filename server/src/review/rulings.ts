@@ -5,6 +5,7 @@ import { execute, findRow, inTransaction, insert, select, type Database, type Tx
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
+import { readHere, type Reader } from '../mail/reader.ts'
 import { writeRecord } from '../record/write.ts'
 import { endEntries } from '../senders/changes.ts'
 import { checkEntries } from '../senders/drafts.ts'
@@ -21,7 +22,7 @@ import {
 import { askUpkeep } from '../senders/upkeep-asked.ts'
 import { actor, isSteward, rulerColumns, type Ruler } from '../sign-in/sessions.ts'
 import { shiftClusters } from './clusters.ts'
-import { learn, unlearn } from './learning.ts'
+import { learn, teachingsOf, unlearn } from './learning.ts'
 import { proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
 
 export interface AppliedRuling {
@@ -38,6 +39,8 @@ interface Request {
   readonly sentence: RulingSentence
   readonly token: string
   readonly now: Date
+  /** For messages of before readings were kept; in the server a worker thread with a deadline. */
+  readonly read?: Reader['read']
 }
 
 /**
@@ -46,12 +49,14 @@ interface Request {
  */
 export async function applyRuling(
   db: Database,
-  { who, deliveryIds, sentence, token, now }: Request,
+  { who, deliveryIds, sentence, token, now, read = readHere.read }: Request,
 ): Promise<AppliedRuling> {
   if (sentence.message === 'leave' && sentence.sender === 'as-is' && sentence.learn === 'nothing')
     throw new AppError('NOTHING_TO_DO')
   if (sentence.sender !== 'as-is' && sentence.for === 'everyone' && !isSteward(who))
     throw new AppError('NEEDS_STEWARD')
+  const teachings =
+    sentence.learn === 'nothing' ? [] : await teachingsOf(db, await messagesOf(db, deliveryIds), read)
   const work = async (tx: Tx): Promise<AppliedRuling> => {
     const organisation = await readOrganisation(db, tx)
     const deliveries = await ruledDeliveries(db, deliveryIds, { tx, lock: true })
@@ -89,8 +94,7 @@ export async function applyRuling(
     })
     await moveDeliveries(db, tx, rulingId, moves, now)
     if (sentence.learn !== 'nothing') {
-      const messageIds = deliveries.map(({ message_id }) => message_id)
-      await learn(db, tx, rulingId, sentence.learn, messageIds)
+      await learn(db, tx, rulingId, sentence.learn, teachings)
       await shiftClusters(db, tx, clusterKeys(deliveries), sentence.learn, 1)
     }
     const first = deliveries[0]
@@ -136,6 +140,15 @@ export async function applyRuling(
   }
   // Two staffers may make the same entry at once, or one request may come twice.
   return inTransaction(db, work, { againOnDuplicate: true })
+}
+
+async function messagesOf(db: Database, deliveryIds: readonly number[]): Promise<readonly number[]> {
+  const rows = await select<{ message_id: number }>(
+    db,
+    'SELECT message_id FROM deliveries WHERE id IN (:deliveryIds)',
+    { deliveryIds },
+  )
+  return rows.map(({ message_id }) => message_id)
 }
 
 /** Whose number somebody guessed is told as little as that it exists. */
@@ -222,38 +235,46 @@ async function moveDeliveries(
     })),
     tx,
   )
-  for (const { delivery, to } of moves) {
-    if (to === delivery.state) continue
+  const groups = new Map<string, Move[]>()
+  for (const move of moves) {
+    if (move.to === move.delivery.state) continue
+    const key = `${move.to} ${move.delivery.state} ${move.delivery.came_from}`
+    groups.set(key, [...(groups.get(key) ?? []), move])
+  }
+  for (const group of groups.values()) {
+    const [{ delivery, to } = { delivery: null, to: null }] = group
+    if (!delivery || !to) continue
+    const ids = group.map(one => one.delivery.id)
     // The state it starts from is checked again in the same statement as it is changed.
     const changed = await execute(
       db,
-      'UPDATE deliveries SET state = :to, bound_for = :bound, came_from = :cameFrom WHERE id = :id AND state = :from',
+      'UPDATE deliveries SET state = :to, bound_for = :bound, came_from = :cameFrom WHERE id IN (:ids) AND state = :from',
       {
         to,
         bound: to === 'deferred' ? 'released' : null,
         cameFrom: remembered.has(delivery.state) ? delivery.state : delivery.came_from,
-        id: delivery.id,
+        ids,
         from: delivery.state,
       },
       tx,
     )
-    if (changed !== 1) throw new AppError('WRONG_STATE')
-    if (to === 'deferred') await queueRelease(db, tx, delivery.id, now)
+    if (changed !== ids.length) throw new AppError('WRONG_STATE')
+    if (to === 'deferred') await queueReleases(db, tx, ids, now)
   }
 }
 
-async function queueRelease(db: Database, tx: Tx, deliveryId: number, now: Date): Promise<void> {
+async function queueReleases(db: Database, tx: Tx, ids: readonly number[], now: Date): Promise<void> {
   // A job that ended in a refusal makes room for a new try; one under way would hit the unique key.
   await execute(
     db,
-    "DELETE FROM outbox WHERE kind = 'delivery' AND subject_id = :deliveryId AND place = 'released' AND done_at IS NOT NULL",
-    { deliveryId },
+    "DELETE FROM outbox WHERE kind = 'delivery' AND subject_id IN (:ids) AND place = 'released' AND done_at IS NOT NULL",
+    { ids },
     tx,
   )
   await insert(
     db,
     'outbox',
-    [{ kind: 'delivery', subject_id: deliveryId, place: 'released', next_at: now }],
+    ids.map(id => ({ kind: 'delivery', subject_id: id, place: 'released', next_at: now })),
     tx,
   )
 }
@@ -364,9 +385,7 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
     await unlearn(db, tx, id)
     const { learn: learned } = ruling.sentence
     if (learned !== 'nothing') await shiftClusters(db, tx, clusterKeys(moved), learned, -1)
-    const deliveries: { id: number; state: DeliveryState }[] = []
-    for (const move of moved)
-      deliveries.push({ id: move.delivery_id, state: await moveBack(db, tx, move, now) })
+    const deliveries = await moveBack(db, tx, moved, now)
     const stayedReleased = moved.filter(
       ({ to_state }, i) => to_state === 'deferred' && deliveries[i]?.state !== moved[i]?.from_state,
     ).length
@@ -430,32 +449,59 @@ async function movedDeliveries(db: Database, tx: Tx, rulingId: number): Promise<
   return moved
 }
 
+/** Puts back what can be put back; where each delivery is then. */
 async function moveBack(
   db: Database,
   tx: Tx,
-  { delivery_id, from_state, to_state, state }: Moved,
+  moved: readonly Moved[],
   now: Date,
-): Promise<DeliveryState> {
-  if (from_state === to_state) return state
-  if (to_state === 'deferred') {
-    if (state !== 'deferred') return state
-    // Only a release no process is sending right now can be called back.
-    const cancelled = await execute(
-      db,
-      `DELETE FROM outbox WHERE kind = 'delivery' AND subject_id = :id AND place = 'released' AND done_at IS NULL
-       AND (claimed_until IS NULL OR claimed_until < :now)`,
-      { id: delivery_id, now },
-      tx,
-    )
-    if (cancelled === 0) return state
-  } else if (state !== to_state) return state
-  await execute(
+): Promise<readonly { readonly id: number; readonly state: DeliveryState }[]> {
+  const released = moved.filter(one => one.to_state === 'deferred' && one.from_state !== 'deferred')
+  const cancelled = await cancelReleases(
     db,
-    'UPDATE deliveries SET state = :to, bound_for = NULL WHERE id = :id AND state = :from',
-    { to: from_state, id: delivery_id, from: state },
+    tx,
+    released.filter(({ state }) => state === 'deferred').map(({ delivery_id }) => delivery_id),
+    now,
+  )
+  const returns = moved.filter(({ delivery_id, from_state, to_state, state }) => {
+    if (from_state === to_state) return false
+    return to_state === 'deferred' ? cancelled.has(delivery_id) : state === to_state
+  })
+  for (const from of new Set(returns.map(({ from_state }) => from_state)))
+    for (const state of new Set(returns.map(one => one.state))) {
+      const ids = returns
+        .filter(one => one.from_state === from && one.state === state)
+        .map(({ delivery_id }) => delivery_id)
+      if (ids.length > 0)
+        await execute(
+          db,
+          'UPDATE deliveries SET state = :from, bound_for = NULL WHERE id IN (:ids) AND state = :state',
+          { from, state, ids },
+          tx,
+        )
+    }
+  const back = new Set(returns)
+  return moved.map(one => ({ id: one.delivery_id, state: back.has(one) ? one.from_state : one.state }))
+}
+
+/** Only a release that no process is sending right now can be called back. */
+async function cancelReleases(
+  db: Database,
+  tx: Tx,
+  ids: readonly number[],
+  now: Date,
+): Promise<ReadonlySet<number>> {
+  if (ids.length === 0) return new Set()
+  const jobs = await select<{ id: number; subject_id: number }>(
+    db,
+    `SELECT id, subject_id FROM outbox WHERE kind = 'delivery' AND subject_id IN (:ids) AND place = 'released' AND done_at IS NULL
+     AND (claimed_until IS NULL OR claimed_until < :now) FOR UPDATE`,
+    { ids, now },
     tx,
   )
-  return from_state
+  if (jobs.length > 0)
+    await execute(db, 'DELETE FROM outbox WHERE id IN (:ids)', { ids: jobs.map(({ id }) => id) }, tx)
+  return new Set(jobs.map(({ subject_id }) => subject_id))
 }
 
 async function restoreRegister(
