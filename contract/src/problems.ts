@@ -124,7 +124,15 @@ export const problems = {
     },
   },
   ALREADY_UNDONE: { status: 409, text: 'This ruling has already been undone.' },
-  LATER_RULING: { status: 409, text: 'A later ruling builds on this one. Undo that one first.' },
+  LATER_RULING: {
+    status: 409,
+    text: 'A later ruling builds on this one. Undo that one first.',
+    when: {
+      entries:
+        'Later changes build on this one: {{named}} ({{changes}} in all, the latest by {{by}}). Undo those first; the record lists them.',
+      delivery: '{{by}} ruled on “{{named}}” again after this. Undo that ruling first.',
+    },
+  },
   ENTRY_CHANGED: {
     status: 409,
     text: 'Somebody else has just changed this entry. Look at it again before you change it.',

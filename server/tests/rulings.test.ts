@@ -305,7 +305,11 @@ describe('undo', () => {
     expect(await stateOf(server.db, id)).toBe('discarded')
     const restore = await per.post('/api/rulings', ruling([id], { message: 'restore' }))
     expect(await stateOf(server.db, id)).toBe('quarantined')
-    expect((await per.post(`/api/rulings/${discard.body.id}/undo`, {})).body.code).toBe('LATER_RULING')
+    expect((await per.post(`/api/rulings/${discard.body.id}/undo`, {})).body).toMatchObject({
+      code: 'LATER_RULING',
+      text: 'Per Dal ruled on “A parcel waits” again after this. Undo that ruling first.',
+      facts: { rulings: [restore.body.id] },
+    })
     await per.post(`/api/rulings/${restore.body.id}/undo`, {})
     expect(await stateOf(server.db, id)).toBe('discarded')
     await per.post(`/api/rulings/${discard.body.id}/undo`, {})

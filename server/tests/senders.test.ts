@@ -151,7 +151,10 @@ describe('changing the lists', () => {
     const made = await oda.post('/api/senders/changes', change({ add: [draft('x.example')] }))
     const id = made.body.added[0].id as number
     await oda.post('/api/senders/changes', change({ add: [draft('y.example', { replaces: id })] }))
-    expect((await oda.post(`/api/rulings/${made.body.rulingId}/undo`, {})).body.code).toBe('LATER_RULING')
+    expect((await oda.post(`/api/rulings/${made.body.rulingId}/undo`, {})).body).toMatchObject({
+      code: 'LATER_RULING',
+      text: 'Later changes build on this one: x.example (1 in all, the latest by Oda Rask). Undo those first; the record lists them.',
+    })
   })
 
   test('two stewards at one entry: the later is told who was first and shown what it is now', async () => {

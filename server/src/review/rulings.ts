@@ -416,15 +416,31 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
 
 /** A later ruling may have changed or ended what this one added; undoing this one would bring back both. */
 async function refuseBuiltOn(db: Database, tx: Tx, id: number): Promise<void> {
-  const later = await findRow(
+  const later = await select<EntryRow & { name: string; ruling_id: number }>(
     db,
-    `SELECT 1 FROM ruling_entries x JOIN ruling_entries y ON y.entry_id = x.entry_id AND y.ruling_id > x.ruling_id
-     JOIN rulings r ON r.id = y.ruling_id WHERE x.ruling_id = :id AND x.what = 'added' AND r.undone_at IS NULL LIMIT 1`,
+    `SELECT ${entryColumns}, r.id AS ruling_id, COALESCE(s.name, b.name, '') AS name
+     FROM ruling_entries x JOIN ruling_entries y ON y.entry_id = x.entry_id AND y.ruling_id > x.ruling_id
+     JOIN rulings r ON r.id = y.ruling_id JOIN sender_entries e ON e.id = x.entry_id
+     LEFT JOIN staffers s ON s.id = r.staffer_id LEFT JOIN mailboxes b ON b.id = r.colleague_id
+     WHERE x.ruling_id = :id AND x.what = 'added' AND r.undone_at IS NULL ORDER BY r.id DESC LIMIT 1000`,
     { id },
     tx,
   )
-  if (later) throw new AppError('LATER_RULING')
+  const [last] = later
+  if (last)
+    throw new AppError('LATER_RULING', {
+      context: 'entries',
+      by: last.name,
+      named: namesOf(later.map(row => displayPattern(toEntry(row).pattern))),
+      changes: later.length,
+      rulings: [...new Set(later.map(({ ruling_id }) => ruling_id))].slice(0, 20),
+    })
 }
+
+const mostNamed = 3
+
+const namesOf = (names: readonly string[]) =>
+  names.slice(0, mostNamed).join(', ') + (names.length > mostNamed ? ' …' : '')
 
 interface Moved {
   readonly delivery_id: number
@@ -435,17 +451,32 @@ interface Moved {
 }
 
 async function movedDeliveries(db: Database, tx: Tx, rulingId: number): Promise<readonly Moved[]> {
-  const moved = await select<Moved & { later: number }>(
+  const moved = await select<Moved & { subject: string; later: number | null }>(
     db,
-    `SELECT x.delivery_id, x.from_state, x.to_state, d.state, d.cluster_key,
-       EXISTS (SELECT 1 FROM ruling_deliveries y JOIN rulings r ON r.id = y.ruling_id
-               WHERE y.delivery_id = x.delivery_id AND y.ruling_id > x.ruling_id AND r.undone_at IS NULL
-                 AND y.from_state <> y.to_state AND x.from_state <> x.to_state) AS later
+    `SELECT x.delivery_id, x.from_state, x.to_state, d.state, d.cluster_key, d.subject,
+       (SELECT MAX(r.id) FROM ruling_deliveries y JOIN rulings r ON r.id = y.ruling_id
+        WHERE y.delivery_id = x.delivery_id AND y.ruling_id > x.ruling_id AND r.undone_at IS NULL
+          AND y.from_state <> y.to_state AND x.from_state <> x.to_state) AS later
      FROM ruling_deliveries x JOIN deliveries d ON d.id = x.delivery_id WHERE x.ruling_id = :rulingId ORDER BY x.delivery_id FOR UPDATE`,
     { rulingId },
     tx,
   )
-  if (moved.some(({ later }) => later === 1)) throw new AppError('LATER_RULING')
+  const built = moved.find(({ later }) => later !== null)
+  if (built) {
+    const by = await findRow<{ name: string }>(
+      db,
+      `SELECT COALESCE(s.name, b.name, '') AS name FROM rulings r LEFT JOIN staffers s ON s.id = r.staffer_id
+       LEFT JOIN mailboxes b ON b.id = r.colleague_id WHERE r.id = :later`,
+      { later: built.later },
+      tx,
+    )
+    throw new AppError('LATER_RULING', {
+      context: 'delivery',
+      by: by?.name ?? '',
+      named: built.subject,
+      rulings: [built.later],
+    })
+  }
   return moved
 }
 
