@@ -1,7 +1,7 @@
 import yauzl from 'yauzl'
 
-/** What a ZIP archive holds: the names of its directory and of its local headers, and the contents that were wanted. */
-export interface ZipDirectory {
+/** What an archive holds; of a ZIP the names of its directory and of its local headers, and the contents that were wanted. */
+export interface ArchiveDirectory {
   readonly names: readonly string[]
   readonly encrypted: boolean
   /** Bytes all entries would have together. */
@@ -14,7 +14,7 @@ export interface ZipDirectory {
 const mostEntries = 2000
 const mostContents = 20
 
-interface Wanted {
+export interface Wanted {
   /** Of all that is unpacked together. */
   readonly bytes: number
   readonly wanted: (name: string) => boolean
@@ -24,7 +24,7 @@ interface Wanted {
  * Reads the central directory (PKWARE APPNOTE 4.3.12) and unpacks the entries that are wanted, within their bytes;
  * `null` when it can't be read. Names of local headers (4.3.7) are added where they differ: some programs go by these.
  */
-export function readZip(content: Buffer, { bytes, wanted }: Wanted): Promise<ZipDirectory | null> {
+export function readZip(content: Buffer, { bytes, wanted }: Wanted): Promise<ArchiveDirectory | null> {
   return new Promise(resolve => {
     yauzl.fromBuffer(
       content,

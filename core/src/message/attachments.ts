@@ -1,9 +1,10 @@
 import { gunzipSync } from 'node:zlib'
 import { fileTypeFromBuffer } from 'file-type'
-import { listTar, readZip, type ZipDirectory } from './archives.ts'
+import { listTar, readZip, type ArchiveDirectory, type Wanted } from './archives.ts'
 import type { AttachmentDanger } from './message.ts'
 import { findUuencoded, isBranch, readMime, type Leaf, type Part } from './mime.ts'
 import { bareName, hidesCharacters, turnsDirection, visibleName } from '../text/index.ts'
+import { isPacked, readPacked } from './packed.ts'
 import { readTnef } from './tnef.ts'
 
 /**
@@ -128,6 +129,7 @@ async function lookInside(
   if (isGzip(content)) return lookIntoGzip(names, content, budget, depth)
   if (isTar(content)) return lookAtNames(listTar(content))
   if (isTnef(content)) return lookIntoMany(readTnef(content), budget, depth)
+  if (isPacked(content)) return lookIntoPacked(content, budget, depth)
   if (/^message\//i.test(type) || /\.(eml|msg|mht|mhtml)$/i.test(names[0] ?? ''))
     return content.subarray(0, 8).equals(compoundMark)
       ? dangerInCompound(content)
@@ -243,15 +245,37 @@ function lookAtNames(names: readonly string[]): Inside {
 }
 
 async function lookIntoZip(content: Buffer, budget: Budget, depth: number): Promise<Inside> {
-  const directory = await readZip(fromFirstEntry(content), {
-    bytes: Math.max(0, Math.min(mostUnpacked, budget.bytes)),
-    wanted: name => depth < deepest && (isArchiveName(name) || !hasKnownEnding(name)),
-  })
+  const directory = await readZip(fromFirstEntry(content), wantedOf(budget, depth))
   if (directory === null)
     return {
       ...nothing,
       danger: isEncryptedZip(content) ? 'encrypted-archive' : isZip(content) ? 'unreadable-archive' : null,
     }
+  return lookIntoDirectory(directory, content, budget, depth)
+}
+
+/** Opening one costs a library of its own: fewer are opened than files are looked at. */
+const partsOfPacked = 40
+
+async function lookIntoPacked(content: Buffer, budget: Budget, depth: number): Promise<Inside> {
+  budget.parts -= partsOfPacked
+  if (budget.parts < 0) return { ...nothing, danger: 'unreadable-archive' }
+  const directory = await readPacked(content, wantedOf(budget, depth))
+  if (directory === null) return { ...nothing, danger: 'unreadable-archive' }
+  return lookIntoDirectory(directory, content, budget, depth)
+}
+
+const wantedOf = (budget: Budget, depth: number): Wanted => ({
+  bytes: Math.max(0, Math.min(mostUnpacked, budget.bytes)),
+  wanted: name => depth < deepest && (isArchiveName(name) || !hasKnownEnding(name)),
+})
+
+async function lookIntoDirectory(
+  directory: ArchiveDirectory,
+  content: Buffer,
+  budget: Budget,
+  depth: number,
+): Promise<Inside> {
   const note = noteOf(directory)
   if (directory.expanded > bombBytes || directory.expanded > bombRatio * content.length + 10_000_000)
     return { ...nothing, danger: 'bomb', note }
@@ -276,7 +300,8 @@ function fromFirstEntry(content: Buffer): Buffer {
 }
 const zipEntry = Buffer.from('504b0304', 'hex')
 
-const isArchiveName = (name: string) => /\.(zip|jar|gz|tgz|tar|eml|msg|dat)$/i.test(name)
+const isArchiveName = (name: string) =>
+  /\.(zip|jar|gz|tgz|tar|7z|rar|cab|iso|img|xz|txz|bz2|tbz2?|arj|lzh|lha|wim|eml|msg|dat)$/i.test(name)
 const hasKnownEnding = (name: string) => /\.[a-z0-9]{1,5}$/i.test(name)
 
 const activeTypes =
@@ -372,7 +397,7 @@ function listNames(names: readonly string[]): string {
   return names.length > shown.length ? `${shown.join(', ')}, … (${names.length})` : shown.join(', ')
 }
 
-const noteOf = ({ names }: ZipDirectory): string => listNames(names)
+const noteOf = ({ names }: ArchiveDirectory): string => listNames(names)
 
 export function leavesOf(part: Part): readonly Leaf[] {
   return isBranch(part) ? part.parts.flatMap(leavesOf) : [part]
@@ -392,11 +417,5 @@ export function isAttachment({ names, type, disposition, content }: Leaf): boole
 function looksBinary(content: Buffer): boolean {
   if (ownMark(content) !== null || content.subarray(0, 8).equals(compoundMark)) return true
   const mark = content.subarray(0, 4).toString('latin1')
-  return (
-    mark === '\x7fELF' ||
-    mark.startsWith('PK\u0003\u0004') ||
-    isGzip(content) ||
-    mark === 'Rar!' ||
-    mark === 'MSCF'
-  )
+  return mark === '\x7fELF' || mark.startsWith('PK\u0003\u0004') || isGzip(content) || isPacked(content)
 }
