@@ -1,24 +1,24 @@
 import SevenZip from '7z-wasm'
 import type { ArchiveDirectory, Wanted } from './archives.ts'
 
-/** Marks of the archives and images that 7-Zip's library opens; zip, gzip and tar are read without it. */
-const marks: readonly RegExp[] = [
-  /^7z\xbc\xaf\x27\x1c/,
-  /^Rar!\x1a\x07/,
-  // Letters that could begin a text count only with what follows them.
-  /^MSCF\0{4}/,
-  /^\xfd7zXZ\0/,
-  /^BZh[1-9]\x31\x41\x59\x26\x53\x59/,
-  /^\x60\xea/,
-  /^[^]{2}-lh[0-9d]-/,
-  /^MSWIM\0{3}/,
-  /^xar!\0/,
-]
+/** First bytes of the archives and images that 7-Zip's library opens; zip, gzip and tar are read without it. */
+const starts: readonly Buffer[] = [
+  '377abcaf271c', // 7z
+  '526172211a07', // RAR, 4 and 5
+  '4d53434600000000', // cabinet
+  'fd377a585a00', // xz
+  '60ea', // ARJ
+  '4d5357494d000000', // WIM
+  '7861722100', // XAR
+].map(hex => Buffer.from(hex, 'hex'))
+/** bzip2 and LZH: letters that could begin a text count only with what follows them. */
+const lettered = /^BZh[1-9]1AY&SY|^[^]{2}-lh[0-9d]-/
 /** ISO 9660 puts its mark behind 16 empty sectors. */
 const imageMark = 32769
 
 export const isPacked = (content: Buffer): boolean =>
-  marks.some(mark => mark.test(content.subarray(0, 12).toString('latin1'))) ||
+  starts.some(start => content.subarray(0, start.length).equals(start)) ||
+  lettered.test(content.subarray(0, 12).toString('latin1')) ||
   content.subarray(imageMark, imageMark + 5).toString('latin1') === 'CD001'
 
 const mostEntries = 2000
