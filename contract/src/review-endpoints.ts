@@ -104,6 +104,13 @@ export const deliverySheet = endpoint({
     ),
     /** Who really handed the message in; its sentence is `provenance.<kind>` of the wording. */
     provenance: z.object({ kind: z.string(), facts: z.record(z.string(), z.string()) }),
+    /** What was checked of the sender, by whom; results as in RFC 8601 §2.7. ARC names who sealed the message last. */
+    checks: z.object({
+      by: z.enum(['gateway', 'pendro', 'nobody']),
+      lines: z.array(
+        z.object({ method: z.enum(['dmarc', 'spf', 'dkim', 'arc']), result: z.string(), domain: z.string() }),
+      ),
+    }),
     /** The sender's own way out: none, one to be followed by hand (and why), or one click (RFC 8058). */
     unsubscribe: z.object({
       kind: z.enum(['none', 'by-hand', 'one-click']),

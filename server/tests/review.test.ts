@@ -3,7 +3,8 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { ReviewFilter } from '@pendro/contract'
 import { execute, insert, select } from '../src/db/database.ts'
 import { clusterSizes, countBins, listPage, readCursor, scopeOf, statesOf } from '../src/review/queries.ts'
-import { arrive, signedIn, startTestServer, type TestServer } from './support.ts'
+import { takeIn } from '../src/mail/intake.ts'
+import { arrive, found, sample, signedIn, startTestServer, type TestServer } from './support.ts'
 
 interface Made {
   readonly id: number
@@ -219,4 +220,46 @@ test('what is in a colleague’s own mailbox is opened with a reason, which the 
   const { lines } = (await per.get('/api/record?what=reading&who=everybody')).body
   expect(lines).toMatchObject([{ act: 'read', by: 'Per Dal', reason: 'Asked by phone which boat it was' }])
   await server.close()
+})
+
+test('the sheet tells what was checked of the sender, and by whom', async () => {
+  const per = await signedIn(server, 'per')
+  const checks = async (ids: readonly number[]) => (await per.get(`/api/deliveries/${ids[0]}`)).body.checks
+  expect(await checks(await arrive(server))).toMatchObject({ by: 'nobody', lines: [] })
+  const results = 'dmarc=fail header.from=xn--bcher-kva.example; spf=softfail smtp.mailfrom=a@post.example'
+  const byGateway = await arrive(server, {
+    from: 'a@xn--bcher-kva.example',
+    headers: [found(results, 'post.example')],
+  })
+  expect(await checks(byGateway)).toEqual({
+    by: 'gateway',
+    lines: [
+      { method: 'dmarc', result: 'fail', domain: 'bücher.example' },
+      { method: 'spf', result: 'softfail', domain: 'post.example' },
+    ],
+  })
+  const authenticate = () =>
+    Promise.resolve({
+      by: 'pendro' as const,
+      dmarc: { result: 'none' as const, domain: '' },
+      spf: { result: 'pass' as const, domain: 'relay.example' },
+      dkim: [{ result: 'neutral' as const, domain: 'x.example' }],
+      arc: { result: 'pass' as const, sealer: 'relay.example' },
+    })
+  const [taken] = await takeIn(
+    server.db,
+    [
+      {
+        raw: sample(),
+        envelopeFrom: 'a@relay.example',
+        recipients: ['ingrid@harbour.example'],
+        receivedAt: server.clock.now,
+        connection: { ip: '198.51.100.7', helo: 'relay.example' },
+      },
+    ],
+    { onward: 'queue', authenticate },
+  )
+  const own = await checks(taken?.deliveries.map(({ id }) => id) ?? [])
+  expect(own.by).toBe('pendro')
+  expect(own.lines.at(-1)).toEqual({ method: 'arc', result: 'pass', domain: 'relay.example' })
 })

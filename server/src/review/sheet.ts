@@ -71,11 +71,34 @@ export async function readSheet(
     asksWhy,
     attachments: shownAttachments(reading, words),
     provenance: { kind, facts: origin },
+    checks: checksOf(more.sender_facts),
     unsubscribe: wayOut(reading, more.sender_facts),
     inspection,
     headers: reading?.headers.map(({ name, value }) => ({ name, value })) ?? [],
     history,
     waiting,
+  }
+}
+
+function checksOf({ authentication }: SenderFacts): DeliverySheet['checks'] {
+  if (!authentication?.by) return { by: 'nobody', lines: [] }
+  const { by, dmarc, spf, dkim, arc } = authentication
+  const line = (
+    method: 'dmarc' | 'spf' | 'dkim' | 'arc',
+    { result, domain }: { result: string; domain: string },
+  ) => ({
+    method,
+    result,
+    domain: displayDomain(domain),
+  })
+  return {
+    by,
+    lines: [
+      line('dmarc', dmarc),
+      line('spf', spf),
+      ...dkim.slice(0, 8).map(one => line('dkim', one)),
+      ...(arc ? [line('arc', { result: arc.result, domain: arc.sealer })] : []),
+    ],
   }
 }
 

@@ -278,6 +278,26 @@ export const en = {
     list: 'Sent on by the mailing list {{list}}, so the author can no longer be proven.',
     nobody: 'It names no sender.',
   },
+  checks: {
+    title: 'How the sender was checked',
+    by: {
+      gateway: 'Your mail gateway checked this:',
+      pendro: 'Pendro checked this itself:',
+      nobody: 'Nobody has checked who sent it.',
+    },
+    method: { dmarc: 'DMARC', spf: 'SPF', dkim: 'DKIM', arc: 'ARC' },
+    result: {
+      pass: 'passed',
+      fail: 'failed',
+      softfail: 'failed, the domain says “probably”',
+      neutral: 'no clear result',
+      none: 'nothing found',
+      temperror: 'could not be checked at the time',
+      permerror: 'set up wrongly, so it proves nothing',
+    },
+    forDomain: 'for {{domain}}',
+    arc: 'sealed by {{domain}}; this counts only for forwarders your organisation trusts',
+  },
   forbidden: {
     title: 'Attachments that seal a message',
     text: 'A message with any of these is sealed, whatever the lists say. Changes apply to new mail only.',

@@ -1,3 +1,4 @@
+import { Fragment } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import type { DeliverySheet } from '@pendro/contract'
@@ -72,9 +73,39 @@ function Heading({ sheet }: { sheet: DeliverySheet }) {
         </p>
         <p className="text-[0.95rem]">{t(`provenance.${sheet.provenance.kind}`, sheet.provenance.facts)}</p>
         {apart.length > 0 && <p className="text-[0.95rem] text-ink-2">{apart.join(' · ')}</p>}
+        <Checks checks={sheet.checks} />
       </div>
       <Pendulum key={row.id} score={row.score} size="sheet" swings />
     </header>
+  )
+}
+
+/** What was checked of the sender, method by method; closed at first, since the sentence above says what follows. */
+function Checks({ checks: { by, lines } }: { checks: DeliverySheet['checks'] }) {
+  const { t } = useTranslation()
+  return (
+    <details className="text-[0.95rem]">
+      <summary className="w-fit cursor-pointer text-ink-2 underline decoration-dotted underline-offset-2 hover:text-ink">
+        {t('checks.title')}
+      </summary>
+      <p className="mt-1">{t(`checks.by.${by}`)}</p>
+      <dl className="mt-1 grid grid-cols-[auto_1fr] gap-x-4">
+        {lines.map(({ method, result, domain }, i) => (
+          <Fragment key={`${method} ${i}`}>
+            <dt className="font-semibold">{t(`checks.method.${method}`)}</dt>
+            <dd className="min-w-0 break-words">
+              {t(`checks.result.${result}`)}
+              {domain !== '' && (
+                <>
+                  {method === 'arc' ? '; ' : ' '}
+                  {t(method === 'arc' ? 'checks.arc' : 'checks.forDomain', { domain })}
+                </>
+              )}
+            </dd>
+          </Fragment>
+        ))}
+      </dl>
+    </details>
   )
 }
 
