@@ -1,4 +1,4 @@
-import { expect, place, send, signIn, stored, storeMood, test } from './support.ts'
+import { expect, place, send, signIn, signInByForm, stored, storeMood, test } from './support.ts'
 
 const ingrid = 'ingrid.solvang@vindholm.example'
 const serial = Date.now().toString(36)
@@ -152,7 +152,7 @@ test('an observer reads everything and changes nothing', async ({ page }) => {
 
 test('a deep link opens what it says, also through signing in; a bad one says so', async ({ page }) => {
   await send(suspicious(subject('Linked to')))
-  await signIn(page, 'oda', `/review?find=${encodeURIComponent(subject('Linked to'))}`)
+  await signInByForm(page, 'oda', `/review?find=${encodeURIComponent(subject('Linked to'))}`)
   await expect(page.getByRole('heading', { name: subject('Linked to') })).toBeVisible()
   await page.goto(`${place().base}/review/999999999`)
   await expect(page.getByRole('alert')).toContainText('no longer exists')

@@ -1,6 +1,7 @@
 import { createTransport } from 'nodemailer'
 import MailComposer from 'nodemailer/lib/mail-composer'
-import { test as base, type Page } from '@playwright/test'
+import AxeBuilder from '@axe-core/playwright'
+import { test as base, expect, type Page } from '@playwright/test'
 import { demoStaffers } from '../scripts/sign-ins.mjs'
 
 interface Place {
@@ -27,15 +28,77 @@ export const test = base.extend<{ page: Page }>({
     if (problems.length > 0) throw new Error(`The page complained:\n${problems.join('\n')}`)
   },
 })
-export { expect } from '@playwright/test'
+export { expect }
 
-export async function signIn(page: Page, name: 'oda' | 'per' | 'una', path = '/review'): Promise<void> {
+/** As a person does it: the page that was asked for opens behind the form. */
+export async function signInByForm(page: Page, name: StafferName, path = '/review'): Promise<void> {
   const staffer = demoStaffers.find(({ signIn }) => signIn === name)
   await page.goto(place().base + path)
   await page.getByLabel('Name').fill(name)
   await page.getByLabel('Password').fill(staffer?.password ?? '')
   await page.getByRole('button', { name: 'Sign in' }).click()
   await page.getByRole('navigation').waitFor()
+}
+
+type StafferName = 'oda' | 'per' | 'una'
+
+interface StaffSession {
+  readonly cookie: string
+  readonly csrf: string
+}
+
+const sessions = new Map<StafferName, Promise<StaffSession>>()
+
+/** One session of each staffer serves every test that is not about signing in. */
+function sessionOf(name: StafferName): Promise<StaffSession> {
+  const known = sessions.get(name) ?? openSession(name)
+  sessions.set(name, known)
+  return known
+}
+
+async function openSession(name: StafferName): Promise<StaffSession> {
+  const staffer = demoStaffers.find(({ signIn }) => signIn === name)
+  const entered = await fetch(`${place().base}/api/session`, {
+    method: 'POST',
+    headers: { 'Content-Type': 'application/json' },
+    body: JSON.stringify({ signIn: name, password: staffer?.password }),
+  })
+  if (!entered.ok) throw new Error(await entered.text())
+  const { csrf } = (await entered.json()) as { csrf: string }
+  const cookie = entered.headers.getSetCookie().find(one => one.startsWith('pendro_session=')) ?? ''
+  return { cookie: cookie.split(';')[0] ?? '', csrf }
+}
+
+/** Opens a page as a staffer who has signed in before. */
+export async function signIn(page: Page, name: StafferName, path = '/review'): Promise<void> {
+  const [cookie = '', value = ''] = (await sessionOf(name)).cookie.split('=')
+  await page.context().addCookies([{ name: cookie, value, url: place().base }])
+  await page.goto(place().base + path)
+  await page.getByRole('navigation').waitFor()
+}
+
+/** Looks at each view in both themes; one that breaks a rule names the rule and where. */
+export async function expectAccessible(
+  page: Page,
+  views: readonly (readonly [name: string, path: string])[],
+) {
+  for (const [name, path] of views) {
+    await signIn(page, 'oda', path)
+    await expect(page.locator('.skeleton')).toHaveCount(0)
+    await page.getByRole('main').waitFor()
+    for (const theme of ['light', 'dark'] as const) {
+      await page.emulateMedia({ colorScheme: theme })
+      const { violations } = await new AxeBuilder({ page })
+        .setLegacyMode(true)
+        .exclude('iframe')
+        .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
+        .analyze()
+      const told = violations.map(
+        ({ id, nodes }) => `${id}: ${nodes.map(node => node.html.slice(0, 160)).join(' | ')}`,
+      )
+      expect.soft(told, `${name} in the ${theme} theme`).toEqual([])
+    }
+  }
 }
 
 export interface Mail {
@@ -96,19 +159,8 @@ export async function storeMood(mood: 'up' | 'down' | 'refusing'): Promise<void>
 
 /** Puts a block on a colleague's own list, as a staffer would. */
 export async function blockFor(address: string, pattern: string): Promise<void> {
-  const json = { 'Content-Type': 'application/json' }
-  const staffer = demoStaffers.find(({ signIn: name }) => name === 'per')
-  const entered = await fetch(`${place().base}/api/session`, {
-    method: 'POST',
-    headers: json,
-    body: JSON.stringify({ signIn: 'per', password: staffer?.password }),
-  })
-  const { csrf } = (await entered.json()) as { csrf: string }
-  const headers = {
-    ...json,
-    'X-Pendro-Token': csrf,
-    Cookie: entered.headers.get('set-cookie')?.split(';')[0] ?? '',
-  }
+  const { cookie, csrf } = await sessionOf('per')
+  const headers = { 'Content-Type': 'application/json', 'X-Pendro-Token': csrf, Cookie: cookie }
   const found = await fetch(`${place().base}/api/mailboxes?find=${encodeURIComponent(address)}`, { headers })
   const { mailboxes } = (await found.json()) as { mailboxes: { id: number }[] }
   const answer = await fetch(`${place().base}/api/senders/changes`, {

@@ -1,4 +1,3 @@
-import { AxeBuilder } from '@axe-core/playwright'
 import { blockFor, expect, send, signIn, stored, test } from './support.ts'
 
 const serial = Date.now().toString(36)
@@ -261,23 +260,3 @@ test('a list by exact filters stands in the address, and is kept for next time',
   await page.getByRole('button', { name: 'Use my saved filters' }).click()
   await expect(page.getByLabel('senders to leave out')).toHaveValue(first)
 })
-
-for (const [name, path] of [
-  ['Whereabouts', '/whereabouts?from=fjellby'],
-  ['Whereabouts, nothing', '/whereabouts?from=holmfjord-tau.example'],
-  ['Whereabouts, an enquiry', '/whereabouts?enquiry=1'],
-  ['the account', '/whereabouts/account/5'],
-  ['the exact list', '/whereabouts/list?state=sealed'],
-] as const)
-  for (const theme of ['light', 'dark'] as const)
-    test(`${name} in the ${theme} theme breaks no rule of WCAG 2.2 AA that axe knows`, async ({ page }) => {
-      await page.emulateMedia({ colorScheme: theme })
-      await signIn(page, 'oda', path)
-      await expect(page.locator('.skeleton')).toHaveCount(0)
-      await page.getByRole('heading').first().waitFor()
-      const { violations } = await new AxeBuilder({ page })
-        .setLegacyMode(true)
-        .withTags(['wcag2a', 'wcag2aa', 'wcag21a', 'wcag21aa', 'wcag22aa'])
-        .analyze()
-      expect(violations.map(({ id, nodes }) => `${id}: ${nodes[0]?.html.slice(0, 160)}`)).toEqual([])
-    })
