@@ -1,6 +1,7 @@
 import js from '@eslint/js'
 import reactHooks from 'eslint-plugin-react-hooks'
 import ts from 'typescript-eslint'
+import { order } from './server/order.mjs'
 
 /** Imports run downward only (docs/decisions): what each folder may not reach. */
 const forbidden = {
@@ -38,26 +39,42 @@ const forbidden = {
 }
 const workspaces = Object.keys(forbidden)
 
-const boundaries = workspaces.map(folder => ({
-  files: [`${folder}/src/**/*.{ts,tsx}`],
-  rules: {
-    'no-restricted-imports': [
-      'error',
-      {
-        patterns: [
-          {
-            group: forbidden[folder].flatMap(name => [name, `${name}/*`]),
-            message: `${folder} may not import this: imports run downward only.`,
-          },
-          {
-            group: workspaces.filter(other => other !== folder).map(other => `**/../${other}/**`),
-            message: 'Other workspaces are imported by their package name.',
-          },
-        ],
-      },
-    ],
+/** What a workspace may not import, as patterns of no-restricted-imports. */
+const patternsOf = folder => [
+  {
+    group: forbidden[folder].flatMap(name => [name, `${name}/*`]),
+    message: `${folder} may not import this: imports run downward only.`,
   },
-}))
+  {
+    group: workspaces.filter(other => other !== folder).map(other => `**/../${other}/**`),
+    message: 'Other workspaces are imported by their package name.',
+  },
+]
+
+const restricted = (files, patterns) => ({
+  files,
+  rules: { 'no-restricted-imports': ['error', { patterns }] },
+})
+
+const boundaries = workspaces.map(folder => restricted([`${folder}/src/**/*.{ts,tsx}`], patternsOf(folder)))
+
+/** In the server each folder imports only those before it (server/order.mjs). */
+const capabilities = order.map((folder, i) =>
+  restricted(
+    [`server/src/${folder}/**/*.ts`],
+    [
+      ...patternsOf('server'),
+      ...(i + 1 < order.length
+        ? [
+            {
+              group: order.slice(i + 1).map(later => `**/../${later}/**`),
+              message: `${folder} may not import this: it comes later in server/order.mjs.`,
+            },
+          ]
+        : []),
+    ],
+  ),
+)
 
 export default ts.config(
   { ignores: ['**/node_modules/', '**/dist/', '.pendro/', 'test-results/'] },
@@ -96,4 +113,5 @@ export default ts.config(
     rules: { 'react-hooks/rules-of-hooks': 'error', 'react-hooks/exhaustive-deps': 'error' },
   },
   ...boundaries,
+  ...capabilities,
 )

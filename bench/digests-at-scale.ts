@@ -3,7 +3,7 @@ import { parseMessage } from '@pendro/core/message'
 import { execute, openDatabase, select, type Database } from '../server/src/db/database.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import { setUp } from '../server/src/set-up.ts'
-import { workDigests } from '../server/src/work/digests.ts'
+import { workDigests } from '../server/src/digests/sending.ts'
 import { demoOrganisation } from '../scripts/fill-demo.ts'
 import { atMost, type Section } from './measure.ts'
 

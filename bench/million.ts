@@ -4,7 +4,7 @@ import { demoStaffers } from '../scripts/sign-ins.mjs'
 import { execute, select, type Database } from '../server/src/db/database.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import { setUp } from '../server/src/set-up.ts'
-import { senderText } from '../server/src/whereabouts/index-messages.ts'
+import { senderText } from '../server/src/intake/index-messages.ts'
 
 /** A house with less mail has fewer colleagues and fewer people who write to them. */
 const mailboxesOf = (n: number) => n / 500

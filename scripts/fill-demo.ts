@@ -15,20 +15,21 @@ import { execute, findRow, inTransaction, insert, select, type Database } from '
 import { migrate } from '../server/src/db/migrate.ts'
 import type { Organisation } from '../server/src/db/organisation.ts'
 import { createLog } from '../server/src/log.ts'
-import { takeIn, type TakenIn } from '../server/src/mail/intake.ts'
-import { takeOut } from '../server/src/mail/outbound.ts'
+import { takeIn, type TakenIn } from '../server/src/intake/intake.ts'
+import { takeOut } from '../server/src/intake/outbound.ts'
 import { recalibrate } from '../server/src/review/calibrate.ts'
-import { apply } from '../server/src/review/learning.ts'
-import { applyRuling } from '../server/src/review/rulings.ts'
+import { lettersOf } from '../server/src/own/letters.ts'
+import { apply } from '../server/src/rulings/learning.ts'
+import { applyRuling } from '../server/src/rulings/rulings.ts'
 import { insertEntries } from '../server/src/senders/entries.ts'
 import { setUp, type MailboxPlan } from '../server/src/set-up.ts'
 import type { SignedIn } from '../server/src/sign-in/sessions.ts'
-import { workOutbox } from '../server/src/work/outbox.ts'
+import { workOutbox } from '../server/src/outbox/outbox.ts'
 import { fillDigests } from './fill-digests.ts'
 import { fillEnquiries } from './fill-enquiries.ts'
 import { demoStaffers } from './sign-ins.mjs'
 import { words } from './wording.mjs'
-import { checkWith } from '../server/src/mail/authenticate.ts'
+import { checkWith } from '../server/src/reading/authenticate.ts'
 
 const day = 86_400_000
 
@@ -375,7 +376,16 @@ function createDesk(
         await applyRuling(db, { who, deliveryIds: ids, token: randomUUID(), now: at, sentence })
       }
       const last = due.at(-1)
-      if (last) while ((await workOutbox({ db, log, publicUrl: '', now: () => last.at, send: taken })) > 0);
+      if (last)
+        while (
+          (await workOutbox({
+            db,
+            log,
+            now: () => last.at,
+            send: taken,
+            letter: lettersOf({ db, publicUrl: '', now: () => last.at }),
+          })) > 0
+        );
     },
   }
 }

@@ -1,4 +1,5 @@
 // The digests of the last days and what colleagues answered, made by the same code as in real life.
+import { lettersOf } from '../server/src/own/letters.ts'
 import { lastDigest } from '@pendro/core/digest'
 import { parseMessage } from '@pendro/core/message'
 import { trustedHost } from '@pendro/demo/organisation'
@@ -15,7 +16,7 @@ import { cutDigest } from '../server/src/digests/digests.ts'
 import { takeReply } from '../server/src/digests/replies.ts'
 import { hashPassword } from '../server/src/sign-in/passwords.ts'
 import { createLog } from '../server/src/log.ts'
-import { workOutbox } from '../server/src/work/outbox.ts'
+import { workOutbox } from '../server/src/outbox/outbox.ts'
 import { demoColleague } from './sign-ins.mjs'
 
 const day = 86_400_000
@@ -93,7 +94,15 @@ export async function fillDigests(db: Database, chance: Chance, now: Date): Prom
   await execute(db, "UPDATE outbox SET done_at = next_at WHERE kind = 'digest'")
   await answerSome(db, now)
   const taken = () => Promise.resolve({ status: 'taken' } as const)
-  while ((await workOutbox({ db, log, now: () => now, send: taken, publicUrl })) > 0);
+  while (
+    (await workOutbox({
+      db,
+      log,
+      now: () => now,
+      send: taken,
+      letter: lettersOf({ db, publicUrl, now: () => now }),
+    })) > 0
+  );
 }
 
 async function cutPast(

@@ -12,7 +12,7 @@ import { firstSetUpRoutes } from './first-set-up/routes.ts'
 import { mount } from './http.ts'
 import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
-import type { Reader } from './mail/reader.ts'
+import type { Reader } from './reading/reader.ts'
 import { mailRuleRoutes } from './mail-rules/routes.ts'
 import { mailboxRoutes } from './mailboxes/routes.ts'
 import { organisationRoutes } from './organisation/routes.ts'
@@ -21,6 +21,7 @@ import { ownRoutes, recogniseColleague } from './own/routes.ts'
 import { recordRoutes } from './record/routes.ts'
 import { reportRoutes } from './reports/routes.ts'
 import { reviewRoutes } from './review/routes.ts'
+import { questionRoutes } from './questions/routes.ts'
 import { senderRoutes } from './senders/routes.ts'
 import type { Settings } from './settings.ts'
 import { shellRoutes } from './shell/routes.ts'
@@ -110,6 +111,7 @@ export function createApp(deps: Deps): Express {
   reportRoutes(api, deps)
   organisationRoutes(api, deps)
   senderRoutes(api, deps)
+  questionRoutes(api, deps)
   mailboxRoutes(api, deps)
   mailRuleRoutes(api, deps)
   shellRoutes(api, deps)

@@ -5,25 +5,26 @@ import { createApp } from './app.ts'
 import { findRow, openDatabase, type Database } from './db/database.ts'
 import { migrate } from './db/migrate.ts'
 import { isDatabaseAway } from './errors.ts'
+import { lettersOf } from './own/letters.ts'
 import { createLiveStream } from './live/stream.ts'
 import { createLog, type Log } from './log.ts'
-import { checkWith } from './mail/authenticate.ts'
-import { createSmtpIn } from './mail/smtp-in.ts'
-import { createSender } from './mail/smtp-out.ts'
-import { createLab } from './mail/lab.ts'
-import { createReader, readHere } from './mail/reader.ts'
-import { createResolver } from './mail/resolver.ts'
+import { checkWith } from './reading/authenticate.ts'
+import { createSmtpIn } from './doors/smtp-in.ts'
+import { createSender } from './outbox/smtp-out.ts'
+import { createLab } from './intake/lab.ts'
+import { createReader, readHere } from './reading/reader.ts'
+import { createResolver } from './reading/resolver.ts'
 import { headOf, sealRecord } from './record/seal.ts'
 import { recalibrate } from './review/calibrate.ts'
 import type { Settings } from './settings.ts'
-import { workDigests } from './work/digests.ts'
-import { indexOldSenders } from './whereabouts/index-messages.ts'
-import { workEnquiries } from './work/enquiries.ts'
-import { startLoop } from './work/loop.ts'
-import { createInspections } from './work/inspections.ts'
-import { createListsPool, workImports } from './work/lists.ts'
-import { createOutbox } from './work/outbox.ts'
-import { workUpkeep } from './work/upkeep.ts'
+import { workDigests } from './digests/sending.ts'
+import { indexOldSenders } from './intake/index-messages.ts'
+import { workEnquiries } from './whereabouts/enquiry-watch.ts'
+import { startLoop } from './jobs/loop.ts'
+import { createInspections } from './intake/inspections.ts'
+import { createListsPool, workImports } from './senders/lists.ts'
+import { createOutbox } from './outbox/outbox.ts'
+import { workUpkeep } from './senders/upkeep-watch.ts'
 
 export interface Running {
   readonly db: Database
@@ -100,7 +101,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const db = openDatabase(settings.DATABASE_URL, { patience: statementPatience })
   const publicUrl = settings.PENDRO_PUBLIC_URL
   const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
-  const sending = createOutbox({ db, send, log, now, publicUrl })
+  const sending = createOutbox({ db, send, log, now, letter: lettersOf({ db, publicUrl, now }) })
   const outbox = startLoop('outbox', 500, sending.work, log)
   const live = createLiveStream({ db, log, now })
   const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })

@@ -1,7 +1,7 @@
 import fc from 'fast-check'
 import { afterAll, beforeAll, expect, test } from 'vitest'
 import { execute, select } from '../src/db/database.ts'
-import { planAgain, workDigests } from '../src/work/digests.ts'
+import { planAgain, workDigests } from '../src/digests/sending.ts'
 import {
   arrive,
   fakeStore,

@@ -1,6 +1,6 @@
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { execute, findRow, select } from '../src/db/database.ts'
-import { withoutOwnFields } from '../src/mail/trace.ts'
+import { withoutOwnFields } from '../src/outbox/trace.ts'
 import {
   organisation,
   proven,

@@ -1,5 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
-import { workEnquiries } from '../src/work/enquiries.ts'
+import { workEnquiries } from '../src/whereabouts/enquiry-watch.ts'
 import { arrive, proven, signedIn, startTestServer, throughTheDoor, type TestServer } from './support.ts'
 
 let server: TestServer

@@ -1,7 +1,7 @@
 import { createTransport, type Transporter } from 'nodemailer'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { select } from '../src/db/database.ts'
-import { createSmtpIn } from '../src/mail/smtp-in.ts'
+import { createSmtpIn } from '../src/doors/smtp-in.ts'
 import { log, sample, signedIn, startTestServer, type TestServer } from './support.ts'
 
 let server: TestServer

@@ -5,11 +5,12 @@ import { startAttachmentLab, harmMark } from '../../stand-ins/src/attachment-lab
 import { startDns } from '../../stand-ins/src/dns.ts'
 import { startPictureHost, type PictureHost } from '../../stand-ins/src/picture-host.ts'
 import { select } from '../src/db/database.ts'
-import { takeIn } from '../src/mail/intake.ts'
-import { createLab, type Lab } from '../src/mail/lab.ts'
-import { createResolver } from '../src/mail/resolver.ts'
-import { fetchPicture, isPublicAddress } from '../src/review/pictures.ts'
-import { createInspections, workInspections } from '../src/work/inspections.ts'
+import { takeIn } from '../src/intake/intake.ts'
+import { createLab, type Lab } from '../src/intake/lab.ts'
+import { createResolver } from '../src/reading/resolver.ts'
+import { fetchPicture } from '../src/review/pictures.ts'
+import { isPublicAddress } from '../src/public-address.ts'
+import { createInspections, workInspections } from '../src/intake/inspections.ts'
 import {
   fakeStore,
   log,
@@ -21,7 +22,7 @@ import {
   work,
   type TestServer,
 } from './support.ts'
-import { readHere } from '../src/mail/reader.ts'
+import { readHere } from '../src/reading/reader.ts'
 
 let server: TestServer
 beforeAll(async () => {

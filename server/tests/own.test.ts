@@ -6,7 +6,7 @@ import { parseMessage } from '@pendro/core/message'
 import { findReferences } from '@pendro/core/digest'
 import { execute, select } from '../src/db/database.ts'
 import { openColleagueSession, findColleague, prove, storePassword } from '../src/own/access.ts'
-import { linkSigner, linkToken, readLinkToken } from '../src/own/links.ts'
+import { linkSigner, linkToken, readLinkToken } from '../src/digests/links.ts'
 import {
   arrive,
   fakeStore,

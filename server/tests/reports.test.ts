@@ -3,7 +3,7 @@ import { parseMessage } from '@pendro/core/message'
 import { select } from '../src/db/database.ts'
 import { reportByMail } from '../src/reports/by-mail.ts'
 import { arrive, proven, sample, signedIn, startTestServer, type TestServer } from './support.ts'
-import type { SmtpRefusal } from '../src/mail/smtp-answers.ts'
+import type { SmtpRefusal } from '../src/intake/smtp-answers.ts'
 
 let server: TestServer
 let per: Awaited<ReturnType<typeof signedIn>>

@@ -3,7 +3,7 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { ReviewFilter } from '@pendro/contract'
 import { execute, insert, select } from '../src/db/database.ts'
 import { clusterSizes, countBins, listPage, readCursor, scopeOf, statesOf } from '../src/review/queries.ts'
-import { takeIn } from '../src/mail/intake.ts'
+import { takeIn } from '../src/intake/intake.ts'
 import { arrive, found, sample, signedIn, startTestServer, type TestServer } from './support.ts'
 
 interface Made {

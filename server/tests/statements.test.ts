@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { insert, openDatabase, select, type Database } from '../src/db/database.ts'
-import { takeIn } from '../src/mail/intake.ts'
+import { takeIn } from '../src/intake/intake.ts'
 import { arrive, gateway, ruling, sample, signedIn, startTestServer, type TestServer } from './support.ts'
 
 /** How many statements `work` sends to the database. */

@@ -9,13 +9,14 @@ import { createApp } from '../src/app.ts'
 import { execute, openDatabase, select, type Database } from '../src/db/database.ts'
 import { migrate } from '../src/db/migrate.ts'
 import type { Organisation } from '../src/db/organisation.ts'
+import { lettersOf } from '../src/own/letters.ts'
 import { createLog } from '../src/log.ts'
-import { takeIn } from '../src/mail/intake.ts'
-import { createSmtpIn } from '../src/mail/smtp-in.ts'
-import type { Send, SendResult } from '../src/mail/smtp-out.ts'
+import { takeIn } from '../src/intake/intake.ts'
+import { createSmtpIn } from '../src/doors/smtp-in.ts'
+import type { Send, SendResult } from '../src/outbox/smtp-out.ts'
 import { setUp, type MailboxPlan } from '../src/set-up.ts'
 import { findStaffer, openSession } from '../src/sign-in/sessions.ts'
-import { workOutbox } from '../src/work/outbox.ts'
+import { workOutbox } from '../src/outbox/outbox.ts'
 
 export const organisation: Organisation = {
   name: 'Test Harbour',
@@ -233,7 +234,11 @@ export function work(server: TestServer, send: Send): Promise<number> {
     send,
     log,
     now: () => server.clock.now,
-    publicUrl: 'http://pendro.harbour.example',
+    letter: lettersOf({
+      db: server.db,
+      publicUrl: 'http://pendro.harbour.example',
+      now: () => server.clock.now,
+    }),
   })
 }
 

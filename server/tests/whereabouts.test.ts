@@ -4,7 +4,7 @@ import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { WhereAnswer } from '@pendro/contract'
 import { fold } from '@pendro/core/whereabouts'
 import { execute, select } from '../src/db/database.ts'
-import { indexOldSenders } from '../src/whereabouts/index-messages.ts'
+import { indexOldSenders } from '../src/intake/index-messages.ts'
 import {
   arrive,
   fakeStore,
@@ -17,7 +17,7 @@ import {
   type TestServer,
 } from './support.ts'
 import { signingKey } from '../src/db/signing-keys.ts'
-import { deliveryMark } from '../src/mail/trace.ts'
+import { deliveryMark } from '../src/outbox/trace.ts'
 
 let server: TestServer
 let per: Awaited<ReturnType<typeof signedIn>>

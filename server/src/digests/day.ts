@@ -7,7 +7,7 @@ import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
-import { planAgain } from '../work/digests.ts'
+import { planAgain } from './sending.ts'
 import type { ReplyFacts } from './replies.ts'
 
 const day = 86_400_000

@@ -3,8 +3,8 @@ import { nextDigest } from '@pendro/core/digest'
 import { select, type Database } from '../db/database.ts'
 import { digestSchedule, findMailboxRow, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
-import { ownSender } from '../mail/own-mail.ts'
-import { linkSigner } from '../own/links.ts'
+import { ownSender } from '../outbox/own-mail.ts'
+import { linkSigner } from './links.ts'
 import { beginning, compose, waitingLines, windowOf } from './digests.ts'
 
 /** Stands in a preview where a reference will be. */

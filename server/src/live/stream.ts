@@ -4,7 +4,7 @@ import type { Deps } from '../app.ts'
 import { whoIs } from '../http.ts'
 import { readCookie } from '../sign-in/requests.ts'
 import { findSession, sessionCookie } from '../sign-in/sessions.ts'
-import { startLoop, type Loop } from '../work/loop.ts'
+import { startLoop, type Loop } from '../jobs/loop.ts'
 import { eventsAfter, lastEventId } from './events.ts'
 
 export interface LiveStream {

@@ -1,9 +1,15 @@
 import { randomInt, randomUUID } from 'node:crypto'
 import { execute, type Database } from '../db/database.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
-import { composeOwnMail } from '../mail/own-mail.ts'
+import { composeOwnMail } from '../outbox/own-mail.ts'
 import { translator } from '../wording.ts'
 import { codeMinutes, makeCode, storePassword } from './access.ts'
+
+/** The letters of one installation, for the outbox. `publicUrl`: where colleagues open their own pages. */
+export const lettersOf =
+  ({ db, publicUrl, now }: { readonly db: Database; readonly publicUrl: string; readonly now: () => Date }) =>
+  (kind: 'welcome' | 'code', mailboxId: number): Promise<Buffer | null> =>
+    writeLetter(db, kind, mailboxId, { publicUrl, now: now() })
 
 /**
  * The welcome of a colleague with a password of their own, or a one-time code. The secret is made when the

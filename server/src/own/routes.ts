@@ -24,7 +24,7 @@ import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { colleagueIs, mount } from '../http.ts'
 import { readSafeView, safeViewHeaders } from '../review/safe-view.ts'
-import { undoRuling } from '../review/rulings.ts'
+import { undoRuling } from '../rulings/rulings.ts'
 import { readCookie } from '../sign-in/requests.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { knownDevice, rememberDevice, throttle } from '../sign-in/tries.ts'
@@ -44,11 +44,11 @@ import {
   choosePassword,
   type SignedInColleague,
 } from './access.ts'
-import { readLink } from './links.ts'
+import { readLink } from '../digests/links.ts'
 import { actOn, ownMessage, ownPage, refuseOthers } from './mail.ts'
 import { changeOwn, ownEntries } from './senders.ts'
 import { readSettingsOf, writeSettingsOf } from './settings.ts'
-import { readHere } from '../mail/reader.ts'
+import { readHere } from '../reading/reader.ts'
 
 /** Puts the colleague of this device into `res.locals.colleague`; nobody is no error here. */
 export function recogniseColleague({ db, now }: Deps): RequestHandler {

@@ -1,8 +1,8 @@
 import { no, yes, type Parsed } from '@pendro/core/address'
 import type { Database } from '../db/database.ts'
-import { findProvenColleague, type HandedIn } from '../mail/proven-colleague.ts'
-import { readHere, type Reader } from '../mail/reader.ts'
-import type { SmtpRefusal } from '../mail/smtp-answers.ts'
+import { findProvenColleague, type HandedIn } from '../intake/proven-colleague.ts'
+import { readHere, type Reader } from '../reading/reader.ts'
+import type { SmtpRefusal } from '../intake/smtp-answers.ts'
 import { learnReported } from './reports.ts'
 
 const mostReports = 20

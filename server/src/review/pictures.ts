@@ -1,8 +1,7 @@
-import { lookup as systemLookup } from 'node:dns'
 import http from 'node:http'
 import https from 'node:https'
-import type { LookupFunction } from 'node:net'
 import ipaddr from 'ipaddr.js'
+import { isPublicAddress, NotPublic, publicLookup } from '../public-address.ts'
 
 export interface Picture {
   readonly type: string
@@ -27,27 +26,6 @@ class Refused extends Error {
   }
 }
 
-/** Whether an address is one of the public internet: no loopback, private, link-local, reserved or mapped one. */
-export function isPublicAddress(text: string): boolean {
-  if (!ipaddr.isValid(text)) return false
-  return ipaddr.process(text).range() === 'unicast'
-}
-
-/**
- * Checked where the connection is made and not before: a name that answers differently the second time
- * (DNS rebinding) is refused all the same.
- */
-export const publicLookup: LookupFunction = (host, options, callback) => {
-  systemLookup(host, { ...options, all: true }, (error, addresses) => {
-    if (error) return callback(error, '', 0)
-    const first = addresses.find(({ address }) => isPublicAddress(address))
-    if (!first || addresses.some(({ address }) => !isPublicAddress(address)))
-      return callback(new Refused('not-public'), '', 0)
-    if (options.all) return callback(null, [first])
-    callback(null, first.address, first.family)
-  })
-}
-
 /**
  * Fetches a picture of a message for the safe view: public hosts only, no cookies, no referrer, pictures
  * only, bounded in size, time and redirects. `standIn`: an address that takes the place of every host.
@@ -56,6 +34,7 @@ export async function fetchPicture(url: string, standIn: string | null): Promise
   try {
     return { ok: true, value: await follow(url, standIn, mostRedirects) }
   } catch (error) {
+    if (error instanceof NotPublic) return { ok: false, problem: 'not-public' }
     return { ok: false, problem: error instanceof Refused ? error.problem : 'unreachable' }
   }
 }

@@ -5,7 +5,7 @@ import type { Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { entriesFor } from '../senders/entries.ts'
 import { mailboxesOf, reachOf } from '../senders/reach.ts'
-import { proposedEntries, ruledDeliveries } from './proposals.ts'
+import { proposedEntries, ruledDeliveries } from '../rulings/proposals.ts'
 
 /** What a ruling's sentence would have changed in mail already seen. */
 export async function previewReach(

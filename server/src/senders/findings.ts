@@ -9,7 +9,7 @@ import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
-import { isLookingOver } from '../work/upkeep.ts'
+import { isLookingOver } from './upkeep-watch.ts'
 import {
   describeChange,
   findToken,

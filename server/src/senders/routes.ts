@@ -20,10 +20,9 @@ import {
   setAside,
   takeImport,
   unsubscribe,
-  wouldReach,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
-import { readHere } from '../mail/reader.ts'
+import { readHere } from '../reading/reader.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { mount, whoIs } from '../http.ts'
@@ -36,7 +35,6 @@ import {
   setFindingAside,
 } from './findings.ts'
 import { askToTake, importLinesOf, importStatusOf, keepImport } from './imports.ts'
-import { answerQuestion } from './question.ts'
 import { reachOf } from './reach.ts'
 import { answerRequestOf, askForEverybody, readQueue } from './requests.ts'
 import { readEntrySheet } from './sheet.ts'
@@ -59,7 +57,6 @@ export function senderRoutes(router: Router, { db, now, settings, queued, reader
   mount(router, applyChange, async ({ body: { reason, token, ...wanted }, who }) =>
     told(await applyWanted(db, { who, wanted, reason, token, now: now() })),
   )
-  mount(router, wouldReach, ({ query }) => answerQuestion(db, query, now()))
 
   mount(router, readUpkeep, () => readUpkeepPanel(db, now()))
   mount(router, readFindings, ({ query }) => readFindingPage(db, query))

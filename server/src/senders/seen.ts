@@ -4,7 +4,7 @@ import type { SeenDeliveries } from '@pendro/core/rulings'
 import { patternText, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
 import { findRow, select, type Database, type Row } from '../db/database.ts'
 import { mailboxPolicy, mailboxRows, type MailboxRow, type Organisation } from '../db/organisation.ts'
-import { domainKey } from '../mail/intake.ts'
+import { domainKey } from './domain-key.ts'
 
 /** Which deliveries are looked at again. */
 export interface Looked {

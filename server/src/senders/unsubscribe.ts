@@ -5,9 +5,9 @@ import { findUnsubscribe, type SenderFacts, type Unsubscribe } from '@pendro/cor
 import { findRow, inTransaction, type Database } from '../db/database.ts'
 import { AppError } from '../errors.ts'
 import { writeRecord } from '../record/write.ts'
-import { isPublicAddress, publicLookup } from '../review/pictures.ts'
-import type { Reader } from '../mail/reader.ts'
-import { findReading } from '../mail/reading.ts'
+import { isPublicAddress, publicLookup } from '../public-address.ts'
+import type { Reader } from '../reading/reader.ts'
+import { findReading } from '../reading/reading.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 
 const timeLimit = 8_000

@@ -1,7 +1,7 @@
 import type { Found } from '@pendro/contract'
 import { partyLikeness, readParty, trigrams } from '@pendro/core/whereabouts'
 import { select, type Database } from '../db/database.ts'
-import { senderText } from '../whereabouts/index-messages.ts'
+import { senderText } from '../intake/index-messages.ts'
 
 const each = 5
 

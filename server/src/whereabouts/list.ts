@@ -4,7 +4,7 @@ import { daysBefore, startOfDay } from '@pendro/core/keeping'
 import { select, type Database } from '../db/database.ts'
 import { isFew } from '../db/few.ts'
 import { readOrganisation } from '../db/organisation.ts'
-import { hashMessageId } from '../mail/knowledge.ts'
+import { hashMessageId } from '../judging/knowledge.ts'
 
 type Asked = z.output<typeof listMail.query>
 

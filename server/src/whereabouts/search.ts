@@ -1,6 +1,6 @@
 import { partyLikeness, trigrams, type TypedParty } from '@pendro/core/whereabouts'
 import { select, type Database } from '../db/database.ts'
-import { senderText } from './index-messages.ts'
+import { senderText } from '../intake/index-messages.ts'
 
 /** The time that is looked at. */
 export interface Window {

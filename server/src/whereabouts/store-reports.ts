@@ -2,8 +2,8 @@ import type { RecipientStatus } from '@pendro/core/message'
 import { execute, findRow, inTransaction, type Database } from '../db/database.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import { announce } from '../live/events.ts'
-import type { Reader } from '../mail/reader.ts'
-import { readDeliveryMark } from '../mail/trace.ts'
+import type { Reader } from '../reading/reader.ts'
+import { readDeliveryMark } from '../outbox/trace.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 
 /**

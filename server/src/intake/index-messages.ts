@@ -1,7 +1,7 @@
 import type { Message } from '@pendro/core/message'
 import { fold, trigrams } from '@pendro/core/whereabouts'
 import { execute, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
-import { shownFrom } from '../mail/shown-from.ts'
+import { shownFrom } from '../reading/shown-from.ts'
 
 interface Indexed {
   readonly id: number

@@ -9,11 +9,11 @@ import { reportByMail } from '../reports/by-mail.ts'
 import { enquireByMail } from '../whereabouts/by-mail.ts'
 import { takeStoreReport } from '../whereabouts/store-reports.ts'
 import { noteRefusal } from '../whereabouts/refusals.ts'
-import { readHere } from './reader.ts'
-import { readMessage, type ReadMessage } from './reading.ts'
-import { acknowledgement, refusal } from './smtp-answers.ts'
-import { countHops } from './trace.ts'
-import { resolveRecipients, takeIn, type IntakeOptions } from './intake.ts'
+import { readHere } from '../reading/reader.ts'
+import { readMessage, type ReadMessage } from '../reading/reading.ts'
+import { acknowledgement, refusal } from '../intake/smtp-answers.ts'
+import { countHops } from '../outbox/trace.ts'
+import { resolveRecipients, takeIn, type IntakeOptions } from '../intake/intake.ts'
 
 interface Deps {
   readonly db: Database

@@ -4,20 +4,19 @@ import { readOrganisation } from '../db/organisation.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import { announce } from '../live/events.ts'
 import type { Log } from '../log.ts'
-import { ownDomain } from '../mail/own-mail.ts'
-import type { Send, SendResult } from '../mail/smtp-out.ts'
-import { deliveryMark, onwardFields, withoutOwnFields } from '../mail/trace.ts'
-import { writeLetter } from '../own/letters.ts'
+import { ownDomain } from './own-mail.ts'
+import type { Send, SendResult } from './smtp-out.ts'
+import { deliveryMark, onwardFields, withoutOwnFields } from './trace.ts'
 import { pendro, writeRecord } from '../record/write.ts'
-import { createSlots, type Slots } from './slots.ts'
+import { createSlots, type Slots } from '../jobs/slots.ts'
 
 interface Deps {
   readonly db: Database
   readonly send: Send
   readonly log: Log
   readonly now: () => Date
-  /** Where colleagues open their own pages. */
-  readonly publicUrl: string
+  /** Writes a welcome or a one-time code when it is about to go; `null`: the mailbox is gone. */
+  readonly letter: (kind: 'welcome' | 'code', mailboxId: number) => Promise<Buffer | null>
 }
 
 interface Job {
@@ -142,11 +141,8 @@ async function sendDelivery(deps: Deps, job: Job): Promise<void> {
   await finish(deps, job, await deps.send({ from: row.envelope_from, to: row.address }, raw))
 }
 
-async function ownSource(
-  { db, now, publicUrl }: Deps,
-  { kind, subject_id: id }: Job,
-): Promise<Buffer | null> {
-  if (kind === 'welcome' || kind === 'code') return writeLetter(db, kind, id, { publicUrl, now: now() })
+async function ownSource({ db, letter }: Deps, { kind, subject_id: id }: Job): Promise<Buffer | null> {
+  if (kind === 'welcome' || kind === 'code') return letter(kind, id)
   const row = await findRow<{ source: Buffer | null }>(
     db,
     kind === 'digest'

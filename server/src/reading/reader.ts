@@ -3,7 +3,7 @@ import { Piscina } from 'piscina'
 import type { StatusReport } from '@pendro/core/message'
 import { noAuthentication, type Authentication } from '@pendro/core/senders'
 import type { Log } from '../log.ts'
-import { threadFlags } from '../work/thread-options.ts'
+import { threadFlags } from '../jobs/thread-options.ts'
 import type { Authenticate, CheckGiven } from './authenticate.ts'
 import {
   attachedMessages,

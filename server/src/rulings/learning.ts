@@ -1,9 +1,9 @@
 import { gunzipSync } from 'node:zlib'
 import type { SenderFacts } from '@pendro/core/senders'
 import { execute, insert, select, type Database, type Tx } from '../db/database.ts'
-import { seenKeys } from '../mail/knowledge.ts'
-import type { Reader } from '../mail/reader.ts'
-import { findReading, type Reading } from '../mail/reading.ts'
+import { seenKeys } from '../judging/knowledge.ts'
+import type { Reader } from '../reading/reader.ts'
+import { findReading, type Reading } from '../reading/reading.ts'
 
 export type Verdict = 'wanted' | 'junk' | 'phishing'
 

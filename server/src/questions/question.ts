@@ -13,9 +13,9 @@ import { findRow, select, type Database } from '../db/database.ts'
 import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { rulesOf } from '../mail-rules/rules.ts'
-import { registerOf, showLine } from '../mail/judge.ts'
-import { readPattern } from './drafts.ts'
-import { briefs, entriesFor } from './entries.ts'
+import { registerOf, showLine } from '../judging/judge.ts'
+import { readPattern } from '../senders/drafts.ts'
+import { briefs, entriesFor } from '../senders/entries.ts'
 
 interface Question {
   readonly from: string

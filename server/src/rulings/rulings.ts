@@ -5,7 +5,7 @@ import { execute, findRow, inTransaction, insert, select, type Database, type Tx
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
-import { readHere, type Reader } from '../mail/reader.ts'
+import { readHere, type Reader } from '../reading/reader.ts'
 import { writeRecord } from '../record/write.ts'
 import { endEntries } from '../senders/changes.ts'
 import { checkEntries } from '../senders/drafts.ts'
@@ -21,7 +21,7 @@ import {
 } from '../senders/entries.ts'
 import { askUpkeep } from '../senders/upkeep-asked.ts'
 import { actor, isSteward, rulerColumns, type Ruler } from '../sign-in/sessions.ts'
-import { shiftClusters } from './clusters.ts'
+import { shiftClusters } from '../judging/clusters.ts'
 import { learn, teachingsOf, unlearn } from './learning.ts'
 import { proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
 

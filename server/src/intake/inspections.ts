@@ -3,10 +3,10 @@ import type { PathLineShape } from '@pendro/contract'
 import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
 import { announce } from '../live/events.ts'
 import type { Log } from '../log.ts'
-import type { Lab, LabAnswer } from '../mail/lab.ts'
+import type { Lab, LabAnswer } from './lab.ts'
 import { pendro, writeRecord } from '../record/write.ts'
-import type { Reader } from '../mail/reader.ts'
-import { createSlots, type Slots } from './slots.ts'
+import type { Reader } from '../reading/reader.ts'
+import { createSlots, type Slots } from '../jobs/slots.ts'
 
 interface Deps {
   readonly db: Database

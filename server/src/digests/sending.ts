@@ -8,7 +8,7 @@ import {
   type MailboxRow,
   type Organisation,
 } from '../db/organisation.ts'
-import { cutDigest } from '../digests/digests.ts'
+import { cutDigest } from './digests.ts'
 import { announce } from '../live/events.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 

@@ -1,9 +1,9 @@
 import { Piscina } from 'piscina'
 import { execute, findRow, type Database } from '../db/database.ts'
-import { say } from '../senders/import-said.ts'
-import { failImport, runImport } from '../senders/imports.ts'
-import { runUpkeep } from '../senders/upkeep.ts'
-import { threadFlags } from './thread-options.ts'
+import { say } from './import-said.ts'
+import { failImport, runImport } from './imports.ts'
+import { runUpkeep } from './upkeep.ts'
+import { threadFlags } from '../jobs/thread-options.ts'
 
 export type ListsJob =
   | { readonly kind: 'upkeep'; readonly at: Date }

@@ -4,8 +4,8 @@ import type { Message } from '@pendro/core/message'
 import { isAuthenticated } from '@pendro/core/senders'
 import { findRow, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
-import { findAuthentication, type Authenticate } from './authenticate.ts'
-import type { ReadMessage } from './reading.ts'
+import { findAuthentication, type Authenticate } from '../reading/authenticate.ts'
+import type { ReadMessage } from '../reading/reading.ts'
 
 /** Mail to an address of Pendro's own, as it came through the door. */
 export interface HandedIn {

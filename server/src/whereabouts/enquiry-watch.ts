@@ -3,7 +3,7 @@ import type { WhereQuestion } from '@pendro/contract'
 import { execute, inTransaction, select, type Database } from '../db/database.ts'
 import { announce } from '../live/events.ts'
 import { pendro, writeRecord } from '../record/write.ts'
-import { openStates } from '../whereabouts/enquiries.ts'
+import { openStates } from './enquiries.ts'
 
 const atOnce = 500
 /** What comes in has to fit better than what a staffer is offered to choose from. */

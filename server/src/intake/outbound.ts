@@ -2,9 +2,9 @@ import { gzipSync } from 'node:zlib'
 import { addressText, withoutTag } from '@pendro/core/address'
 import { execute, inTransaction, insert, type Database, type Row } from '../db/database.ts'
 import { readAddress, readIncoming, resolveRecipients, type Incoming } from './intake.ts'
-import { hashMessageId } from './knowledge.ts'
-import { shownFrom } from './shown-from.ts'
-import { indexMessages } from '../whereabouts/index-messages.ts'
+import { hashMessageId } from '../judging/knowledge.ts'
+import { shownFrom } from '../reading/shown-from.ts'
+import { indexMessages } from './index-messages.ts'
 
 /** What colleagues send proves nothing and needs to prove nothing here. */
 const readOwn = (incoming: Incoming) =>

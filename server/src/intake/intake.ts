@@ -31,16 +31,17 @@ import {
   type Organisation,
 } from '../db/organisation.ts'
 import { announce } from '../live/events.ts'
-import { growClusters } from '../review/clusters.ts'
+import { growClusters } from '../judging/clusters.ts'
 import { noteMatches } from '../senders/matches.ts'
 import { profileIds } from '../senders/profiles.ts'
-import { findAuthentication, type Authenticate } from './authenticate.ts'
-import { hashMessageId, seenKeys } from './knowledge.ts'
-import type { Reader } from './reader.ts'
-import { packReading, readMessage, type Reading } from './reading.ts'
-import { judgeArrivals, type Arrival, type Judged, type JudgedDelivery } from './judge.ts'
-import { shownFrom } from './shown-from.ts'
-import { indexMessages } from '../whereabouts/index-messages.ts'
+import { findAuthentication, type Authenticate } from '../reading/authenticate.ts'
+import { domainKey } from '../senders/domain-key.ts'
+import { hashMessageId, seenKeys } from '../judging/knowledge.ts'
+import type { Reader } from '../reading/reader.ts'
+import { packReading, readMessage, type Reading } from '../reading/reading.ts'
+import { judgeArrivals, type Arrival, type Judged, type JudgedDelivery } from '../judging/judge.ts'
+import { shownFrom } from '../reading/shown-from.ts'
+import { indexMessages } from './index-messages.ts'
 
 /** One message as SMTP handed it over. */
 export interface Incoming {
@@ -277,11 +278,6 @@ async function storeMessages(
     tx,
   )
   return ids
-}
-
-/** Labels from the right, each closed by a dot: 'x.example' and all under it share the prefix 'example.x.'. */
-export function domainKey(domain: string): string {
-  return `${domain.split('.').reverse().join('.')}.`
 }
 
 function senderRows(messageId: number, { from, envelopeFrom, sender, listId }: SenderFacts): readonly Row[] {

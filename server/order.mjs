@@ -1,0 +1,29 @@
+/**
+ * The folders of server/src, from the ones everybody stands on to the doors. A folder may import those before it and none
+ * after it (eslint.config.js); so no two import each other, and each can be read without what comes later.
+ */
+export const order = [
+  'db',
+  'jobs',
+  'reading',
+  'record',
+  'mailboxes',
+  'sign-in',
+  'live',
+  'organisation',
+  'first-set-up',
+  'outbox',
+  'senders',
+  'mail-rules',
+  'judging',
+  'questions',
+  'intake',
+  'rulings',
+  'review',
+  'digests',
+  'whereabouts',
+  'own',
+  'reports',
+  'shell',
+  'doors',
+]
