@@ -4,9 +4,11 @@
  */
 export const order = [
   'db',
+  'deliveries',
   'jobs',
   'reading',
   'record',
+  'acts',
   'mailboxes',
   'sign-in',
   'live',

@@ -1,4 +1,5 @@
 import { z } from 'zod'
+import { judgedStates } from '@pendro/core/delivery'
 import { endpoint, everyone, writers } from './endpoint.ts'
 import {
   day,
@@ -136,7 +137,7 @@ export const wouldReach = endpoint({
   }),
   response: z.object({
     from: z.string(),
-    state: z.enum(['inbox', 'aside', 'moved', 'junk', 'quarantined', 'sealed']),
+    state: z.enum(judgedStates),
     leftOut: z.boolean(),
     decidedBy: z.string(),
     path: z.array(pathLine),

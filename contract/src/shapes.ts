@@ -1,4 +1,7 @@
 import { z } from 'zod'
+import { deliveryStates } from '@pendro/core/delivery'
+
+export { endsByItself, hasArrived, isKeptBack, isUndecided, personalActs } from '@pendro/core/delivery'
 
 export const id = z.number().int().positive()
 export const idInPath = z.coerce.number().int().positive()
@@ -9,20 +12,7 @@ export const day = z.iso.date()
 
 export const role = z.enum(['helpdesk', 'steward', 'observer'])
 
-export const deliveryState = z.enum([
-  'inspecting',
-  'inbox',
-  'aside',
-  'junk',
-  'quarantined',
-  'sealed',
-  'deferred',
-  'bounced',
-  'released',
-  'discarded',
-  'expired',
-  'moved',
-])
+export const deliveryState = z.enum(deliveryStates)
 export type DeliveryState = z.infer<typeof deliveryState>
 
 /** One weighed finding; its sentence is `evidence.<finding>` of the wording, filled with `facts`. */

@@ -125,6 +125,12 @@ describe('release', () => {
     expect(await stateOf(server.db, id)).toBe('sealed')
     const answer = await oda.post('/api/rulings', ruling([id], { message: 'release' }))
     expect([answer.status, answer.body.code]).toEqual([409, 'SEALED'])
+    // Nor by a way around: what was discarded comes back as it was.
+    await per.post('/api/rulings', ruling([id], { message: 'discard' }))
+    await per.post('/api/rulings', ruling([id], { message: 'restore' }))
+    expect(await stateOf(server.db, id)).toBe('sealed')
+    const again = await oda.post('/api/rulings', ruling([id], { message: 'release' }))
+    expect([again.status, again.body.code]).toEqual([409, 'SEALED'])
   })
 
   test('a selection with one that can not go refuses the whole', async () => {

@@ -7,10 +7,8 @@ import {
   type SenderEntry,
   type SenderFacts,
 } from '../senders/index.ts'
+import type { JudgedState } from '../delivery/index.ts'
 import type { MailboxPolicy, OrganisationPolicy } from './organisation.ts'
-
-/** Where a delivery goes when it has been judged; see vocabulary.md, "States of a delivery". */
-export type JudgedState = 'inbox' | 'aside' | 'moved' | 'junk' | 'quarantined' | 'sealed'
 
 /** Everything deciding needs of a delivery: kept with it, so that it can be decided again at any time. */
 export interface DeliveryFacts {

@@ -15,7 +15,6 @@ export {
   findHarm,
   type Decision,
   type DeliveryFacts,
-  type JudgedState,
   type ListStage,
   type PathLine,
 } from './decide.ts'

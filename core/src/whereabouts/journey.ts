@@ -1,17 +1,4 @@
-/** States a delivery can be in (vocabulary.md). */
-type State =
-  | 'inspecting'
-  | 'inbox'
-  | 'aside'
-  | 'junk'
-  | 'quarantined'
-  | 'sealed'
-  | 'deferred'
-  | 'bounced'
-  | 'released'
-  | 'discarded'
-  | 'expired'
-  | 'moved'
+import { isKeptBack, isSettled, isUndecided, type DeliveryState } from '../delivery/index.ts'
 
 export type Facts = Readonly<Record<string, string | number>>
 
@@ -42,7 +29,7 @@ export interface Way {
   readonly harm: string
   /** What decided where it goes: a stage of the path, and the entry's pattern where one did. */
   readonly decided: { readonly stage: string; readonly facts: Facts }
-  readonly state: State
+  readonly state: DeliveryState
   readonly boundFor: string | null
   readonly cameFrom: string | null
   readonly landedAt: number | null
@@ -55,10 +42,6 @@ export interface Way {
   readonly wouldBeListed: boolean
   readonly waiting: { readonly attempts: number; readonly nextAt: number; readonly problem: string } | null
 }
-
-/** The places a delivery was first put; from there people move it on. */
-const keptBack: ReadonlySet<string> = new Set(['quarantined', 'junk', 'sealed'])
-const endings: ReadonlySet<string> = new Set(['inbox', 'aside', 'released', 'moved', 'expired'])
 
 /** The way of a delivery from the door to where it is, and what is still to come. */
 export function journeyOf(way: Way): readonly Stop[] {
@@ -92,7 +75,7 @@ function firstPlace({ state, boundFor, cameFrom, happenings }: Way): string | nu
   if (cameFrom !== null) return cameFrom
   if (state === 'deferred' && boundFor === 'released') return 'quarantined'
   if (state === 'discarded' || state === 'released' || state === 'expired') return 'quarantined'
-  if (keptBack.has(state)) return state
+  if (isKeptBack(state)) return state
   return state === 'inspecting' || happenings.some(({ act }) => act === 'inspected') ? 'inspecting' : null
 }
 
@@ -127,12 +110,12 @@ function placeNow({
 }
 
 function coming({ state, digest, nextDigest, wouldBeListed, expiresAt, waiting }: Way): readonly Stop[] {
-  if (endings.has(state)) return []
+  if (isSettled(state)) return []
   const stop = (kind: string, at: number | null): Stop => ({ kind, at, facts: {}, by: '', stage: 'coming' })
   if (state === 'deferred') return waiting ? [stop('next-try', waiting.nextAt)] : []
   if (state === 'inspecting') return [stop('finding', null)]
   return [
-    ...(digest === null && nextDigest !== null && (state === 'quarantined' || state === 'junk')
+    ...(digest === null && nextDigest !== null && isUndecided(state)
       ? [stop(wouldBeListed ? 'digest-would-list' : 'digest-would-count', nextDigest)]
       : []),
     ...(state === 'bounced' ? [] : [stop('goes-away', expiresAt)]),

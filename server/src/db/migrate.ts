@@ -9,6 +9,7 @@ import { statements as mailRules } from './migrations/0007-mail-rules.ts'
 import { statements as hostile } from './migrations/0010-hostile.ts'
 import { statements as proof } from './migrations/0011-proof.ts'
 import { statements as doors } from './migrations/0012-doors.ts'
+import { statements as sealed } from './migrations/0013-sealed.ts'
 import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
@@ -26,6 +27,7 @@ const migrations: Readonly<Record<string, readonly string[]>> = {
   '0010-hostile': hostile,
   '0011-proof': proof,
   '0012-doors': doors,
+  '0013-sealed': sealed,
 }
 
 /**

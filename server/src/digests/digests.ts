@@ -1,3 +1,4 @@
+import { undecidedSql } from '../deliveries/states-sql.ts'
 import { randomInt } from 'node:crypto'
 import {
   composeDigest,
@@ -21,6 +22,7 @@ import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { composeOwnMail, ownDomain } from '../outbox/own-mail.ts'
 import { linkSigner, linksOf, type LinkSigner } from './links.ts'
+import { enqueue, enqueueWelcomes } from '../outbox/queue.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { spokenLanguage, translator } from '../wording.ts'
@@ -81,7 +83,7 @@ export function waitingLines(
     `SELECT d.id, d.from_name, d.from_address, d.subject, d.received_at, d.expires_at, d.score, d.reasons,
        (d.left_out AND NOT b.digest_lists_near_certain) OR (d.state = 'junk' AND NOT b.digest_lists_junk) OR COALESCE(n.leave_out, FALSE) AS left_out, COALESCE(n.leave_out, FALSE) AS leave_out, COALESCE(n.note, '') AS note
      FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id LEFT JOIN digest_notes n ON n.delivery_id = d.id
-     WHERE d.mailbox_id = :mailboxId AND d.digest_id IS NULL AND d.state IN ('quarantined', 'junk') AND d.received_at <= :cut
+     WHERE d.mailbox_id = :mailboxId AND d.digest_id IS NULL AND d.state IN ${undecidedSql} AND d.received_at <= :cut
      ORDER BY d.score, d.id ${tx ? 'FOR UPDATE' : ''}`,
     { mailboxId, cut },
     tx,
@@ -264,26 +266,15 @@ export async function cutDigest(
       tx,
     )
   const readers = await digestReaders(db, tx, mailbox)
-  await insert(
+  await enqueue(
     db,
-    'outbox',
-    readers.map(reader => ({ kind: 'digest', subject_id: digestId, place: String(reader), next_at: cut })),
     tx,
+    'digest',
+    readers.map(reader => ({ subjectId: digestId, place: String(reader), at: cut })),
   )
-  if (publicUrl !== '') await welcome(db, tx, readers, cut)
+  // Colleagues who get their first digest get a password of their own beside it.
+  if (publicUrl !== '') await enqueueWelcomes(db, tx, readers, cut)
   return { digestId, listed, leftOut }
-}
-
-/** Colleagues who get their first digest get a password of their own beside it. */
-async function welcome(db: Database, tx: Tx, readers: readonly number[], now: Date): Promise<void> {
-  await execute(
-    db,
-    `INSERT IGNORE INTO outbox (kind, subject_id, place, next_at)
-     SELECT 'welcome', b.id, b.id, :now FROM mailboxes b LEFT JOIN colleague_access a ON a.mailbox_id = b.id
-     WHERE b.id IN (:readers) AND b.kind = 'person' AND a.welcomed_at IS NULL`,
-    { readers, now },
-    tx,
-  )
 }
 
 /** A shared or list mailbox's digest goes to its minders; everybody else gets their own. */

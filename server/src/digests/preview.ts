@@ -1,3 +1,4 @@
+import { undecidedSql } from '../deliveries/states-sql.ts'
 import type { DigestPreview } from '@pendro/contract'
 import { nextDigest } from '@pendro/core/digest'
 import { select, type Database } from '../db/database.ts'
@@ -116,7 +117,7 @@ async function ruledSince(db: Database, mailboxId: number, since: Date): Promise
      FROM deliveries d JOIN ruling_deliveries x ON x.delivery_id = d.id JOIN rulings r ON r.id = x.ruling_id
      LEFT JOIN staffers s ON s.id = r.staffer_id
      WHERE d.mailbox_id = :mailboxId AND d.state IN ('released', 'discarded', 'deferred', 'bounced')
-       AND r.at > :since AND r.undone_at IS NULL AND x.from_state IN ('quarantined', 'junk') AND x.from_state <> x.to_state
+       AND r.at > :since AND r.undone_at IS NULL AND x.from_state IN ${undecidedSql} AND x.from_state <> x.to_state
      ORDER BY r.id DESC LIMIT 20`,
     { mailboxId, since },
   )

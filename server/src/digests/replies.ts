@@ -9,6 +9,7 @@ import { announce } from '../live/events.ts'
 import { composeOwnMail } from '../outbox/own-mail.ts'
 import { findProvenColleague, type HandedIn, type ProvenColleague } from '../intake/proven-colleague.ts'
 import type { SmtpRefusal } from '../intake/smtp-answers.ts'
+import { enqueue } from '../outbox/queue.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 import { applyRuling } from '../rulings/rulings.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
@@ -204,13 +205,7 @@ async function keep(
       ],
       tx,
     )
-    if (answer)
-      await insert(
-        db,
-        'outbox',
-        [{ kind: 'answer', subject_id: id, place: String(colleague.id), next_at: now }],
-        tx,
-      )
+    if (answer) await enqueue(db, tx, 'answer', [{ subjectId: id, place: String(colleague.id), at: now }])
     await writeRecord(db, tx, [
       {
         at: now,

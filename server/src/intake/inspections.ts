@@ -1,9 +1,12 @@
 import { gunzipSync } from 'node:zlib'
 import type { PathLineShape } from '@pendro/contract'
-import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
+import { isKeptBack, type DeliveryState } from '@pendro/core/delivery'
+import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import { moveDeliveries } from '../deliveries/move.ts'
 import { announce } from '../live/events.ts'
 import type { Log } from '../log.ts'
 import type { Lab, LabAnswer } from './lab.ts'
+import { enqueue } from '../outbox/queue.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 import type { Reader } from '../reading/reader.ts'
 import { createSlots, type Slots } from '../jobs/slots.ts'
@@ -195,32 +198,43 @@ async function goOn(
         { harm: JSON.stringify({ name: 'attachment', danger: 'lab' }), message_id },
         tx,
       )
-    for (const delivery of waiting) {
-      const to =
-        verdict === 'harmful' ? 'sealed' : delivery.bound_for === 'quarantined' ? 'quarantined' : 'deferred'
-      await execute(
-        db,
-        "UPDATE deliveries SET state = :to, bound_for = :bound, left_out = (left_out OR :to = 'sealed') WHERE id = :id AND state = 'inspecting'",
-        { to, bound: to === 'deferred' ? delivery.bound_for : null, id: delivery.id },
-        tx,
-      )
-      if (to === 'deferred')
-        await insert(
-          db,
-          'outbox',
-          [{ kind: 'delivery', subject_id: delivery.id, place: delivery.bound_for, next_at: at }],
-          tx,
-        )
-      if (to === 'sealed') await sealPath(db, tx, delivery.id)
-      await announce(db, tx, at, [
-        {
-          kind: to === 'sealed' || to === 'quarantined' ? 'came-in' : 'changed',
-          deliveryId: delivery.id,
-          state: to,
-          by: '',
-        },
-      ])
-    }
+    const placed = waiting.map(({ id, bound_for }) => ({
+      id,
+      boundFor: bound_for,
+      to: placeOf(verdict, bound_for),
+    }))
+    await moveDeliveries(
+      db,
+      tx,
+      verdict === 'harmful' ? 'seal' : 'clear',
+      placed.map(({ id, boundFor, to }) => ({
+        id,
+        from: 'inspecting' as const,
+        to,
+        boundFor: to === 'deferred' ? boundFor : null,
+        ...(to === 'sealed' ? { leftOut: true as const } : {}),
+      })),
+    )
+    await enqueue(
+      db,
+      tx,
+      'delivery',
+      placed
+        .filter(({ to }) => to === 'deferred')
+        .map(({ id, boundFor }) => ({ subjectId: id, place: boundFor, at })),
+    )
+    for (const { id, to } of placed) if (to === 'sealed') await sealPath(db, tx, id)
+    await announce(
+      db,
+      tx,
+      at,
+      placed.map(({ id, to }) => ({
+        kind: isKeptBack(to) ? ('came-in' as const) : ('changed' as const),
+        deliveryId: id,
+        state: to,
+        by: '',
+      })),
+    )
     if (verdict === 'harmful') {
       await writeRecord(
         db,
@@ -237,6 +251,12 @@ async function goOn(
     }
   })
   log.inspected(message_id, verdict)
+}
+
+/** Where a message goes that has been looked at; harmless ones where they were judged to go. */
+function placeOf(verdict: 'clean' | 'harmful' | 'unknown', boundFor: string): DeliveryState {
+  if (verdict === 'harmful') return 'sealed'
+  return boundFor === 'quarantined' ? 'quarantined' : 'deferred'
 }
 
 /** The path says that harm decided, and that nothing after it was asked any more. */

@@ -30,6 +30,7 @@ import {
   type MailboxRow,
   type Organisation,
 } from '../db/organisation.ts'
+import { enqueue } from '../outbox/queue.ts'
 import { announce } from '../live/events.ts'
 import { growClusters } from '../judging/clusters.ts'
 import { noteMatches } from '../senders/matches.ts'
@@ -422,16 +423,11 @@ async function storeDeliveries(
       tx,
     )
     const onward = stored.filter(({ boundFor, state }) => boundFor !== null && state === 'deferred')
-    await insert(
+    await enqueue(
       db,
-      'outbox',
-      onward.map(({ id, boundFor, at }) => ({
-        kind: 'delivery',
-        subject_id: id,
-        place: boundFor,
-        next_at: at,
-      })),
       tx,
+      'delivery',
+      onward.map(({ id, boundFor, at }) => ({ subjectId: id, place: boundFor ?? '', at })),
     )
     const at = stored[0]?.at
     if (at)

@@ -1,3 +1,4 @@
+import { undecidedSql } from '../deliveries/states-sql.ts'
 import { clusterShift, crowdShift } from '@pendro/core/judgement'
 import { execute, select, type Database, type Tx } from '../db/database.ts'
 
@@ -49,7 +50,7 @@ export async function growClusters(
 async function rankAnew(db: Database, tx: Tx, keys: readonly string[], shift: number): Promise<void> {
   await execute(
     db,
-    "UPDATE deliveries SET rank_score = rank_base + :shift WHERE cluster_key IN (:keys) AND state IN ('quarantined', 'junk')",
+    `UPDATE deliveries SET rank_score = rank_base + :shift WHERE cluster_key IN (:keys) AND state IN ${undecidedSql}`,
     { shift, keys },
     tx,
   )

@@ -1,3 +1,4 @@
+import { undecidedSql } from '../deliveries/states-sql.ts'
 import type { Router } from 'express'
 import { findMailboxes, type MailboxBrief } from '@pendro/contract'
 import type { Deps } from '../app.ts'
@@ -29,7 +30,7 @@ export function mailboxRoutes(router: Router, { db }: Deps): void {
        FROM mailboxes b LEFT JOIN (
          SELECT d.mailbox_id, COUNT(*) AS kept, SUM(d.digest_id IS NULL AND ${isListed}) AS listed,
            SUM(d.digest_id IS NULL AND NOT ${isListed}) AS left_out
-         FROM deliveries d JOIN mailboxes o ON o.id = d.mailbox_id WHERE d.state IN ('quarantined', 'junk') GROUP BY d.mailbox_id) k ON k.mailbox_id = b.id
+         FROM deliveries d JOIN mailboxes o ON o.id = d.mailbox_id WHERE d.state IN ${undecidedSql} GROUP BY d.mailbox_id) k ON k.mailbox_id = b.id
        WHERE ${matching} ORDER BY ${query.order === 'kept' ? '' : 'nextListed DESC, nextLeftOut DESC,'} kept DESC, b.name LIMIT :limit`,
       { find, limit: query.limit },
     )

@@ -1,7 +1,9 @@
 import { gunzipSync } from 'node:zlib'
+import type { DeliveryState } from '@pendro/core/delivery'
 import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { signingKey } from '../db/signing-keys.ts'
+import { moveDeliveries } from '../deliveries/move.ts'
 import { announce } from '../live/events.ts'
 import type { Log } from '../log.ts'
 import { ownDomain } from './own-mail.ts'
@@ -209,20 +211,18 @@ async function finish({ db, log, now }: Deps, job: Job, result: SendResult): Pro
       await announce(db, tx, at, [{ kind: 'digest', deliveryId: null, state: null, by: '' }])
       return
     }
-    const state = problem ? 'bounced' : job.place
-    const changed = await execute(
+    const delivery = await findRow<{ mailbox_id: number; state: string; bound_for: string | null }>(
       db,
-      "UPDATE deliveries SET state = :state, landed_at = :landed, bound_for = NULL WHERE id = :id AND state = 'deferred' AND bound_for = :place",
-      { state, landed: problem ? null : at, id: job.subject_id, place: job.place },
-      tx,
-    )
-    if (changed === 0) return
-    const delivery = await findRow<{ mailbox_id: number }>(
-      db,
-      'SELECT mailbox_id FROM deliveries WHERE id = :id',
+      'SELECT mailbox_id, state, bound_for FROM deliveries WHERE id = :id FOR UPDATE',
       { id: job.subject_id },
       tx,
     )
+    // Called back meanwhile, or on another way.
+    if (delivery?.state !== 'deferred' || delivery.bound_for !== job.place) return
+    const state = problem ? 'bounced' : (job.place as DeliveryState)
+    await moveDeliveries(db, tx, problem ? 'refuse' : 'land', [
+      { id: job.subject_id, from: 'deferred', to: state, ...(problem ? {} : { landedAt: at }) },
+    ])
     // Ordinary mail that reaches the inbox is not worth a line; what people asked for is.
     if (problem || job.place === 'released') {
       await writeRecord(db, tx, [
@@ -230,15 +230,13 @@ async function finish({ db, log, now }: Deps, job: Job, result: SendResult): Pro
           at,
           act: problem ? 'bounced' : 'landed',
           by: pendro,
-          mailboxId: delivery?.mailbox_id ?? null,
+          mailboxId: delivery.mailbox_id,
           deliveryId: job.subject_id,
           facts: problem ? { problem } : {},
         },
       ])
     }
-    await announce(db, tx, at, [
-      { kind: 'changed', deliveryId: job.subject_id, state: state as 'inbox', by: '' },
-    ])
+    await announce(db, tx, at, [{ kind: 'changed', deliveryId: job.subject_id, state, by: '' }])
   })
   // A store that takes again what it did not take before is back: what waits for it goes at once.
   if (result.status === 'taken' && job.attempts > 0)

@@ -10,6 +10,7 @@ import {
 } from '../db/database.ts'
 import { ownMailboxes, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import { enqueue } from '../outbox/queue.ts'
 import { writeRecord } from '../record/write.ts'
 import { isEasyToGuess } from '../sign-in/easy-passwords.ts'
 import { hashPassword, isPassword } from '../sign-in/passwords.ts'
@@ -197,18 +198,8 @@ export async function askForCode(
   if (!(await mayTry(db, { kind: 'code', account: person?.address ?? address, device }, now))) throw tooMany()
   if (!person) return
   await inTransaction(db, async tx => {
-    await execute(
-      db,
-      "DELETE FROM outbox WHERE kind = 'code' AND subject_id = :id AND done_at IS NOT NULL",
-      { id: person.id },
-      tx,
-    )
-    await insert(
-      db,
-      'outbox',
-      [{ kind: 'code', subject_id: person.id, place: String(person.id), next_at: now }],
-      tx,
-    )
+    const job = { subjectId: person.id, place: String(person.id), at: now }
+    await enqueue(db, tx, 'code', [job], { again: true })
   }).catch(error => {
     // One is on its way already, and serves.
     if (!isDuplicate(error)) throw error

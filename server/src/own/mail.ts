@@ -1,3 +1,4 @@
+import { keptBackSql, undecidedSql } from '../deliveries/states-sql.ts'
 import type { OwnAct, OwnRow, OwnSheet, RulingSentence } from '@pendro/contract'
 import { decide } from '@pendro/core/judgement'
 import type { RuleVerdict } from '@pendro/core/mail-rules'
@@ -47,8 +48,8 @@ const toRow = (row: MailRow, { id }: SignedInColleague): OwnRow => ({
 })
 
 const shows = {
-  kept: "d.state IN ('quarantined', 'junk', 'sealed') AND NOT d.left_out",
-  'near-certain': "d.state IN ('quarantined', 'junk') AND d.left_out",
+  kept: `d.state IN ${keptBackSql} AND NOT d.left_out`,
+  'near-certain': `d.state IN ${undecidedSql} AND d.left_out`,
   // On its way counts: the colleague has asked for it.
   sent: "(d.state = 'released' OR (d.state = 'deferred' AND d.bound_for = 'released'))",
   refused: "d.state = 'discarded'",
@@ -86,7 +87,7 @@ export async function ownPage(
   const counts = await findRow<{ kept: number | null; near: number | null }>(
     db,
     `SELECT SUM(${shows.kept}) AS kept, SUM(${shows['near-certain']}) AS near FROM deliveries d
-     WHERE d.mailbox_id IN (:mailboxIds) AND d.state IN ('quarantined', 'junk', 'sealed')`,
+     WHERE d.mailbox_id IN (:mailboxIds) AND d.state IN ${keptBackSql}`,
     { mailboxIds: who.mailboxIds },
   )
   const end = rows.length > limit ? rows[limit - 1] : undefined

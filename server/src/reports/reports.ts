@@ -1,5 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import { gzipSync } from 'node:zlib'
+import type { DeliveryState, RulingSentence } from '@pendro/contract'
+import { insertRuling, noteDeliveries } from '../acts/ruling-rows.ts'
 import { writeArf } from '@pendro/core/formats'
 import { senderFacts } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
@@ -47,7 +49,7 @@ export async function learnReported(
     const known = await findKnown(db, tx, message, mailboxId)
     const messageId = known?.message_id ?? (await keepMessage(db, tx, { message, reading, raw, now }))
     const learned = (await hasTaughtEnough(db, tx, by, mailboxId, now)) ? 'nothing' : verdict
-    const sentence = {
+    const sentence: RulingSentence = {
       message: 'leave',
       learn: learned,
       sender: 'as-is',
@@ -56,19 +58,14 @@ export async function learnReported(
       withoutAuthentication: false,
       reason: '',
     }
-    const [rulingId = 0] = await insert(
-      db,
-      'rulings',
-      [{ token: randomUUID(), staffer_id: by.kind === 'staffer' ? by.id : null, at: now, sentence }],
-      tx,
-    )
+    const rulingId = await insertRuling(db, tx, {
+      token: randomUUID(),
+      by: { staffer_id: by.kind === 'staffer' ? by.id : null },
+      at: now,
+      sentence,
+    })
     if (known) {
-      await insert(
-        db,
-        'ruling_deliveries',
-        [{ ruling_id: rulingId, delivery_id: known.id, from_state: known.state, to_state: known.state }],
-        tx,
-      )
+      await noteDeliveries(db, tx, rulingId, [{ id: known.id, from: known.state, to: known.state }])
       if (learned !== 'nothing') await shiftClusters(db, tx, [known.cluster_key], learned, 1)
     }
     if (learned !== 'nothing') {
@@ -133,7 +130,7 @@ interface Known {
   readonly id: number
   readonly message_id: number
   readonly mailbox_id: number
-  readonly state: string
+  readonly state: DeliveryState
   readonly cluster_key: string
   readonly sender_facts: SenderFacts
 }

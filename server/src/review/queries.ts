@@ -1,3 +1,4 @@
+import { arrivedStates, undecidedStates } from '@pendro/core/delivery'
 import type { DeliveryState, ReviewFilter, ReviewRow } from '@pendro/contract'
 import type { z } from 'zod'
 import type { reviewOrder, reviewStates } from '@pendro/contract'
@@ -8,14 +9,15 @@ import { isFew } from '../db/few.ts'
 type Order = z.infer<typeof reviewOrder>
 
 export const statesOf: Readonly<Record<z.infer<typeof reviewStates>, readonly DeliveryState[]>> = {
-  kept: ['quarantined', 'junk'],
+  kept: undecidedStates,
   quarantined: ['quarantined'],
   junk: ['junk'],
   sealed: ['sealed'],
   waiting: ['deferred', 'bounced'],
   released: ['released'],
   discarded: ['discarded'],
-  delivered: ['inbox', 'aside', 'moved'],
+  // What a person released is shown apart.
+  delivered: arrivedStates.filter(state => state !== 'released'),
   inspecting: ['inspecting'],
 }
 

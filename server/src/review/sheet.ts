@@ -1,3 +1,4 @@
+import { hasArrived } from '@pendro/core/delivery'
 import type { DeliverySheet, PathLineShape } from '@pendro/contract'
 import { provenance, type Evidence } from '@pendro/core/judgement'
 import { displayDomain } from '@pendro/core/address'
@@ -39,7 +40,7 @@ export async function readSheet(
     { id },
   )
   if (!row || !more) throw new AppError('DELIVERY_NOT_FOUND')
-  const asksWhy = isColleaguesOwn(row.state) && !(await hasReadLately(db, who, id, now))
+  const asksWhy = hasArrived(row.state) && !(await hasReadLately(db, who, id, now))
   const reading = await findReading(db, row.message_id, reader.read)
   const [history, waiting, inspection, words] = await Promise.all([
     readHistory(db, id),
@@ -215,7 +216,6 @@ async function readWaiting(db: Database, id: number): Promise<DeliverySheet['wai
 const readAgainAfter = 30 * 60_000
 
 /** Mail in a colleague's mailbox is theirs; what is held back is the help desk's to look at. */
-const isColleaguesOwn = (state: string) => ['inbox', 'aside', 'released', 'moved'].includes(state)
 
 async function hasReadLately(db: Database, who: SignedIn, id: number, now: Date): Promise<boolean> {
   const recent = await findRow(
@@ -237,7 +237,7 @@ export async function noteReading(
   if (why === null && (await hasReadLately(db, who, id, now))) return
   const delivery = await findDelivery(db, id)
   if (!delivery) throw new AppError('DELIVERY_NOT_FOUND')
-  if (why === null && isColleaguesOwn(delivery.state)) throw new AppError('SAY_WHY')
+  if (why === null && hasArrived(delivery.state)) throw new AppError('SAY_WHY')
   await inTransaction(db, tx =>
     writeRecord(db, tx, [
       {

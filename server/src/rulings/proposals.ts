@@ -1,3 +1,4 @@
+import type { DeliveryState, RememberedState } from '@pendro/core/delivery'
 import type { RulingSentence } from '@pendro/contract'
 import { isBindingByDefault, type ProposedEntry } from '@pendro/core/rulings'
 import { patternAtWidth, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
@@ -11,8 +12,8 @@ export interface RuledDelivery {
   readonly id: number
   readonly message_id: number
   readonly mailbox_id: number
-  readonly state: string
-  readonly came_from: 'junk' | 'quarantined' | 'aside' | 'moved' | null
+  readonly state: DeliveryState
+  readonly came_from: RememberedState | null
   readonly from_address: string
   readonly subject: string
   readonly cluster_key: string

@@ -1,11 +1,15 @@
 import type { DeliveryState, EntryBrief, RulingSentence } from '@pendro/contract'
 import { planChange, type RegisterChange } from '@pendro/core/rulings'
 import { displayPattern, patternText, type SenderEntry } from '@pendro/core/senders'
-import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
+import { isLegal, memoryAfter, placeAfter, transitions } from '@pendro/core/delivery'
+import { insertRuling, markUndone, noteDeliveries, noteEntries } from '../acts/ruling-rows.ts'
+import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import { moveBack, moveDeliveries } from '../deliveries/move.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { readHere, type Reader } from '../reading/reader.ts'
+import { cancelReleases, enqueue } from '../outbox/queue.ts'
 import { writeRecord } from '../record/write.ts'
 import { endEntries } from '../senders/changes.ts'
 import { checkEntries } from '../senders/drafts.ts'
@@ -79,12 +83,7 @@ export async function applyRuling(
     const change = planChange(proposed, existing, now.getTime())
     checkEntries(who, proposed, change.end, sentence.reason, organisation)
 
-    const [rulingId = 0] = await insert(
-      db,
-      'rulings',
-      [{ token, ...rulerColumns(who), at: now, sentence }],
-      tx,
-    )
+    const rulingId = await insertRuling(db, tx, { token, by: rulerColumns(who), at: now, sentence })
     const entryId = await changeRegister(db, tx, rulingId, {
       change,
       existing,
@@ -92,7 +91,13 @@ export async function applyRuling(
       origin: 'colleague' in who ? 'digest' : 'ruling',
       now,
     })
-    await moveDeliveries(db, tx, rulingId, moves, now)
+    await noteDeliveries(
+      db,
+      tx,
+      rulingId,
+      moves.map(({ delivery, to }) => ({ id: delivery.id, from: delivery.state, to })),
+    )
+    await carryOut(db, tx, sentence.message, moves, now)
     if (sentence.learn !== 'nothing') {
       await learn(db, tx, rulingId, sentence.learn, teachings)
       await shiftClusters(db, tx, clusterKeys(deliveries), sentence.learn, 1)
@@ -166,12 +171,6 @@ interface Move {
   readonly to: DeliveryState
 }
 
-// What is set aside or in a named folder can be had in the inbox, too; the copy there stays.
-const releasable: ReadonlySet<string> = new Set(['quarantined', 'junk', 'bounced', 'aside', 'moved'])
-/** Where a delivery was before somebody moved it. */
-const remembered: ReadonlySet<string> = new Set(['quarantined', 'junk', 'aside', 'moved'])
-const discardable: ReadonlySet<string> = new Set(['quarantined', 'junk', 'sealed'])
-
 /** Where each delivery goes. One that can't go there refuses the whole ruling: nothing is half done. */
 async function planMoves(
   db: Database,
@@ -179,17 +178,13 @@ async function planMoves(
   { message }: RulingSentence,
   deliveries: readonly RuledDelivery[],
 ): Promise<readonly Move[]> {
-  if (message === 'leave')
-    return deliveries.map(delivery => ({ delivery, to: delivery.state as DeliveryState }))
+  if (message === 'leave') return deliveries.map(delivery => ({ delivery, to: delivery.state }))
   const moves: Move[] = []
   for (const delivery of deliveries) {
-    const { state } = delivery
-    if (message === 'release' && state === 'sealed') throw new AppError('SEALED', { deliveryId: delivery.id })
-    if (message === 'release' && releasable.has(state)) moves.push({ delivery, to: 'deferred' })
-    else if (message === 'discard' && discardable.has(state)) moves.push({ delivery, to: 'discarded' })
-    else if (message === 'restore' && state === 'discarded')
-      moves.push({ delivery, to: delivery.came_from ?? 'quarantined' })
-    else throw await whyNot(db, tx, message, delivery)
+    const { id, state, came_from } = delivery
+    if (message === 'release' && state === 'sealed') throw new AppError('SEALED', { deliveryId: id })
+    if (!isLegal(message, state)) throw await whyNot(db, tx, message, delivery)
+    moves.push({ delivery, to: placeAfter(message, { cameFrom: came_from }) })
   }
   return moves
 }
@@ -217,66 +212,35 @@ async function whyNot(
   return new AppError('WRONG_STATE', { context: wanted, deliveryId: id, state, subject })
 }
 
-async function moveDeliveries(
+async function carryOut(
   db: Database,
   tx: Tx,
-  rulingId: number,
+  message: RulingSentence['message'],
   moves: readonly Move[],
   now: Date,
 ): Promise<void> {
-  await insert(
+  if (message === 'leave') return
+  await moveDeliveries(
     db,
-    'ruling_deliveries',
-    moves.map(({ delivery, to }) => ({
-      ruling_id: rulingId,
-      delivery_id: delivery.id,
-      from_state: delivery.state,
-      to_state: to,
+    tx,
+    message,
+    moves.map(({ delivery: { id, state, came_from }, to }) => ({
+      id,
+      from: state,
+      to,
+      boundFor: to === 'deferred' ? 'released' : null,
+      cameFrom: memoryAfter(state, { cameFrom: came_from }),
     })),
-    tx,
   )
-  const groups = new Map<string, Move[]>()
-  for (const move of moves) {
-    if (move.to === move.delivery.state) continue
-    const key = `${move.to} ${move.delivery.state} ${move.delivery.came_from}`
-    groups.set(key, [...(groups.get(key) ?? []), move])
-  }
-  for (const group of groups.values()) {
-    const [{ delivery, to } = { delivery: null, to: null }] = group
-    if (!delivery || !to) continue
-    const ids = group.map(one => one.delivery.id)
-    // The state it starts from is checked again in the same statement as it is changed.
-    const changed = await execute(
+  if (transitions[message].queues)
+    await enqueue(
       db,
-      'UPDATE deliveries SET state = :to, bound_for = :bound, came_from = :cameFrom WHERE id IN (:ids) AND state = :from',
-      {
-        to,
-        bound: to === 'deferred' ? 'released' : null,
-        cameFrom: remembered.has(delivery.state) ? delivery.state : delivery.came_from,
-        ids,
-        from: delivery.state,
-      },
       tx,
+      'delivery',
+      moves.map(({ delivery }) => ({ subjectId: delivery.id, place: 'released', at: now })),
+      // A job that ended in a refusal makes room for a new try.
+      { again: true },
     )
-    if (changed !== ids.length) throw new AppError('WRONG_STATE')
-    if (to === 'deferred') await queueReleases(db, tx, ids, now)
-  }
-}
-
-async function queueReleases(db: Database, tx: Tx, ids: readonly number[], now: Date): Promise<void> {
-  // A job that ended in a refusal makes room for a new try; one under way would hit the unique key.
-  await execute(
-    db,
-    "DELETE FROM outbox WHERE kind = 'delivery' AND subject_id IN (:ids) AND place = 'released' AND done_at IS NOT NULL",
-    { ids },
-    tx,
-  )
-  await insert(
-    db,
-    'outbox',
-    ids.map(id => ({ kind: 'delivery', subject_id: id, place: 'released', next_at: now })),
-    tx,
-  )
 }
 
 interface RegisterWrite {
@@ -305,15 +269,10 @@ async function changeRegister(
     now,
   )
   const added = await insertEntries(db, tx, change.add, { at: now, reason, origin })
-  await insert(
-    db,
-    'ruling_entries',
-    [
-      ...added.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'added' })),
-      ...change.end.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'ended' })),
-    ],
-    tx,
-  )
+  await noteEntries(db, tx, rulingId, {
+    added: added.map(({ id }) => id),
+    ended: change.end.map(({ id }) => id),
+  })
   await askUpkeep(db, tx, now)
   return added[0]?.id ?? change.end[0]?.id ?? 0
 }
@@ -369,7 +328,7 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
       throw new AppError('NEEDS_STEWARD', { context: 'undo' })
     }
     const moved = await movedDeliveries(db, tx, id)
-    await execute(db, 'UPDATE rulings SET undone_at = :now WHERE id = :id', { now, id }, tx)
+    await markUndone(db, tx, id, now)
     await restoreRegister(db, tx, entries, now)
     if (entries.length > 0) {
       // A request whose approval is taken back waits again, unless it was asked anew meanwhile.
@@ -385,7 +344,7 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
     await unlearn(db, tx, id)
     const { learn: learned } = ruling.sentence
     if (learned !== 'nothing') await shiftClusters(db, tx, clusterKeys(moved), learned, -1)
-    const deliveries = await moveBack(db, tx, moved, now)
+    const deliveries = await putBack(db, tx, moved, now)
     const stayedReleased = moved.filter(
       ({ to_state }, i) => to_state === 'deferred' && deliveries[i]?.state !== moved[i]?.from_state,
     ).length
@@ -481,7 +440,7 @@ async function movedDeliveries(db: Database, tx: Tx, rulingId: number): Promise<
 }
 
 /** Puts back what can be put back; where each delivery is then. */
-async function moveBack(
+async function putBack(
   db: Database,
   tx: Tx,
   moved: readonly Moved[],
@@ -498,41 +457,13 @@ async function moveBack(
     if (from_state === to_state) return false
     return to_state === 'deferred' ? cancelled.has(delivery_id) : state === to_state
   })
-  for (const from of new Set(returns.map(({ from_state }) => from_state)))
-    for (const state of new Set(returns.map(one => one.state))) {
-      const ids = returns
-        .filter(one => one.from_state === from && one.state === state)
-        .map(({ delivery_id }) => delivery_id)
-      if (ids.length > 0)
-        await execute(
-          db,
-          'UPDATE deliveries SET state = :from, bound_for = NULL WHERE id IN (:ids) AND state = :state',
-          { from, state, ids },
-          tx,
-        )
-    }
+  await moveBack(
+    db,
+    tx,
+    returns.map(({ delivery_id, state, from_state }) => ({ id: delivery_id, from: state, to: from_state })),
+  )
   const back = new Set(returns)
   return moved.map(one => ({ id: one.delivery_id, state: back.has(one) ? one.from_state : one.state }))
-}
-
-/** Only a release that no process is sending right now can be called back. */
-async function cancelReleases(
-  db: Database,
-  tx: Tx,
-  ids: readonly number[],
-  now: Date,
-): Promise<ReadonlySet<number>> {
-  if (ids.length === 0) return new Set()
-  const jobs = await select<{ id: number; subject_id: number }>(
-    db,
-    `SELECT id, subject_id FROM outbox WHERE kind = 'delivery' AND subject_id IN (:ids) AND place = 'released' AND done_at IS NULL
-     AND (claimed_until IS NULL OR claimed_until < :now) FOR UPDATE`,
-    { ids, now },
-    tx,
-  )
-  if (jobs.length > 0)
-    await execute(db, 'DELETE FROM outbox WHERE id IN (:ids)', { ids: jobs.map(({ id }) => id) }, tx)
-  return new Set(jobs.map(({ subject_id }) => subject_id))
 }
 
 async function restoreRegister(

@@ -1,8 +1,9 @@
+import { insertRuling, noteEntries } from '../acts/ruling-rows.ts'
 import type { z } from 'zod'
-import type { EntryBrief, registerChange } from '@pendro/contract'
+import type { EntryBrief, registerChange, RulingSentence } from '@pendro/contract'
 import { planChange, type ProposedEntry, type RegisterChange } from '@pendro/core/rulings'
 import { displayPattern, patternText, type SenderEntry } from '@pendro/core/senders'
-import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
+import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { translator } from '../wording.ts'
@@ -226,12 +227,12 @@ export async function writeChange(
   const { change, replaces, existing } = planned
   checkEntries(who, change.add, change.end, reason, organisation)
   if (change.add.length + change.end.length === 0) throw new AppError('NOTHING_TO_DO', { context: 'lists' })
-  const [rulingId = 0] = await insert(
-    db,
-    'rulings',
-    [{ token, ...rulerColumns(who), at: now, sentence: listsOnly(reason) }],
-    tx,
-  )
+  const rulingId = await insertRuling(db, tx, {
+    token,
+    by: rulerColumns(who),
+    at: now,
+    sentence: listsOnly(reason),
+  })
   await lockLists(db, tx, change.end)
   // Entries whose time ran out make room for new ones of the same pattern.
   const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())
@@ -247,15 +248,10 @@ export async function writeChange(
     change.add.map(entry => ({ ...entry, ...replacing(replaces.get(keyOf(entry))) })),
     { at: now, reason, origin },
   )
-  await insert(
-    db,
-    'ruling_entries',
-    [
-      ...added.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'added' })),
-      ...change.end.map(({ id }) => ({ ruling_id: rulingId, entry_id: id, what: 'ended' })),
-    ],
-    tx,
-  )
+  await noteEntries(db, tx, rulingId, {
+    added: added.map(({ id }) => id),
+    ended: change.end.map(({ id }) => id),
+  })
   const owners = mailboxesOf(change)
   await writeRecord(db, tx, [
     {
@@ -285,7 +281,7 @@ export async function writeChange(
 const replacing = (id: number | undefined) => (id === undefined ? {} : { replacesId: id })
 
 /** The sentence of a ruling that only changes lists. */
-const listsOnly = (reason: string) => ({
+const listsOnly = (reason: string): RulingSentence => ({
   message: 'leave',
   learn: 'nothing',
   sender: 'as-is',

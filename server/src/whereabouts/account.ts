@@ -1,5 +1,6 @@
 import type { DigestLanguage, WhereHit } from '@pendro/contract'
-import { execute, findRow, inTransaction, type Database } from '../db/database.ts'
+import { hurry } from '../outbox/queue.ts'
+import { findRow, inTransaction, type Database } from '../db/database.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
@@ -92,13 +93,7 @@ export async function tryAgainNow(db: Database, who: SignedIn, id: number, now: 
       tx,
     )
     if (!delivery) throw new AppError('DELIVERY_NOT_FOUND')
-    const changed = await execute(
-      db,
-      "UPDATE outbox SET next_at = :now WHERE kind = 'delivery' AND subject_id = :id AND done_at IS NULL AND claimed_until IS NULL",
-      { id, now },
-      tx,
-    )
-    if (changed === 0)
+    if (!(await hurry(db, tx, id, now)))
       throw delivery.state === 'deferred'
         ? new AppError('WRONG_STATE', { context: 'being-sent' })
         : new AppError('WRONG_STATE', { context: 'not-waiting', state: delivery.state })

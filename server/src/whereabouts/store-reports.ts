@@ -1,5 +1,7 @@
 import type { RecipientStatus } from '@pendro/core/message'
-import { execute, findRow, inTransaction, type Database } from '../db/database.ts'
+import { isLegal, type DeliveryState } from '@pendro/core/delivery'
+import { moveDeliveries } from '../deliveries/move.ts'
+import { findRow, inTransaction, type Database } from '../db/database.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import { announce } from '../live/events.ts'
 import type { Reader } from '../reading/reader.ts'
@@ -23,7 +25,7 @@ export async function takeStoreReport(
   )
   if (!report || id === null) return false
   return inTransaction(db, async tx => {
-    const delivery = await findRow<{ mailbox_id: number; state: string; address: string }>(
+    const delivery = await findRow<{ mailbox_id: number; state: DeliveryState; address: string }>(
       db,
       'SELECT d.mailbox_id, d.state, b.address FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id = :id FOR UPDATE',
       { id },
@@ -35,9 +37,8 @@ export async function takeStoreReport(
         (action === 'failed' || action === 'delayed') && recipient.toLowerCase() === delivery?.address,
     )
     if (!delivery || !told) return false
-    const bounces =
-      told.action === 'failed' && ['inbox', 'aside', 'moved', 'junk', 'released'].includes(delivery.state)
-    if (bounces) await execute(db, "UPDATE deliveries SET state = 'bounced' WHERE id = :id", { id }, tx)
+    const bounces = told.action === 'failed' && isLegal('report', delivery.state)
+    if (bounces) await moveDeliveries(db, tx, 'report', [{ id, from: delivery.state, to: 'bounced' }])
     await writeRecord(db, tx, [
       {
         at: now,

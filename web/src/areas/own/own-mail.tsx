@@ -3,7 +3,7 @@ import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
-import { ownMail, type OwnRow } from '@pendro/contract'
+import { isUndecided, ownMail, type OwnRow } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
@@ -123,7 +123,7 @@ export function OwnMail() {
 }
 
 /** Whether a colleague can still decide about it. */
-export const isOpen = ({ state }: Pick<OwnRow, 'state'>) => state === 'quarantined' || state === 'junk'
+export const isOpen = ({ state }: Pick<OwnRow, 'state'>) => isUndecided(state)
 
 function Row({ row, marked, onMark }: { row: OwnRow; marked: boolean; onMark: (on: boolean) => void }) {
   const { t } = useTranslation()

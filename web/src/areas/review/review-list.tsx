@@ -4,7 +4,7 @@ import { useVirtualizer } from '@tanstack/react-virtual'
 import { clsx } from 'clsx'
 import { Paperclip } from 'lucide-react'
 import { useTranslation } from 'react-i18next'
-import type { ReviewRow } from '@pendro/contract'
+import { endsByItself, isKeptBack, type ReviewRow } from '@pendro/contract'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { Checkbox } from '../../parts/checkbox.tsx'
 import { Pendulum } from '../../parts/pendulum.tsx'
@@ -189,7 +189,7 @@ const Row = memo(function Row({ row, member, chosen, marked, ruledBy, onOpen, on
   const { t } = useTranslation()
   const times = useTimes()
   const name = row.fromName || row.fromAddress || t('review.noSender')
-  const done = !['quarantined', 'junk', 'sealed'].includes(row.state)
+  const done = !isKeptBack(row.state)
   const daysLeft = times.daysLeft(row.expiresAt)
   return (
     <div
@@ -241,7 +241,7 @@ const Row = memo(function Row({ row, member, chosen, marked, ruledBy, onOpen, on
 
 function LeftOver({ row, daysLeft }: { row: ReviewRow; daysLeft: number }) {
   const { t } = useTranslation()
-  if (!['quarantined', 'junk', 'sealed', 'discarded'].includes(row.state)) return <span />
+  if (!endsByItself(row.state)) return <span />
   const text = daysLeft <= 0 ? t('review.goesNow') : t('review.daysLeft', { count: daysLeft })
   return (
     <span className={clsx('text-right text-[0.9rem]', daysLeft <= 2 ? 'font-bold text-stop' : 'text-ink-2')}>

@@ -15,6 +15,7 @@ import {
   type DeliveryState,
   type LiveEvent,
   type ReviewRow,
+  isKeptBack,
 } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { useLiveEvents } from '../../app/live.ts'
@@ -89,8 +90,6 @@ export function dropRows(client: QueryClient, ids: ReadonlySet<number>): void {
   )
 }
 
-const keptStates: ReadonlySet<string | null> = new Set(['quarantined', 'junk', 'sealed'])
-
 /** Follows the live stream: counts new arrivals, updates rows and the open sheet in place. */
 export function useReviewLive(openId: number | null): {
   arrived: number
@@ -114,7 +113,7 @@ export function useReviewLive(openId: number | null): {
       ({ kind, deliveryId, state, by }: LiveEvent) => {
         if (deliveryId === null || state === null) return
         refreshCounts()
-        if (kind === 'came-in' && keptStates.has(state)) setArrived(n => n + 1)
+        if (kind === 'came-in' && state !== null && isKeptBack(state)) setArrived(n => n + 1)
         patchRows(client, new Map([[deliveryId, state]]))
         if (kind === 'ruled' && by !== '') setRuledBy(known => new Map(known).set(deliveryId, by))
         if (deliveryId === open.current) void client.invalidateQueries({ queryKey: ['sheet', deliveryId] })

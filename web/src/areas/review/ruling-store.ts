@@ -1,5 +1,11 @@
 import { create } from 'zustand'
-import type { DeliveryState, ReviewRow, RulingSentence } from '@pendro/contract'
+import {
+  hasArrived,
+  personalActs,
+  type DeliveryState,
+  type ReviewRow,
+  type RulingSentence,
+} from '@pendro/contract'
 
 /** Whom a ruling is about: the open delivery, all of its cluster, or what is marked. */
 export type Scope = 'one' | 'cluster'
@@ -19,14 +25,8 @@ interface RulingStore {
 
 /** What a sentence says before anybody has touched it. */
 export function startingSentence(state: DeliveryState): RulingSentence {
-  const message =
-    state === 'discarded'
-      ? 'restore'
-      : state === 'quarantined' || state === 'junk' || state === 'bounced'
-        ? 'release'
-        : state === 'sealed'
-          ? 'discard'
-          : 'leave'
+  // What the colleague has already can be had in the inbox, too; nobody starts there.
+  const message = hasArrived(state) ? 'leave' : (personalActs(state)[0] ?? 'leave')
   return {
     message,
     learn: message === 'release' ? 'wanted' : 'nothing',

@@ -1,7 +1,7 @@
 import { Fragment } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
-import type { DeliverySheet } from '@pendro/contract'
+import { endsByItself, isUndecided, type DeliverySheet } from '@pendro/contract'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { problemWords } from '../../parts/hand-over.ts'
 import { Pendulum } from '../../parts/pendulum.tsx'
@@ -41,9 +41,7 @@ function Heading({ sheet }: { sheet: DeliverySheet }) {
     times.full(row.receivedAt),
     size(sheet.size),
     row.attachments > 0 ? t('review.attachments', { count: row.attachments }) : '',
-    ['quarantined', 'junk', 'sealed', 'discarded'].includes(row.state)
-      ? t('sheet.goesAway', { day: times.day(row.expiresAt) })
-      : '',
+    endsByItself(row.state) ? t('sheet.goesAway', { day: times.day(row.expiresAt) }) : '',
   ].filter(text => text !== '')
   const apart = [
     sheet.replyTo !== '' && sheet.replyTo !== row.fromAddress
@@ -149,7 +147,7 @@ function Whereabout({ sheet: { row, waiting, history, path } }: { sheet: Deliver
       </p>
     )
   if (row.state === 'sealed') return <p className={`${box} border-stop/40 text-stop`}>{t('sheet.sealed')}</p>
-  if (['quarantined', 'junk'].includes(row.state)) return null
+  if (isUndecided(row.state)) return null
   const rule = path.find(({ stage }) => stage === 'rules')?.rules?.[0]
   return (
     <p role="status" className={`${box} border-line-strong`}>

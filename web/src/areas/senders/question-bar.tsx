@@ -2,7 +2,7 @@ import { useEffect, useState, type FormEvent, type ReactNode } from 'react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Popover } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
-import { wouldReach, type ReachAnswer } from '@pendro/contract'
+import { hasArrived, wouldReach, type ReachAnswer } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useNumbers } from '../../app/times.ts'
@@ -122,7 +122,7 @@ function SenderSlot({ from, onPick }: { from: string; onPick: (from: string) => 
 function Answer({ answer, name }: { answer: ReachAnswer; name: string }) {
   const { t } = useTranslation()
   const { number } = useNumbers()
-  const arrives = ['inbox', 'aside', 'moved'].includes(answer.state)
+  const arrives = hasArrived(answer.state)
   const decided = answer.path.find(({ outcome }) => outcome === 'decided')
   const entry = decided?.decided
   const why = entry

@@ -1,0 +1,103 @@
+import { isRemembered, type DeliveryState, type RememberedState } from './states.ts'
+
+/** Everything that moves a delivery. `release`, `discard` and `restore` are acts of people; the rest happens. */
+export type Act =
+  | 'release'
+  | 'discard'
+  | 'restore'
+  /** The lab found nothing: it goes where it was judged to go. */
+  | 'clear'
+  /** The lab found harm. */
+  | 'seal'
+  /** The mail store took it. */
+  | 'land'
+  /** The mail store will not take it. */
+  | 'refuse'
+  /** The mail store reports that what it took could not be delivered. */
+  | 'report'
+  /** Its days are over. */
+  | 'expire'
+
+export type By = 'person' | 'pendro'
+
+interface Transition {
+  readonly from: readonly DeliveryState[]
+  readonly to: readonly DeliveryState[]
+  readonly by: By
+  /** A job for the outbox follows. */
+  readonly queues: boolean
+}
+
+/**
+ * What is legal: from where, by which act, to where (domain.md §7). Where there are several ends, what the delivery
+ * remembers or is bound for decides (`placeAfter`).
+ */
+export const transitions: Readonly<Record<Act, Transition>> = {
+  // What is set aside, in a named folder or refused can be had in the inbox, too; the copy there stays.
+  release: {
+    from: ['quarantined', 'junk', 'aside', 'moved', 'bounced'],
+    to: ['deferred'],
+    by: 'person',
+    queues: true,
+  },
+  discard: { from: ['quarantined', 'junk', 'sealed'], to: ['discarded'], by: 'person', queues: false },
+  restore: {
+    from: ['discarded'],
+    to: ['quarantined', 'junk', 'sealed', 'aside', 'moved'],
+    by: 'person',
+    queues: false,
+  },
+  clear: { from: ['inspecting'], to: ['quarantined', 'deferred'], by: 'pendro', queues: true },
+  seal: { from: ['inspecting'], to: ['sealed'], by: 'pendro', queues: false },
+  land: {
+    from: ['deferred'],
+    to: ['inbox', 'aside', 'moved', 'junk', 'released'],
+    by: 'pendro',
+    queues: false,
+  },
+  refuse: { from: ['deferred'], to: ['bounced'], by: 'pendro', queues: false },
+  report: {
+    from: ['inbox', 'aside', 'moved', 'junk', 'released'],
+    to: ['bounced'],
+    by: 'pendro',
+    queues: false,
+  },
+  expire: {
+    from: ['quarantined', 'junk', 'sealed', 'discarded'],
+    to: ['expired'],
+    by: 'pendro',
+    queues: false,
+  },
+}
+
+/** Whether an act can be done to a delivery in a state. */
+export const isLegal = (act: Act, from: DeliveryState): boolean => transitions[act].from.includes(from)
+
+/** What people may do to a delivery in a state. */
+export const personalActs = (from: DeliveryState): readonly ('release' | 'discard' | 'restore')[] =>
+  (['release', 'discard', 'restore'] as const).filter(act => isLegal(act, from))
+
+/** Where a delivery remembers to have been; `null` when it never was where somebody could have moved it from. */
+export interface Memory {
+  readonly cameFrom: RememberedState | null
+}
+
+/** Where a person's act leads; the act has to be legal. */
+export function placeAfter(act: 'release' | 'discard' | 'restore', { cameFrom }: Memory): DeliveryState {
+  switch (act) {
+    case 'release':
+      return 'deferred'
+    case 'discard':
+      return 'discarded'
+    case 'restore':
+      return cameFrom ?? 'quarantined'
+  }
+}
+
+/** What a delivery remembers once it has left a state by a person's act. */
+export const memoryAfter = (from: DeliveryState, { cameFrom }: Memory): RememberedState | null =>
+  isRemembered(from) ? from : cameFrom
+
+/** Acts by which a state can be reached, for the page in docs/. */
+export const waysTo = (to: DeliveryState): readonly Act[] =>
+  (Object.keys(transitions) as Act[]).filter(act => transitions[act].to.includes(to))

@@ -1,0 +1,87 @@
+import { execute, insert, select, type Database, type Tx } from '../db/database.ts'
+
+/** What the outbox sends: a delivery's copy, or mail of our own. */
+export type JobKind = 'delivery' | 'digest' | 'answer' | 'welcome' | 'code'
+
+export interface NewJob {
+  readonly subjectId: number
+  /** Where a delivery should go; for mail of our own the mailbox that gets it. */
+  readonly place: string
+  readonly at: Date
+}
+
+/**
+ * Queues work for the outbox, in the transaction that makes it necessary. One job of a kind, subject and place at a time: a
+ * second one hits the unique key, unless `again` clears away those that are done.
+ */
+export async function enqueue(
+  db: Database,
+  tx: Tx,
+  kind: JobKind,
+  jobs: readonly NewJob[],
+  { again = false }: { readonly again?: boolean } = {},
+): Promise<void> {
+  if (jobs.length === 0) return
+  if (again)
+    for (const place of new Set(jobs.map(job => job.place)))
+      await execute(
+        db,
+        'DELETE FROM outbox WHERE kind = :kind AND subject_id IN (:ids) AND place = :place AND done_at IS NOT NULL',
+        { kind, place, ids: jobs.filter(job => job.place === place).map(({ subjectId }) => subjectId) },
+        tx,
+      )
+  await insert(
+    db,
+    'outbox',
+    jobs.map(({ subjectId, place, at }) => ({ kind, subject_id: subjectId, place, next_at: at })),
+    tx,
+  )
+}
+
+/** Welcomes colleagues who have not been welcomed yet, each once. */
+export async function enqueueWelcomes(
+  db: Database,
+  tx: Tx,
+  mailboxIds: readonly number[],
+  now: Date,
+): Promise<void> {
+  await execute(
+    db,
+    `INSERT IGNORE INTO outbox (kind, subject_id, place, next_at)
+     SELECT 'welcome', b.id, b.id, :now FROM mailboxes b LEFT JOIN colleague_access a ON a.mailbox_id = b.id
+     WHERE b.id IN (:mailboxIds) AND b.kind = 'person' AND a.welcomed_at IS NULL`,
+    { mailboxIds, now },
+    tx,
+  )
+}
+
+/** Calls releases back that no process is sending right now; which deliveries' they were. */
+export async function cancelReleases(
+  db: Database,
+  tx: Tx,
+  deliveryIds: readonly number[],
+  now: Date,
+): Promise<ReadonlySet<number>> {
+  if (deliveryIds.length === 0) return new Set()
+  const jobs = await select<{ id: number; subject_id: number }>(
+    db,
+    `SELECT id, subject_id FROM outbox WHERE kind = 'delivery' AND subject_id IN (:deliveryIds) AND place = 'released'
+     AND done_at IS NULL AND (claimed_until IS NULL OR claimed_until < :now) FOR UPDATE`,
+    { deliveryIds, now },
+    tx,
+  )
+  if (jobs.length > 0)
+    await execute(db, 'DELETE FROM outbox WHERE id IN (:ids)', { ids: jobs.map(({ id }) => id) }, tx)
+  return new Set(jobs.map(({ subject_id }) => subject_id))
+}
+
+/** Has what waits for a delivery's mail store tried at once; false when nothing waits, or it is being sent. */
+export async function hurry(db: Database, tx: Tx, deliveryId: number, now: Date): Promise<boolean> {
+  const changed = await execute(
+    db,
+    "UPDATE outbox SET next_at = :now WHERE kind = 'delivery' AND subject_id = :deliveryId AND done_at IS NULL AND claimed_until IS NULL",
+    { deliveryId, now },
+    tx,
+  )
+  return changed > 0
+}
