@@ -1,7 +1,8 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { deliveryStates } from '@pendro/core/delivery'
 import { enLists } from '@pendro/contract/wording/en-lists'
 import { insert, select, type Database } from '../src/db/database.ts'
-import { migrate } from '../src/db/migrate.ts'
+import { migrate, migrations } from '../src/db/migrate.ts'
 import { freshDatabase } from './support.ts'
 
 let db: Database
@@ -170,5 +171,57 @@ describe('what was said in sentences is said by codes', () => {
         ['', '', 'one-letter'],
       ],
     ])
+  })
+})
+
+describe('an upgrade that was interrupted goes on where it was', () => {
+  const schemaOf = (of: Database) =>
+    select(
+      of,
+      `SELECT table_name, column_name, column_type, is_nullable FROM information_schema.columns
+       WHERE table_schema = DATABASE() ORDER BY table_name, ordinal_position`,
+    )
+  let whole: unknown
+  beforeAll(async () => {
+    const { db: plain } = await freshDatabase()
+    await migrate(plain)
+    whole = await schemaOf(plain)
+    await plain.close()
+  })
+
+  test.each<[string, (length: number) => number]>([
+    ['after the first statement', () => 0],
+    ['in the middle', length => Math.floor(length / 2)],
+    ['after the last', length => length - 1],
+  ])('of every migration, %s: done, and not noted', async (_when, at) => {
+    const { db: cut } = await freshDatabase()
+    for (const [name, statements] of Object.entries(migrations)) {
+      const last = at(statements.length)
+      await cut.query(
+        'CREATE TABLE IF NOT EXISTS migration_steps (name VARCHAR(60) NOT NULL PRIMARY KEY, done INT UNSIGNED NOT NULL)',
+      )
+      for (const statement of statements.slice(0, last)) await cut.query(statement)
+      await insert(cut, 'migration_steps', [{ name, done: last }])
+      // What defines the schema commits by itself; anything else is undone with its note.
+      const cutShort = statements[last] ?? ''
+      if (/^\s*(?:CREATE|ALTER|DROP)\b/i.test(cutShort)) await cut.query(cutShort)
+      await migrate(cut, { to: name })
+    }
+    expect(await schemaOf(cut)).toEqual(whole)
+    expect(await migrate(cut)).toEqual([])
+    await cut.close()
+  })
+
+  test('the database knows the states of core, and no others', async () => {
+    const { db: plain } = await freshDatabase()
+    await migrate(plain)
+    const [column] = await select<{ type: string }>(
+      plain,
+      `SELECT column_type AS type FROM information_schema.columns
+       WHERE table_schema = DATABASE() AND table_name = 'deliveries' AND column_name = 'state'`,
+    )
+    const known = [...(column?.type ?? '').matchAll(/'(\w+)'/g)].map(([, state]) => state)
+    expect(known.sort()).toEqual([...deliveryStates].sort())
+    await plain.close()
   })
 })

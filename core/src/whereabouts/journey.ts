@@ -104,7 +104,11 @@ function placeNow({
       return done(state, landedAt ?? receivedAt, decided.stage === 'rules' ? decided.facts : {})
     case 'expired':
       return done('expired', expiresAt, {})
-    default:
+    case 'inspecting':
+    case 'junk':
+    case 'quarantined':
+    case 'sealed':
+    case 'discarded':
       return null
   }
 }

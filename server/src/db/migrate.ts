@@ -1,5 +1,5 @@
 import { SequelizeStorage, Umzug } from 'umzug'
-import type { Database } from './database.ts'
+import { execute, findRow, inTransaction, type Database, type Tx } from './database.ts'
 import { statements as first } from './migrations/0001-first.ts'
 import { statements as judgement } from './migrations/0002-judgement.ts'
 import { statements as senders } from './migrations/0003-senders.ts'
@@ -14,7 +14,8 @@ import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
 
-const migrations: Readonly<Record<string, readonly string[]>> = {
+/** In their order. */
+export const migrations: Readonly<Record<string, readonly string[]>> = {
   '0001-first': first,
   '0002-judgement': judgement,
   '0003-senders': senders,
@@ -30,20 +31,64 @@ const migrations: Readonly<Record<string, readonly string[]>> = {
   '0013-sealed': sealed,
 }
 
+/** Done already, by the statement that was running when an upgrade was interrupted: it exists, or is gone. */
+const doneAlready: ReadonlySet<number> = new Set([
+  1050, // table exists
+  1060, // column exists
+  1061, // key exists
+  1062, // row exists
+  1091, // nothing to drop
+  1359, // trigger exists
+])
+
+const isDefinition = (statement: string) => /^\s*(?:CREATE|ALTER|DROP)\b/i.test(statement)
+
 /**
- * Brings the schema up to date, or up to the migration `to`; the names of what was done. MariaDB commits each DDL
- * statement by itself.
+ * Brings the schema up to date, or up to the migration `to`; the names of what was done. Each statement is noted when it is
+ * done, so that an upgrade that was interrupted goes on where it was. What defines the schema commits by itself and is
+ * noted a moment later: of a run that ended in between, the first statement may be done already.
  */
 export async function migrate(db: Database, { to }: { to?: string } = {}): Promise<readonly string[]> {
+  await db.query(
+    'CREATE TABLE IF NOT EXISTS migration_steps (name VARCHAR(60) NOT NULL PRIMARY KEY, done INT UNSIGNED NOT NULL)',
+  )
   const umzug = new Umzug({
     migrations: Object.entries(migrations).map(([name, statements]) => ({
       name,
-      up: async () => {
-        for (const statement of statements) await db.query(statement)
-      },
+      up: () => runSteps(db, name, statements),
     })),
     storage: new SequelizeStorage({ sequelize: db, tableName: 'migrations' }),
     logger: undefined,
   })
   return (await umzug.up(to === undefined ? undefined : { to })).map(({ name }) => name)
+}
+
+async function runSteps(db: Database, name: string, statements: readonly string[]): Promise<void> {
+  const row = await findRow<{ done: number }>(db, 'SELECT done FROM migration_steps WHERE name = :name', {
+    name,
+  })
+  const first = row?.done ?? 0
+  const note = (done: number, tx?: Tx) =>
+    execute(
+      db,
+      'INSERT INTO migration_steps (name, done) VALUES (:name, :done) ON DUPLICATE KEY UPDATE done = :done',
+      { name, done },
+      tx,
+    )
+  for (let i = first; i < statements.length; i += 1) {
+    const statement = statements[i] ?? ''
+    if (isDefinition(statement)) {
+      try {
+        await db.query(statement)
+      } catch (error) {
+        const errno = (error as { parent?: { errno?: number } }).parent?.errno ?? 0
+        if (i !== first || !doneAlready.has(errno)) throw error
+      }
+      await note(i + 1)
+    } else
+      await inTransaction(db, async tx => {
+        await db.query(statement, { transaction: tx })
+        await note(i + 1, tx)
+      })
+  }
 }

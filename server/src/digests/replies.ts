@@ -1,4 +1,5 @@
 import { createHash, randomUUID } from 'node:crypto'
+import type { DeliveryState } from '@pendro/core/delivery'
 import { no, yes, type Parsed } from '@pendro/core/address'
 import { nearestReference, readReply, type ReadReply } from '@pendro/core/digest'
 import { readHtml, type Message } from '@pendro/core/message'
@@ -63,7 +64,7 @@ interface LineRow {
   readonly reference: string
   readonly mailbox_id: number
   readonly subject: string
-  readonly state: string
+  readonly state: DeliveryState
 }
 
 async function act(
@@ -141,7 +142,8 @@ async function release(
   }
 }
 
-function fateByState(state: string): Fate {
+/** What becomes of a reference by where its delivery is; every state is named, so that a new one can't be forgotten. */
+function fateByState(state: DeliveryState): Fate {
   switch (state) {
     case 'quarantined':
     case 'junk':
@@ -155,7 +157,11 @@ function fateByState(state: string): Fate {
       return 'discarded'
     case 'expired':
       return 'gone'
-    default:
+    case 'inspecting':
+    case 'inbox':
+    case 'aside':
+    case 'moved':
+    case 'released':
       return 'released-before'
   }
 }
