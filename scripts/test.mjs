@@ -58,6 +58,7 @@ check('types', tsc, '--noEmit', '-p', 'tsconfig.json')
 check('types of the web part', tsc, '--noEmit', '-p', 'web/tsconfig.json')
 check('types of the browser tests', tsc, '--noEmit', '-p', 'e2e/tsconfig.json')
 check('lint, and imports running downward only', 'node_modules/eslint/bin/eslint.js', '.', '--max-warnings=0')
+check('nothing that nobody uses', 'node_modules/knip/bin/knip.js')
 check('format', 'node_modules/prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.')
 
 const vitestFile = join(results, 'vitest.json')

@@ -81,7 +81,7 @@ function splitMessage(message: Buffer): Split {
 }
 
 /** The tag list of RFC 6376 §3.2; `null` where a tag stands twice or the grammar breaks. */
-export function parseTags(value: string): ReadonlyMap<string, string> | null {
+function parseTags(value: string): ReadonlyMap<string, string> | null {
   const tags = new Map<string, string>()
   for (const part of value.split(';')) {
     if (part.trim() === '') continue

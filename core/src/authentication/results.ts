@@ -3,7 +3,7 @@ import type { Authentication, AuthResult } from '../senders/index.ts'
 import { readQuoted, skipComment } from '../text/index.ts'
 
 /** One `resinfo` of RFC 8601 §2.2: 'spf=pass smtp.mailfrom=anna@x.example'. Names in lower case. */
-export interface ResultInfo {
+interface ResultInfo {
   readonly method: string
   readonly result: string
   /** 'smtp.mailfrom' → the value as written, quoted strings opened. */

@@ -66,7 +66,7 @@ function receivedBy(value: string): string {
  * (RFC 5321 §4.4), which the server saw, never the name the client gave itself. Hops from loopback and from other
  * gateways are passed over; `null` when no trusted host names one.
  */
-export function findClient(
+function findClient(
   headers: readonly HeaderField[],
   trustedHosts: ReadonlySet<string>,
   gateways: readonly string[],

@@ -71,7 +71,7 @@ export function shownToken(token: string): { readonly word: string; readonly pla
   return place === undefined ? { word: token, place: '' } : { word: token.slice(2), place }
 }
 
-export interface Leaning {
+interface Leaning {
   readonly token: string
   /** Its share of the message's log-odds. */
   readonly weight: number

@@ -349,7 +349,7 @@ function dangerByNames(
 }
 
 /** Names that are read as something else than what they are: turned round, stretched, with unseen characters, or two that differ in kind. */
-export function isMadeToDeceive(names: readonly string[]): boolean {
+function isMadeToDeceive(names: readonly string[]): boolean {
   return (
     names.some(
       name =>

@@ -11,7 +11,7 @@ export interface HeaderField {
 }
 
 /** Fields beyond this are kept as they are and never parsed: grammars meet at most so much of what outsiders write. */
-export const longestField = 8 * 1024
+const longestField = 8 * 1024
 /** Fields of one message that are looked at; more is noise (common practice: servers stop at a few hundred). */
 export const mostFields = 1000
 

@@ -127,7 +127,7 @@ function toPart(grown: Growing, parent: string, related: boolean): Part {
 }
 
 /** Content-Transfer-Encoding of RFC 2045 §6, and the uuencode of before it. What does not decode stays as it is. */
-export function decodeTransfer(raw: Buffer, encoding: string): Buffer {
+function decodeTransfer(raw: Buffer, encoding: string): Buffer {
   switch (encoding.replace(/[^a-z0-9-]/g, '')) {
     case 'base64':
       return libbase64.decode(raw.toString('latin1').replace(/[^A-Za-z0-9+/=]+/g, ''))

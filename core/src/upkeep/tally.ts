@@ -30,7 +30,7 @@ export interface SenderTally {
 }
 
 /** Enough to replace a wide entry by the addresses it was for; beyond it, it is for more than a few. */
-export const mostSenders = 200
+const mostSenders = 200
 
 const emptyTally = (): Tally => ({
   matched: 0,

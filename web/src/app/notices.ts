@@ -1,6 +1,6 @@
 import { create } from 'zustand'
 
-export interface Notice {
+interface Notice {
   readonly id: number
   readonly tone: 'done' | 'problem'
   readonly text: string

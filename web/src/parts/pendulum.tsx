@@ -3,7 +3,7 @@ import { useTranslation } from 'react-i18next'
 /** Degrees from hanging straight: 0 (wanted) leans left, 100 (junk) leans right. */
 const angleOf = (score: number) => ((score - 50) / 50) * 62
 
-export function scoreTone(score: number): 'wanted' | 'between' | 'junk' {
+function scoreTone(score: number): 'wanted' | 'between' | 'junk' {
   if (score < 45) return 'wanted'
   return score < 60 ? 'between' : 'junk'
 }

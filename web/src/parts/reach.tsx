@@ -4,7 +4,7 @@ import type { ReachNumbers, ReachShape, SplitShape } from '@pendro/contract'
 import { useNumbers } from '../app/times.ts'
 import { Sentence } from './sentence.tsx'
 
-export const totalOf = ({ wanted, doubtful, harmful }: SplitShape) => wanted + doubtful + harmful
+const totalOf = ({ wanted, doubtful, harmful }: SplitShape) => wanted + doubtful + harmful
 
 interface Props {
   readonly reach: ReachShape

@@ -22,7 +22,7 @@ export type RawFact = readonly [
   facts?: Readonly<Record<string, string | number>>,
 ]
 
-export type RawCode =
+type RawCode =
   | 'absent'
   | 'repeated'
   | 'long'

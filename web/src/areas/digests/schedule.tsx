@@ -19,7 +19,7 @@ export function ScheduleSlot({ data, disabled }: { data: DigestPreview; disabled
   )
 }
 
-export function useScheduleText(): (schedule: DigestScheduleShape) => string {
+function useScheduleText(): (schedule: DigestScheduleShape) => string {
   const { t, i18n } = useTranslation()
   const list = new Intl.ListFormat(i18n.language, { type: 'conjunction' })
   return ({ times, weekdays }) => {

@@ -4,7 +4,7 @@ import type { ReviewFilter } from '@pendro/contract'
 
 export type ReviewStates = ReviewFilter['states']
 export const orders = ['wanted', 'newest', 'oldest', 'expiring'] as const
-export type ReviewOrder = (typeof orders)[number]
+type ReviewOrder = (typeof orders)[number]
 export const stateChoices = [
   'kept',
   'quarantined',

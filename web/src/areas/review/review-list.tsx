@@ -17,7 +17,7 @@ export type Item =
   | { readonly kind: 'row'; readonly row: ReviewRow; readonly member: boolean }
 
 /** Rows with their headings: one for each cluster, one in front of each run of single messages. */
-export function itemsOf(
+function itemsOf(
   rows: readonly ReviewRow[],
   open: ReadonlyMap<string, readonly ReviewRow[]>,
 ): readonly Item[] {

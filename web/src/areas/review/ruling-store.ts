@@ -8,7 +8,7 @@ import {
 } from '@pendro/contract'
 
 /** Whom a ruling is about: the open delivery, all of its cluster, or what is marked. */
-export type Scope = 'one' | 'cluster'
+type Scope = 'one' | 'cluster'
 
 interface RulingStore {
   readonly sentence: RulingSentence

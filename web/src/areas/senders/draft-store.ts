@@ -32,7 +32,7 @@ const emptyDraft: EntryDraft = {
 }
 
 /** The draft that says what an entry says; its last day is the day before the stored moment. */
-export function draftOf(row: EntryRowShape): EntryDraft {
+function draftOf(row: EntryRowShape): EntryDraft {
   return {
     pattern: row.patternText,
     standing: row.standing,

@@ -31,7 +31,7 @@ const oneOf = <T extends string>(text: string | null, known: readonly T[], usual
   known.find(word => word === text) ?? usual
 
 /** An address mended by hand gives the nearest filter that makes sense, never an error. */
-export function readFilter(search: URLSearchParams): Filter {
+function readFilter(search: URLSearchParams): Filter {
   const mailbox = search.get('mailbox') ?? ''
   const find = search.get('find')?.trim().slice(0, 200)
   return {
