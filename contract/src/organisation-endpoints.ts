@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { endpoint, everyone } from './endpoint.ts'
-import { id, limits, role } from './shapes.ts'
+import { id, idInPath, limits, role } from './shapes.ts'
 
 const staffer = z.object({ id, name: z.string(), signIn: z.string(), role })
 
@@ -136,6 +136,8 @@ export const findMailboxes = endpoint({
   roles: everyone,
   query: z.object({
     find: z.string().trim().max(200).default(''),
+    /** The one of this number, whatever is asked beside it. */
+    id: idInPath.optional(),
     /** Most kept back first, or fullest next digest. */
     order: z.enum(['kept', 'digest']).default('kept'),
     limit: z.coerce.number().int().min(1).max(500).default(20),

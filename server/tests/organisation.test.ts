@@ -39,3 +39,17 @@ test('others are told who may; a kind that does not exist is a 400', async () =>
   expect((await una.post('/api/organisation/forbidden', { forbidden: [] })).body.code).toBe('OBSERVER')
   expect((await oda.post('/api/organisation/forbidden', { forbidden: ['everything'] })).status).toBe(400)
 })
+
+test('mailboxes are found by text as it is written, and one by its number', async () => {
+  const per = await signedIn(server, 'per')
+  const names = async (query: string) =>
+    (await per.get(`/api/mailboxes?${query}`)).body.mailboxes.map(
+      ({ address }: { address: string }) => address,
+    )
+  expect(await names('find=kari')).toEqual(['kari@harbour.example'])
+  // '%' and '_' are letters here
+  expect(await names('find=%25')).toEqual([])
+  expect(await names('find=k_ri')).toEqual([])
+  expect(await names(`id=${server.mailbox('aksel')}&limit=1`)).toEqual(['aksel@harbour.example'])
+  expect(await names('id=999999')).toEqual([])
+})

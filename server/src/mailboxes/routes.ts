@@ -1,3 +1,4 @@
+import { containing } from '../db/like.ts'
 import { undecidedSql } from '../deliveries/states-sql.ts'
 import type { Router } from 'express'
 import { findMailboxes, type MailboxBrief } from '@pendro/contract'
@@ -18,11 +19,13 @@ const toBrief = (row: MailboxBrief): MailboxBrief => ({
 
 export function mailboxRoutes(router: Router, { db }: Deps): void {
   mount(router, findMailboxes, async ({ query }) => {
-    const find = `%${query.find.replace(/[\\%_]/g, '\\$&')}%`
+    const find = containing(query.find)
     const matching =
-      query.find === ''
-        ? 'TRUE'
-        : 'b.name LIKE :find OR b.department LIKE :find OR EXISTS (SELECT 1 FROM mailbox_addresses a WHERE a.mailbox_id = b.id AND a.address LIKE :find)'
+      query.id !== undefined
+        ? 'b.id = :id'
+        : query.find === ''
+          ? 'TRUE'
+          : 'b.name LIKE :find OR b.department LIKE :find OR EXISTS (SELECT 1 FROM mailbox_addresses a WHERE a.mailbox_id = b.id AND a.address LIKE :find)'
     const mailboxes = await select<MailboxBrief>(
       db,
       `SELECT b.id, b.name, b.address, b.department, b.kind,
@@ -32,12 +35,12 @@ export function mailboxRoutes(router: Router, { db }: Deps): void {
            SUM(d.digest_id IS NULL AND NOT ${isListed}) AS left_out
          FROM deliveries d JOIN mailboxes o ON o.id = d.mailbox_id WHERE d.state IN ${undecidedSql} GROUP BY d.mailbox_id) k ON k.mailbox_id = b.id
        WHERE ${matching} ORDER BY ${query.order === 'kept' ? '' : 'nextListed DESC, nextLeftOut DESC,'} kept DESC, b.name LIMIT :limit`,
-      { find, limit: query.limit },
+      { find, id: query.id, limit: query.limit },
     )
     const total = await findRow<{ n: number }>(
       db,
       `SELECT COUNT(*) AS n FROM mailboxes b WHERE ${matching}`,
-      { find },
+      { find, id: query.id },
     )
     return { mailboxes: mailboxes.map(toBrief), total: total?.n ?? 0 }
   })

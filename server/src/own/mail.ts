@@ -1,3 +1,4 @@
+import { containing } from '../db/like.ts'
 import { keptBackSql, undecidedSql } from '../deliveries/states-sql.ts'
 import type { OwnAct, OwnRow, OwnSheet, RulingSentence } from '@pendro/contract'
 import { decide } from '@pendro/core/judgement'
@@ -80,7 +81,7 @@ export async function ownPage(
       mailboxIds: who.mailboxIds,
       time: new Date(Number(time)),
       last: Number(last),
-      find: `%${find.replace(/[\\%_]/g, '\\$&')}%`,
+      find: containing(find),
       limit: limit + 1,
     },
   )

@@ -1,3 +1,4 @@
+import { containing } from '../db/like.ts'
 import { arrivedStates, undecidedStates } from '@pendro/core/delivery'
 import type { DeliveryState, ReviewFilter, ReviewRow } from '@pendro/contract'
 import type { z } from 'zod'
@@ -103,7 +104,7 @@ function valuesOf({ since, states, filter }: Scope): Row {
     mailbox: filter.mailbox,
     from: filter.from,
     to: filter.to,
-    find: filter.find && `%${filter.find.replace(/[\\%_]/g, '\\$&')}%`,
+    find: filter.find && containing(filter.find),
   }
 }
 

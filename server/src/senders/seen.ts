@@ -1,3 +1,4 @@
+import { beginningWith } from '../db/like.ts'
 import type { DeliveryFacts } from '@pendro/core/judgement'
 import type { RuleVerdict } from '@pendro/core/mail-rules'
 import type { SeenDeliveries } from '@pendro/core/rulings'
@@ -262,7 +263,7 @@ export function senderCondition(patterns: readonly SenderPattern[]): { where: st
         values[`p${i}`] = domainKey(pattern.domain)
         return `s.domain_key = :p${i}`
       case 'subtree':
-        values[`p${i}`] = `${domainKey(pattern.domain).replace(/[\\%_]/g, '\\$&')}%`
+        values[`p${i}`] = beginningWith(domainKey(pattern.domain))
         return `s.domain_key LIKE :p${i}`
       case 'list':
         values[`p${i}`] = patternText(pattern)

@@ -1,3 +1,4 @@
+import { containing } from '../db/like.ts'
 import type { EntryRowShape, SenderFilter } from '@pendro/contract'
 import { parseDomain } from '@pendro/core/address'
 import { dayOf, daysBefore } from '@pendro/core/keeping'
@@ -58,13 +59,11 @@ function condition(filter: SenderFilter, now: Date): { where: string; values: Ro
     parts.push(
       '(e.pattern LIKE :find OR e.pattern LIKE :findAscii OR e.reason LIKE :find OR b.name LIKE :find)',
     )
-    values.find = like(filter.find)
-    values.findAscii = like(asciiOf(filter.find))
+    values.find = containing(filter.find)
+    values.findAscii = containing(asciiOf(filter.find))
   }
   return { where: parts.join(' AND '), values }
 }
-
-const like = (text: string) => `%${text.replace(/[\\%_]/g, '\\$&')}%`
 
 /** 'bücher.example' is kept as its A-labels. */
 function asciiOf(text: string): string {

@@ -1,3 +1,4 @@
+import { beginningWith, containing } from '../db/like.ts'
 import type { Found } from '@pendro/contract'
 import { partyLikeness, readParty, trigrams } from '@pendro/core/whereabouts'
 import { select, type Database } from '../db/database.ts'
@@ -7,8 +8,8 @@ const each = 5
 
 /** Whatever fits what is being typed, of each kind a few: colleagues, senders, entries, enquiries, messages. */
 export async function findAnything(db: Database, text: string): Promise<Found[]> {
-  const find = `%${text.replace(/[\\%_]/g, '\\$&')}%`
-  const begins = `${text.replace(/[\\%_]/g, '\\$&')}%`
+  const find = containing(text)
+  const begins = beginningWith(text)
   const [colleagues, entries, enquiries, messages, senders] = await Promise.all([
     select<Found>(
       db,

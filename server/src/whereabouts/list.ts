@@ -1,3 +1,4 @@
+import { containing } from '../db/like.ts'
 import type { z } from 'zod'
 import { deliveryState, type ListedMail, type listMail } from '@pendro/contract'
 import { daysBefore, startOfDay } from '@pendro/core/keeping'
@@ -72,7 +73,7 @@ const withoutParts = (without: string) =>
     .split(/\s+/)
     .filter(part => part !== '')
     .slice(0, 20)
-    .map(part => `%${part.replace(/[\\%_]/g, '\\$&')}%`)
+    .map(part => containing(part))
 
 interface Values {
   readonly since: Date | null

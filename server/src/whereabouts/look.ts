@@ -1,3 +1,4 @@
+import { containing } from '../db/like.ts'
 import type { WhereAnswer, WhereHit, WhereQuestion } from '@pendro/contract'
 import { parseDomain } from '@pendro/core/address'
 import {
@@ -149,7 +150,7 @@ async function mailboxesLike(db: Database, typed: TypedParty, text: string): Pro
       `SELECT b.id, b.name, a.address FROM (${ids}) x JOIN mailboxes b ON b.id = x.id JOIN mailbox_addresses a ON a.mailbox_id = b.id`,
       {
         text,
-        ...Object.fromEntries(words.map((word, i) => [`word${i}`, `%${word.replace(/[\\%_]/g, '\\$&')}%`])),
+        ...Object.fromEntries(words.map((word, i) => [`word${i}`, containing(word)])),
       },
     )
     if (rows.length > 0) return rows

@@ -107,7 +107,7 @@ export function useMailboxName(id: number | undefined): string | null {
     queryKey: ['mailbox-name', id],
     enabled: id !== undefined,
     staleTime: Infinity,
-    queryFn: ({ signal }) => call(findMailboxes, { query: { find: '', limit: 500 }, signal }),
+    queryFn: ({ signal }) => call(findMailboxes, { query: { id, limit: 1 }, signal }),
   })
   return data?.mailboxes.find(mailbox => mailbox.id === id)?.name ?? null
 }
