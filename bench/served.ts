@@ -26,7 +26,11 @@ export async function askerOf(httpPort: number): Promise<() => Promise<number>> 
     headers: { 'Content-Type': 'application/json' },
     body: JSON.stringify({ signIn: oda?.signIn, password: oda?.password }),
   })
-  const cookie = (signedIn.headers.get('set-cookie') ?? '').split(';')[0] ?? ''
+  const cookie =
+    signedIn.headers
+      .getSetCookie()
+      .find(one => one.startsWith('pendro_session='))
+      ?.split(';')[0] ?? ''
   return async () => {
     const began = performance.now()
     const answer = await fetch(`${base}/api/review`, { headers: { Cookie: cookie } })
