@@ -1,6 +1,6 @@
 import { expect, test } from 'vitest'
 import type { DeliveryState } from '@pendro/contract'
-import { startingSentence } from '../src/areas/review/ruling-store.ts'
+import { messageChoices, startingSentence } from '../src/areas/review/ruling-store.ts'
 
 test.each<[DeliveryState, string, string]>([
   ['quarantined', 'release', 'wanted'],
@@ -18,3 +18,17 @@ test.each<[DeliveryState, string, string]>([
 ])('the sentence about %s mail begins with %s, learning %s', (state, message, learn) => {
   expect(startingSentence(state)).toMatchObject({ message, learn, sender: 'as-is', reason: '' })
 })
+
+test.each<[DeliveryState, readonly string[]]>([
+  ['quarantined', ['release', 'leave', 'discard']],
+  ['junk', ['release', 'leave', 'discard']],
+  ['bounced', ['release', 'leave']],
+  ['sealed', ['discard', 'leave']],
+  ['aside', ['leave', 'release']],
+  ['moved', ['leave', 'release']],
+  ['discarded', ['restore', 'leave']],
+  ['inbox', ['leave']],
+  ['released', ['leave']],
+  ['deferred', ['leave']],
+  ['expired', ['leave']],
+])('%s mail offers %j', (state, choices) => expect(messageChoices(state)).toEqual(choices))

@@ -38,23 +38,10 @@ export function startingSentence(state: DeliveryState): RulingSentence {
   }
 }
 
+/** What may be done to it, the likeliest first; leaving it is always one of them. */
 export function messageChoices(state: DeliveryState): readonly RulingSentence['message'][] {
-  switch (state) {
-    case 'quarantined':
-    case 'junk':
-      return ['release', 'leave', 'discard']
-    case 'bounced':
-      return ['release', 'leave']
-    case 'sealed':
-      return ['discard', 'leave']
-    case 'aside':
-    case 'moved':
-      return ['leave', 'release']
-    case 'discarded':
-      return ['restore', 'leave']
-    default:
-      return ['leave']
-  }
+  const acts = personalActs(state)
+  return hasArrived(state) ? ['leave', ...acts] : [...acts.slice(0, 1), 'leave', ...acts.slice(1)]
 }
 
 /** What is learned follows what is done, until somebody says otherwise in the same sentence. */
