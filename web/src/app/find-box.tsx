@@ -1,3 +1,4 @@
+import { queryKeyOf } from './query-keys.ts'
 import { useState } from 'react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Command } from 'cmdk'
@@ -27,7 +28,7 @@ export function FindBox({
   const review = text === '' ? '/review' : `/review?${new URLSearchParams({ find: text, days: '28' })}`
   const asked = useDelayed(text, 120)
   const found = useQuery({
-    queryKey: ['find', asked],
+    queryKey: queryKeyOf('find', asked),
     enabled: asked.length >= 2,
     queryFn: ({ signal }) => call(findAnything, { query: { text: asked }, signal }),
     placeholderData: keepPreviousData,

@@ -1,3 +1,4 @@
+import { queryKeyOf } from './query-keys.ts'
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
@@ -88,7 +89,7 @@ function Area({ to, text, count }: { to: string; text: string; count?: React.Rea
 /** Kept-back mail below near-certain junk, of the last 14 days. */
 function WorthALook() {
   const { data } = useQuery({
-    queryKey: ['review-counts', 'nav'],
+    queryKey: queryKeyOf('review-counts', 'nav'),
     queryFn: ({ signal }) => call(reviewCounts, { query: {}, signal }),
     staleTime: 30_000,
   })

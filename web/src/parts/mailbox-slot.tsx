@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../app/query-keys.ts'
 import { useState } from 'react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Command } from 'cmdk'
@@ -30,7 +31,7 @@ export function MailboxSlot({
   const { t } = useTranslation()
   const [find, setFind] = useState('')
   const { data } = useQuery({
-    queryKey: ['mailboxes', find],
+    queryKey: queryKeyOf('mailboxes', find),
     queryFn: ({ signal }) => call(findMailboxes, { query: { find, limit: 12 }, signal }),
     placeholderData: keepPreviousData,
   })
@@ -104,7 +105,7 @@ export function MailboxSlot({
 /** The name behind a mailbox's number in the address; `null` while it is looked up. */
 export function useMailboxName(id: number | undefined): string | null {
   const { data } = useQuery({
-    queryKey: ['mailbox-name', id],
+    queryKey: queryKeyOf('mailbox-name', id),
     enabled: id !== undefined,
     staleTime: Infinity,
     queryFn: ({ signal }) => call(findMailboxes, { query: { id, limit: 1 }, signal }),

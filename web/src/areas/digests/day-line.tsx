@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { digestDay, type DigestDay } from '@pendro/contract'
@@ -10,7 +11,7 @@ const [width, height, base] = [1180, 66, 48]
 
 export function useDigestDay() {
   return useQuery({
-    queryKey: ['digest', 'day'],
+    queryKey: queryKeyOf('digest', 'day'),
     queryFn: ({ signal }) => call(digestDay, { signal }),
     refetchInterval: 60_000,
   })

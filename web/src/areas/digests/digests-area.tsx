@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useCallback, useEffect, useState, type ReactNode } from 'react'
 import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
@@ -39,7 +40,7 @@ export function DigestsArea() {
   const navigate = useNavigate()
   const [find, setFind] = useState('')
   const list = useQuery({
-    queryKey: ['mailboxes', find, 'digests'],
+    queryKey: queryKeyOf('mailboxes', find, 'digests'),
     queryFn: ({ signal }) => call(findMailboxes, { query: { find, limit: 300, order: 'digest' }, signal }),
     placeholderData: keepPreviousData,
   })
@@ -150,14 +151,15 @@ function Preview({ mailboxId }: { mailboxId: number }) {
   const [busy, setBusy] = useState(false)
   const [language, setLanguage] = useState<DigestLanguage | undefined>()
   const { data, error, refetch } = useQuery({
-    queryKey: ['digest', mailboxId, language],
+    queryKey: queryKeyOf('digest', mailboxId, language),
     queryFn: ({ signal }) => call(previewDigest, { params: { id: mailboxId }, query: { language }, signal }),
     placeholderData: keepPreviousData,
   })
   useLiveEvents(
     useCallback(
       ({ kind }: LiveEvent) => {
-        if (kind === 'digest' || kind === 'ruled') void client.invalidateQueries({ queryKey: ['digest'] })
+        if (kind === 'digest' || kind === 'ruled')
+          void client.invalidateQueries({ queryKey: queryKeyOf('digest') })
       },
       [client],
     ),
@@ -173,7 +175,7 @@ function Preview({ mailboxId }: { mailboxId: number }) {
       show({ tone: 'problem', text: problemOf(failed).text })
     } finally {
       setBusy(false)
-      void client.invalidateQueries({ queryKey: ['digest', mailboxId] })
+      void client.invalidateQueries({ queryKey: queryKeyOf('digest', mailboxId) })
     }
   }
   return (
@@ -305,7 +307,7 @@ function SentBefore({
   const times = useTimes()
   const [open, setOpen] = useState<number | null>(null)
   const past = useQuery({
-    queryKey: ['digest', 'sent', open],
+    queryKey: queryKeyOf('digest', 'sent', open),
     enabled: open !== null,
     queryFn: ({ signal }) => call(sentDigest, { params: { id: open ?? 0 }, signal }),
   })

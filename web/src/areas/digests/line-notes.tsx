@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
@@ -32,7 +33,7 @@ function LineNote({ line }: { line: Line }) {
   const noting = useMutation({
     mutationFn: (body: { leaveOut: boolean; note: string }) =>
       call(noteDigestLine, { params: { id: line.deliveryId }, body }),
-    onSuccess: () => void client.invalidateQueries({ queryKey: ['digest'] }),
+    onSuccess: () => void client.invalidateQueries({ queryKey: queryKeyOf('digest') }),
     onError: error => show({ tone: 'problem', text: problemOf(error).text }),
   })
   return (

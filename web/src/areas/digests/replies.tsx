@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
@@ -13,7 +14,7 @@ import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 export function Replies() {
   const { t } = useTranslation()
   const { data, error, refetch } = useQuery({
-    queryKey: ['digest', 'replies'],
+    queryKey: queryKeyOf('digest', 'replies'),
     queryFn: ({ signal }) => call(digestReplies, { signal }),
   })
   if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
@@ -37,7 +38,7 @@ function Reply({ reply }: { reply: DigestReply }) {
   const show = useNotices(state => state.show)
   const looking = useMutation({
     mutationFn: () => call(lookedAtReply, { params: { id: reply.id } }),
-    onSuccess: () => void client.invalidateQueries({ queryKey: ['digest'] }),
+    onSuccess: () => void client.invalidateQueries({ queryKey: queryKeyOf('digest') }),
     onError: error => show({ tone: 'problem', text: problemOf(error).text }),
   })
   return (

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -46,7 +47,7 @@ function Editor({ data, onDone }: { data: DigestPreview; onDone: () => void }) {
     mutationFn: (next: DigestScheduleShape | null) =>
       call(setDigestSchedule, { params: { id: data.mailbox.id }, body: { schedule: next } }),
     onSuccess: () => {
-      void client.invalidateQueries({ queryKey: ['digest'] })
+      void client.invalidateQueries({ queryKey: queryKeyOf('digest') })
       onDone()
     },
     onError: error => show({ tone: 'problem', text: problemOf(error).text }),

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent, type ReactNode } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -34,7 +35,7 @@ export function FirstSetUp() {
           name: text('name'),
         },
       })
-      client.setQueryData(['set-up'], { needed: false })
+      client.setQueryData(queryKeyOf('set-up'), { needed: false })
       await enter(client, who)
     } catch (error) {
       const { text, facts } = problemOf(error)

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { clsx } from 'clsx'
@@ -38,7 +39,7 @@ export function OwnMail() {
     )
   }
   const list = useInfiniteQuery({
-    queryKey: ['own', 'mail', show, find],
+    queryKey: queryKeyOf('own', 'mail', show, find),
     initialPageParam: undefined as string | undefined,
     queryFn: ({ pageParam, signal }) => call(ownMail, { query: { show, find, after: pageParam }, signal }),
     getNextPageParam: page => page.next ?? undefined,

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { clsx } from 'clsx'
@@ -24,7 +25,7 @@ export function OwnMessage({ id, proposed }: { id: number; proposed: OwnAct | nu
   const { t } = useTranslation()
   const problemText = useProblemText()
   const { data, error } = useQuery({
-    queryKey: ['own', 'message', id],
+    queryKey: queryKeyOf('own', 'message', id),
     queryFn: ({ signal }) => call(ownSheet, { params: { id }, signal }),
     refetchInterval: 5_000,
   })

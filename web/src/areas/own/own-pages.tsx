@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useEffect } from 'react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
@@ -13,7 +14,7 @@ import { OwnSignIn } from './own-sign-in.tsx'
 /** What a followed link says of itself; asked again when somebody signs in. */
 export function useLink(token: string | undefined, reader: string) {
   return useQuery({
-    queryKey: ['own', 'link', token, reader],
+    queryKey: queryKeyOf('own', 'link', token, reader),
     enabled: token !== undefined,
     queryFn: ({ signal }) => call(digestLink, { params: { token: token ?? '' }, signal }),
   })
@@ -101,7 +102,7 @@ function Foot({ organisation }: { organisation: string }) {
   const leaving = useMutation({
     mutationFn: () => call(leaveOwn),
     onSuccess: () => {
-      client.removeQueries({ queryKey: ['own'] })
+      client.removeQueries({ queryKey: queryKeyOf('own') })
       client.setQueryData(ownSessionKey, null)
     },
   })

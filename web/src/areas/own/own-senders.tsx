@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent } from 'react'
 import { useMutation, useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -54,7 +55,7 @@ export function OwnSenders() {
   const [pattern, setPattern] = useState('')
   const changing = useChange(() => setPattern(''))
   const list = useQuery({
-    queryKey: ['own', 'senders'],
+    queryKey: queryKeyOf('own', 'senders'),
     queryFn: ({ signal }) => call(ownSenders, { signal }),
   })
   const propose = (standing: 'safe' | 'blocked') => {

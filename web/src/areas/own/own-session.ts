@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useEffect, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import i18next from 'i18next'
@@ -5,7 +6,7 @@ import { useTranslation } from 'react-i18next'
 import { digestLanguage, readOwnSession, type DigestLanguage, type OwnSession } from '@pendro/contract'
 import { call, keepToken, Problem, problemOf } from '../../app/api.ts'
 
-export const ownSessionKey = ['own', 'session'] as const
+export const ownSessionKey = queryKeyOf('own', 'session')
 
 /** Which colleague is signed in on this device; `null` for nobody. */
 export function useOwnSessionQuery() {

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent } from 'react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -33,7 +34,7 @@ export function OwnSettings() {
   const { t } = useTranslation()
   const problemText = useProblemText()
   const { data, error, refetch } = useQuery({
-    queryKey: ['own', 'settings'],
+    queryKey: queryKeyOf('own', 'settings'),
     queryFn: ({ signal }) => readSettings(signal),
   })
   if (error && !data) return <Failed say={problemText} error={error} onAgain={() => void refetch()} />

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useMemo } from 'react'
 import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -76,7 +77,7 @@ export function RecordArea() {
     ruling: filter.ruling,
   }
   const list = useInfiniteQuery({
-    queryKey: ['record', query],
+    queryKey: queryKeyOf('record', query),
     initialPageParam: undefined as number | undefined,
     queryFn: ({ pageParam, signal }) => call(readRecord, { query: { ...query, after: pageParam }, signal }),
     getNextPageParam: page => page.next ?? undefined,

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import {
@@ -56,7 +57,7 @@ function Reach({ targets, sentence }: Omit<Props, 'sheet'>) {
     120,
   )
   const { data, error, isFetching } = useQuery({
-    queryKey: ['reach', wanted],
+    queryKey: queryKeyOf('reach', wanted),
     enabled: wanted.deliveries.length > 0,
     queryFn: ({ signal }) => call(previewRuling, { body: wanted, signal }),
     placeholderData: keepPreviousData,
@@ -86,7 +87,7 @@ function OwnWayOut({ sheet }: { sheet: DeliverySheet }) {
     mutationFn: () => call(unsubscribe, { params: { id: sheet.row.id }, body: {} }),
     onSuccess: ({ host }) => {
       show({ tone: 'done', text: t('reach.unsubscribed', { host }) })
-      void client.invalidateQueries({ queryKey: ['sheet'] })
+      void client.invalidateQueries({ queryKey: queryKeyOf('sheet') })
     },
     onError: error => show({ tone: 'problem', text: problemOf(error).text }),
   })

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
 import { FileUp } from 'lucide-react'
@@ -34,7 +35,7 @@ export function HandIn() {
         text: t('handIn.done', { subject }),
         action: { label: t('ruling.undo'), run: () => void undo(rulingId) },
       })
-      void client.invalidateQueries({ queryKey: ['record'] })
+      void client.invalidateQueries({ queryKey: queryKeyOf('record') })
       setOpen(false)
       setFile(null)
     } catch (error) {

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent } from 'react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { FileText, FileWarning, Paperclip } from 'lucide-react'
@@ -81,7 +82,7 @@ function Why({ id }: { id: number }) {
   const [reason, setReason] = useState('')
   const saying = useMutation({
     mutationFn: () => call(sayWhy, { params: { id }, body: { reason } }),
-    onSuccess: () => void client.invalidateQueries({ queryKey: ['sheet'] }),
+    onSuccess: () => void client.invalidateQueries({ queryKey: queryKeyOf('sheet') }),
     onError: error => show({ tone: 'problem', text: problemOf(error).text }),
   })
   const submit = (event: FormEvent) => {

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useCallback, useEffect, useMemo, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -293,7 +294,7 @@ function useTargets(row: ReviewRow): readonly ReviewRow[] {
   const { marks, scope } = useRuling()
   const { filter } = useFilter()
   const cluster = useQuery({
-    queryKey: ['ruling-cluster', row.clusterKey, row.state],
+    queryKey: queryKeyOf('ruling-cluster', row.clusterKey, row.state),
     enabled: scope === 'cluster' && marks.size === 0,
     queryFn: ({ signal }) =>
       call(reviewCluster, {

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useCallback, useMemo, useRef, useState } from 'react'
 import {
   keepPreviousData,
@@ -28,7 +29,7 @@ const queryOf = ({ order: _, ...filter }: Filter) => filter
 
 export function useReviewList(filter: Filter) {
   return useInfiniteQuery({
-    queryKey: ['review', filter],
+    queryKey: queryKeyOf('review', filter),
     initialPageParam: undefined as string | undefined,
     queryFn: ({ pageParam, signal }) =>
       call(reviewList, { query: { ...queryOf(filter), order: filter.order, after: pageParam }, signal }),
@@ -42,21 +43,21 @@ export function useReviewList(filter: Filter) {
 
 export function useReviewCounts(filter: Filter) {
   return useQuery({
-    queryKey: ['review-counts', queryOf(filter)],
+    queryKey: queryKeyOf('review-counts', queryOf(filter)),
     queryFn: ({ signal }) => call(reviewCounts, { query: queryOf(filter), signal }),
     placeholderData: keepPreviousData,
   })
 }
 
 export const clusterQuery = (key: string, filter: Filter) => ({
-  queryKey: ['review-cluster', key, queryOf(filter)],
+  queryKey: queryKeyOf('review-cluster', key, queryOf(filter)),
   queryFn: ({ signal }: { signal?: AbortSignal }) =>
     call(reviewCluster, { params: { key }, query: queryOf(filter), signal }),
 })
 
 export function useSheet(id: number | null) {
   return useQuery({
-    queryKey: ['sheet', id],
+    queryKey: queryKeyOf('sheet', id),
     enabled: id !== null,
     queryFn: ({ signal }) => call(deliverySheet, { params: { id: id ?? 0 }, signal }),
   })
@@ -69,11 +70,11 @@ export function patchRows(client: QueryClient, states: ReadonlyMap<number, Deliv
     return state === undefined ? row : { ...row, state, waiting: state === 'deferred' }
   }
   client.setQueriesData<List>(
-    { queryKey: ['review'] },
+    { queryKey: queryKeyOf('review') },
     list => list && { ...list, pages: list.pages.map(page => ({ ...page, rows: page.rows.map(patch) })) },
   )
   client.setQueriesData<{ rows: ReviewRow[]; cut: boolean }>(
-    { queryKey: ['review-cluster'] },
+    { queryKey: queryKeyOf('review-cluster') },
     found => found && { ...found, rows: found.rows.map(patch) },
   )
 }
@@ -81,7 +82,7 @@ export function patchRows(client: QueryClient, states: ReadonlyMap<number, Deliv
 /** Takes rows out of the lists on screen: whoever ruled on them is done with them. */
 export function dropRows(client: QueryClient, ids: ReadonlySet<number>): void {
   client.setQueriesData<List>(
-    { queryKey: ['review'] },
+    { queryKey: queryKeyOf('review') },
     list =>
       list && {
         ...list,
@@ -105,7 +106,10 @@ export function useReviewLive(openId: number | null): {
 
   const refreshCounts = useCallback(() => {
     clearTimeout(timer.current)
-    timer.current = setTimeout(() => void client.invalidateQueries({ queryKey: ['review-counts'] }), 400)
+    timer.current = setTimeout(
+      () => void client.invalidateQueries({ queryKey: queryKeyOf('review-counts') }),
+      400,
+    )
   }, [client])
 
   useLiveEvents(
@@ -116,14 +120,15 @@ export function useReviewLive(openId: number | null): {
         if (kind === 'came-in' && state !== null && isKeptBack(state)) setArrived(n => n + 1)
         patchRows(client, new Map([[deliveryId, state]]))
         if (kind === 'ruled' && by !== '') setRuledBy(known => new Map(known).set(deliveryId, by))
-        if (deliveryId === open.current) void client.invalidateQueries({ queryKey: ['sheet', deliveryId] })
+        if (deliveryId === open.current)
+          void client.invalidateQueries({ queryKey: queryKeyOf('sheet', deliveryId) })
       },
       [client, refreshCounts],
     ),
   )
   const showArrived = useCallback(() => {
     setArrived(0)
-    void client.resetQueries({ queryKey: ['review'] })
+    void client.resetQueries({ queryKey: queryKeyOf('review') })
   }, [client])
   return useMemo(() => ({ arrived, showArrived, ruledBy }), [arrived, showArrived, ruledBy])
 }

@@ -1,3 +1,4 @@
+import { queryKeyOf, makeStale } from '../../app/query-keys.ts'
 import { useCallback, useState } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -20,11 +21,7 @@ export function useRulings(): {
   const [busy, setBusy] = useState(false)
 
   const refresh = useCallback(() => {
-    void client.invalidateQueries({ queryKey: ['review-counts'] })
-    void client.invalidateQueries({ queryKey: ['sheet'] })
-    void client.invalidateQueries({ queryKey: ['record'] })
-    void client.invalidateQueries({ queryKey: ['digest'] })
-    void client.invalidateQueries({ queryKey: ['reach'] })
+    void makeStale(client, 'ruling')
   }, [client])
 
   const undo = useCallback(
@@ -32,7 +29,7 @@ export function useRulings(): {
       try {
         const { stayedReleased } = await call(undoRuling, { params: { id: rulingId } })
         applied(null)
-        void client.resetQueries({ queryKey: ['review'] })
+        void client.resetQueries({ queryKey: queryKeyOf('review') })
         refresh()
         show({
           tone: 'done',
@@ -72,7 +69,7 @@ export function useRulings(): {
         const problem = problemOf(error)
         show({ tone: 'problem', text: problem.text })
         if (problem.status === 409) {
-          void client.invalidateQueries({ queryKey: ['review'] })
+          void client.invalidateQueries({ queryKey: queryKeyOf('review') })
           refresh()
         }
       } finally {

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type DragEvent } from 'react'
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
@@ -187,7 +188,7 @@ function Import({ id }: { id: number }) {
   const navigate = useNavigate()
   const [outcome, setOutcome] = useState<LineOutcome | null>(null)
   const status = useQuery({
-    queryKey: ['import', id],
+    queryKey: queryKeyOf('import', id),
     queryFn: ({ signal }) => call(importProgress, { params: { id }, signal }),
     refetchInterval: query => (['reading', 'taking'].includes(query.state.data?.state ?? '') ? 500 : false),
   })
@@ -268,7 +269,7 @@ function Outcomes({
 function Lines({ id, outcome }: { id: number; outcome: LineOutcome }) {
   const { t } = useTranslation()
   const list = useInfiniteQuery({
-    queryKey: ['import', id, 'lines', outcome],
+    queryKey: queryKeyOf('import', id, 'lines', outcome),
     initialPageParam: 0,
     queryFn: ({ pageParam, signal }) =>
       call(importLines, { params: { id }, query: { outcome, from: pageParam, limit: 100 }, signal }),
@@ -328,7 +329,7 @@ function Take({ status }: { status: ImportStatus }) {
   const fail = (error: unknown) => show({ tone: 'problem', text: problemOf(error).text })
   const taking = useMutation({
     mutationFn: () => call(takeImport, { params: { id: status.id }, body: { reason } }),
-    onSuccess: data => client.setQueryData(['import', status.id], data),
+    onSuccess: data => client.setQueryData(queryKeyOf('import', status.id), data),
     onError: fail,
   })
   const undoing = useMutation({

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent } from 'react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -26,7 +27,7 @@ export function DraftBar({ act }: { act: Act }) {
   const wanted = wantedChange(act, draft)
   const asked = useDelayed(wanted && { ...wanted, days }, 150)
   const { data, error, isFetching } = useQuery({
-    queryKey: ['reach', 'draft', asked],
+    queryKey: queryKeyOf('reach', 'draft', asked),
     enabled: asked !== null,
     queryFn: ({ signal }) => call(previewChange, { body: asked ?? {}, signal }),
     placeholderData: keepPreviousData,

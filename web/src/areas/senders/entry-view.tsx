@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -159,7 +160,7 @@ function AskForm({ sheet, onDone }: { sheet: EntrySheet['row']; onDone: () => vo
       }),
     onSuccess: () => {
       show({ tone: 'done', text: t('senders.request.sent') })
-      void client.invalidateQueries({ queryKey: ['senders'] })
+      void client.invalidateQueries({ queryKey: queryKeyOf('senders') })
       onDone()
     },
     onError: error => show({ tone: 'problem', text: problemOf(error).text }),

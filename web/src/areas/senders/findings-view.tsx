@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type ReactNode } from 'react'
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -32,7 +33,7 @@ export function FindingsView({ kind, onClose }: { kind: FindingKind; onClose: ()
   const { t } = useTranslation()
   const [aside, setAsideShown] = useState<'no' | 'yes'>('no')
   const list = useInfiniteQuery({
-    queryKey: ['senders', 'findings', kind, aside],
+    queryKey: queryKeyOf('senders', 'findings', kind, aside),
     initialPageParam: 0,
     queryFn: ({ pageParam, signal }) =>
       call(readFindings, { query: { kind, aside, from: pageParam, limit: 50 }, signal }),
@@ -186,7 +187,7 @@ function RemedyPreview({ chosen, patterns }: { chosen: Chosen; patterns: readonl
   const { busy, run } = useListActs()
   const [reason, setReason] = useState('')
   const { data, error, isPending } = useQuery({
-    queryKey: ['senders', 'remedy', chosen],
+    queryKey: queryKeyOf('senders', 'remedy', chosen),
     queryFn: ({ signal }) => call(previewRemedy, { body: chosen, signal }),
   })
   if (isPending) return <p className="mt-2 text-ink-2">{t('reach.counting', { days: 30 })}</p>
@@ -262,7 +263,7 @@ function useAside() {
   const show = useNotices(state => state.show)
   return useMutation({
     mutationFn: (body: { key: string; reason?: string; back?: boolean }) => call(setAside, { body }),
-    onSuccess: () => void client.invalidateQueries({ queryKey: ['senders'] }),
+    onSuccess: () => void client.invalidateQueries({ queryKey: queryKeyOf('senders') }),
     onError: error => show({ tone: 'problem', text: problemOf(error).text }),
   })
 }

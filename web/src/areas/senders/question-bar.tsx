@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useEffect, useState, type FormEvent, type ReactNode } from 'react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Popover } from 'radix-ui'
@@ -33,7 +34,7 @@ export function QuestionBar({ from: asked, mailbox: usual, onAdd }: Props) {
   }, [usual])
   const question = { from, mailbox: mailbox ?? 0, authenticated }
   const { data, error } = useQuery({
-    queryKey: ['question', question],
+    queryKey: queryKeyOf('question', question),
     enabled: from !== '' && mailbox !== undefined,
     queryFn: ({ signal }) => call(wouldReach, { query: question, signal }),
     placeholderData: keepPreviousData,

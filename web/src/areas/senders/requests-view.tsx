@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -17,7 +18,7 @@ import { useListActs } from './use-senders.ts'
 export function RequestsView({ onClose }: { onClose: () => void }) {
   const { t } = useTranslation()
   const { data, error, refetch } = useQuery({
-    queryKey: ['senders', 'requests'],
+    queryKey: queryKeyOf('senders', 'requests'),
     queryFn: ({ signal }) => call(readRequests, { signal }),
   })
   const open = data?.requests.filter(({ state }) => state === 'open') ?? []
@@ -85,7 +86,7 @@ function Open({ request }: { request: EntryRequest }) {
   const { busy, run } = useListActs()
   const [answer, setAnswer] = useState('')
   const { data: reach, error } = useQuery({
-    queryKey: ['reach', 'request', request.pattern, request.standing],
+    queryKey: queryKeyOf('reach', 'request', request.pattern, request.standing),
     queryFn: ({ signal }) =>
       call(previewChange, {
         body: { add: [{ pattern: request.pattern, standing: request.standing, mailboxId: null }] },
@@ -98,7 +99,7 @@ function Open({ request }: { request: EntryRequest }) {
     mutationFn: () => give(false),
     onSuccess: () => {
       show({ tone: 'done', text: t('senders.request.declined') })
-      void client.invalidateQueries({ queryKey: ['senders'] })
+      void client.invalidateQueries({ queryKey: queryKeyOf('senders') })
     },
     onError: problem => show({ tone: 'problem', text: problemOf(problem).text }),
   })

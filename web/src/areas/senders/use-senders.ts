@@ -1,3 +1,4 @@
+import { queryKeyOf, makeStale } from '../../app/query-keys.ts'
 import { useCallback, useEffect, useRef } from 'react'
 import {
   keepPreviousData,
@@ -23,7 +24,7 @@ import type { Filter } from './filter.ts'
 
 export function useEntryRows(filter: Filter) {
   return useInfiniteQuery({
-    queryKey: ['senders', 'rows', filter],
+    queryKey: queryKeyOf('senders', 'rows', filter),
     initialPageParam: undefined as string | undefined,
     queryFn: ({ pageParam, signal }) =>
       call(senderEntries, { query: { ...filter, after: pageParam, limit: 100 }, signal }),
@@ -34,7 +35,7 @@ export function useEntryRows(filter: Filter) {
 
 export function useSenderCounts(filter: Filter) {
   return useQuery({
-    queryKey: ['senders', 'counts', filter],
+    queryKey: queryKeyOf('senders', 'counts', filter),
     queryFn: ({ signal }) => {
       const { order: _order, ...query } = filter
       return call(senderCounts, { query, signal })
@@ -45,7 +46,7 @@ export function useSenderCounts(filter: Filter) {
 
 export function useEntrySheet(id: number | null) {
   return useQuery({
-    queryKey: ['senders', 'entry', id],
+    queryKey: queryKeyOf('senders', 'entry', id),
     enabled: id !== null,
     queryFn: ({ signal }) => call(entrySheet, { params: { id: id ?? 0 }, signal }),
   })
@@ -53,7 +54,7 @@ export function useEntrySheet(id: number | null) {
 
 export function useUpkeep() {
   return useQuery({
-    queryKey: ['senders', 'upkeep'],
+    queryKey: queryKeyOf('senders', 'upkeep'),
     queryFn: ({ signal }) => call(readUpkeep, { signal }),
     placeholderData: keepPreviousData,
     // While it is being looked over the numbers of before stay on screen.
@@ -72,7 +73,7 @@ export function useSendersLive(): void {
         if (kind !== 'senders' || timer.current) return
         timer.current = setTimeout(() => {
           timer.current = null
-          void client.invalidateQueries({ queryKey: ['senders'] })
+          void client.invalidateQueries({ queryKey: queryKeyOf('senders') })
         }, 400)
       },
       [client],
@@ -88,8 +89,7 @@ export function useListActs() {
   const applied = useDraft(state => state.applied)
 
   const refresh = useCallback(() => {
-    for (const key of ['senders', 'record', 'reach', 'sheet', 'question'])
-      void client.invalidateQueries({ queryKey: [key] })
+    void makeStale(client, 'list-changed')
   }, [client])
 
   const undo = useCallback(

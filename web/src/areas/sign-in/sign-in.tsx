@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { lazy, Suspense, useState, type FormEvent } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -26,7 +27,7 @@ export function SignIn() {
   const [problem, setProblem] = useState('')
   const [busy, setBusy] = useState(false)
   const setUp = useQuery({
-    queryKey: ['set-up'],
+    queryKey: queryKeyOf('set-up'),
     queryFn: ({ signal }) => call(setUpNeeded, { signal }),
     staleTime: Infinity,
   })

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -19,7 +20,7 @@ export function Account() {
   const { id } = useParams()
   const [language, setLanguage] = useState<DigestLanguage | null>(null)
   const { data, error, refetch } = useQuery({
-    queryKey: ['where', 'account', id],
+    queryKey: queryKeyOf('where', 'account', id),
     queryFn: ({ signal }) => call(readAccount, { params: { id: id ?? '' }, signal }),
   })
   if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />

@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent } from 'react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
@@ -153,7 +154,7 @@ function NewEnquiry({
   const opening = useMutation({
     mutationFn: (mailboxId: number) => call(openEnquiry, { body: { mailboxId, how, words, question } }),
     onSuccess: ({ id }) => {
-      void client.invalidateQueries({ queryKey: ['enquiries'] })
+      void client.invalidateQueries({ queryKey: queryKeyOf('enquiries') })
       show({ tone: 'done', text: t('whereabouts.enquiries.opened') })
       onDone(id)
     },
@@ -289,7 +290,7 @@ function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] 
         body: { state: state ?? undefined, answer: answer ?? undefined },
       }),
     onSuccess: async () => {
-      await client.invalidateQueries({ queryKey: ['enquiries'] })
+      await client.invalidateQueries({ queryKey: queryKeyOf('enquiries') })
       setState(null)
       setAnswer(null)
       show({ tone: 'done', text: t('whereabouts.enquiries.saved') })

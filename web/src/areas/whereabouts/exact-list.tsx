@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useMemo, useState } from 'react'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -53,7 +54,7 @@ export function ExactList() {
     setKept(filters)
   }
   const list = useInfiniteQuery({
-    queryKey: ['where', 'list', filter],
+    queryKey: queryKeyOf('where', 'list', filter),
     initialPageParam: undefined as string | undefined,
     queryFn: ({ pageParam, signal }) =>
       call(listMail, { query: { ...filter, after: pageParam } as object, signal }),

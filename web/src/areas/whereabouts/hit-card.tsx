@@ -1,3 +1,4 @@
+import { makeStale } from '../../app/query-keys.ts'
 import { memo, useState } from 'react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
@@ -90,8 +91,7 @@ function Acts({ hit }: { hit: WhereHit }) {
   const show = useNotices(state => state.show)
   const [sender, setSender] = useState<'as-is' | 'safe'>('as-is')
   const settle = () => {
-    void client.invalidateQueries({ queryKey: ['where'] })
-    void client.invalidateQueries({ queryKey: ['review'] })
+    void makeStale(client, 'ruled-from-whereabouts')
   }
   const onError = (error: unknown) => show({ tone: 'problem', text: problemOf(error).text })
   const undoing = useMutation({

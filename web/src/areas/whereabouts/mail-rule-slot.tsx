@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
 import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
@@ -29,7 +30,7 @@ function RulePanel({ id, onDone }: { id: number; onDone: () => void }) {
     error,
     refetch,
   } = useQuery({
-    queryKey: ['mail-rule', id],
+    queryKey: queryKeyOf('mail-rule', id),
     queryFn: ({ signal }) => call(readMailRule, { params: { id }, signal }),
   })
   const switching = useMutation({
@@ -46,7 +47,7 @@ function RulePanel({ id, onDone }: { id: number; onDone: () => void }) {
       onDone()
     },
     onError: problem => show({ tone: 'problem', text: problemOf(problem).text }),
-    onSettled: () => void client.invalidateQueries({ queryKey: ['mail-rule', id] }),
+    onSettled: () => void client.invalidateQueries({ queryKey: queryKeyOf('mail-rule', id) }),
   })
   if (error && !rule) return <Failed error={error} onAgain={() => void refetch()} />
   if (!rule) return <SkeletonRows count={2} height={32} />

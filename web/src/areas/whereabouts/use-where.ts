@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useCallback, useEffect, useMemo, useRef } from 'react'
 import { keepPreviousData, replaceEqualDeep, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useSearchParams } from 'react-router'
@@ -58,7 +59,7 @@ function keepOrder(before: unknown, now: unknown): unknown {
 
 export function useAnswer(question: WhereQuestion) {
   return useQuery({
-    queryKey: ['where', question],
+    queryKey: queryKeyOf('where', question),
     enabled: !isBlankQuestion(question),
     queryFn: ({ signal }) => call(lookFor, { body: question, signal }),
     placeholderData: keepPreviousData,
@@ -68,14 +69,14 @@ export function useAnswer(question: WhereQuestion) {
 
 export function useEnquiries() {
   return useQuery({
-    queryKey: ['enquiries'],
+    queryKey: queryKeyOf('enquiries'),
     queryFn: ({ signal }) => call(listEnquiries, { query: {}, signal }),
   })
 }
 
 export function useEnquiry(id: number | null) {
   return useQuery({
-    queryKey: ['enquiries', id],
+    queryKey: queryKeyOf('enquiries', id),
     enabled: id !== null,
     queryFn: ({ signal }) => call(readEnquiry, { params: { id: id ?? 0 }, signal }),
     // Reading it says that we are here; the others see it for half a minute.
@@ -99,11 +100,11 @@ export function useLiveWhereabouts(): void {
   useLiveEvents(
     useCallback(
       ({ kind }: LiveEvent) => {
-        if (kind === 'enquiry') void client.invalidateQueries({ queryKey: ['enquiries'] })
+        if (kind === 'enquiry') void client.invalidateQueries({ queryKey: queryKeyOf('enquiries') })
         if (waiting.current !== null || !['changed', 'ruled', 'came-in'].includes(kind)) return
         waiting.current = setTimeout(() => {
           waiting.current = null
-          void client.invalidateQueries({ queryKey: ['where'] })
+          void client.invalidateQueries({ queryKey: queryKeyOf('where') })
         }, again)
       },
       [client],

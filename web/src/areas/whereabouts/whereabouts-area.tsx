@@ -1,3 +1,4 @@
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useDeferredValue, useEffect } from 'react'
 import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
@@ -51,7 +52,7 @@ export function WhereaboutsArea() {
       call(changeEnquiry, { params: { id: enquiry ?? 0 }, body: { delivery } }),
     onSuccess: () => {
       show({ tone: 'done', text: t('whereabouts.act.isChosen') })
-      void client.invalidateQueries({ queryKey: ['enquiries'] })
+      void client.invalidateQueries({ queryKey: queryKeyOf('enquiries') })
     },
     onError: error => show({ tone: 'problem', text: problemOf(error).text }),
   })
