@@ -4,7 +4,7 @@ import { afterAll, afterEach, beforeAll, describe, expect, test } from 'vitest'
 import { startAttachmentLab, harmMark } from '../../stand-ins/src/attachment-lab.ts'
 import { startDns } from '../../stand-ins/src/dns.ts'
 import { startPictureHost, type PictureHost } from '../../stand-ins/src/picture-host.ts'
-import { select } from '../src/db/database.ts'
+import { execute, select } from '../src/db/database.ts'
 import { takeIn } from '../src/intake/intake.ts'
 import { createLab, type Lab } from '../src/intake/lab.ts'
 import { createResolver } from '../src/reading/resolver.ts'
@@ -175,6 +175,23 @@ describe('the attachment lab', () => {
     later(31 * 60_000)
     await run(lab)
     expect(await states(others)).toEqual(['deferred', 'deferred'])
+  })
+
+  test('one harmful attachment seals at once, whatever was forgotten beside it', async () => {
+    const ids = await arrive('harmful and forgotten')
+    const lab: Lab = {
+      hand: () => Promise.resolve('t1'),
+      ask: ticket => Promise.resolve(ticket === 't1' ? 'forgotten' : 'harmful'),
+    }
+    await run(lab)
+    await execute(
+      server.db,
+      `UPDATE inspections i JOIN deliveries d ON d.message_id = i.message_id SET i.tickets = '["t1","t2"]' WHERE d.id = :id`,
+      { id: ids[0] },
+    )
+    later(3000)
+    await run(lab)
+    expect(await states(ids)).toEqual(['sealed', 'sealed'])
   })
 
   test('a real lab answers 404 for a ticket it does not know', async () => {

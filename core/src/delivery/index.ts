@@ -8,7 +8,6 @@ export {
   isUndecided,
   isRemembered,
   isSettled,
-  isStored,
   judgedStates,
   keptBackStates,
   undecidedStates,
@@ -27,6 +26,5 @@ export {
   transitions,
   waysTo,
   type Act,
-  type By,
   type Memory,
 } from './transitions.ts'

@@ -77,7 +77,6 @@ export const settledStates = where('settled')
 export const isKeptBack = (state: DeliveryState): boolean => facts[state].keptBack
 export const isUndecided = (state: DeliveryState): boolean => facts[state].undecided
 export const hasArrived = (state: DeliveryState): boolean => facts[state].arrived
-export const isStored = (state: DeliveryState): boolean => facts[state].stored
 export const endsByItself = (state: DeliveryState): boolean => facts[state].endsByItself
 export const isRemembered = (state: DeliveryState): state is RememberedState => facts[state].remembered
 export const isSettled = (state: DeliveryState): boolean => facts[state].settled

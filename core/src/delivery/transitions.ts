@@ -1,4 +1,11 @@
-import { isRemembered, type DeliveryState, type RememberedState } from './states.ts'
+import {
+  endingStates,
+  isRemembered,
+  rememberedStates,
+  storedStates,
+  type DeliveryState,
+  type RememberedState,
+} from './states.ts'
 
 /** Everything that moves a delivery. `release`, `discard` and `restore` are acts of people; the rest happens. */
 export type Act =
@@ -18,7 +25,7 @@ export type Act =
   /** Its days are over. */
   | 'expire'
 
-export type By = 'person' | 'pendro'
+type By = 'person' | 'pendro'
 
 interface Transition {
   readonly from: readonly DeliveryState[]
@@ -43,7 +50,7 @@ export const transitions: Readonly<Record<Act, Transition>> = {
   discard: { from: ['quarantined', 'junk', 'sealed'], to: ['discarded'], by: 'person', queues: false },
   restore: {
     from: ['discarded'],
-    to: ['quarantined', 'junk', 'sealed', 'aside', 'moved'],
+    to: rememberedStates,
     by: 'person',
     queues: false,
   },
@@ -51,19 +58,19 @@ export const transitions: Readonly<Record<Act, Transition>> = {
   seal: { from: ['inspecting'], to: ['sealed'], by: 'pendro', queues: false },
   land: {
     from: ['deferred'],
-    to: ['inbox', 'aside', 'moved', 'junk', 'released'],
+    to: storedStates,
     by: 'pendro',
     queues: false,
   },
   refuse: { from: ['deferred'], to: ['bounced'], by: 'pendro', queues: false },
   report: {
-    from: ['inbox', 'aside', 'moved', 'junk', 'released'],
+    from: storedStates,
     to: ['bounced'],
     by: 'pendro',
     queues: false,
   },
   expire: {
-    from: ['quarantined', 'junk', 'sealed', 'discarded'],
+    from: endingStates,
     to: ['expired'],
     by: 'pendro',
     queues: false,

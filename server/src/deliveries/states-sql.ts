@@ -1,7 +1,7 @@
 import { keptBackStates, undecidedStates, type DeliveryState } from '@pendro/core/delivery'
 
 /** A list of states as SQL has it after IN. They are names of ours: nothing in them needs a bound value. */
-export const statesSql = (states: readonly DeliveryState[]): string =>
+const statesSql = (states: readonly DeliveryState[]): string =>
   `(${states.map(state => `'${state}'`).join(', ')})`
 
 export const undecidedSql = statesSql(undecidedStates)

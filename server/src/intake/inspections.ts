@@ -82,16 +82,14 @@ async function inspect(deps: Deps, job: Job): Promise<boolean> {
   try {
     if (job.tickets.length === 0) return await hand(deps, job)
     const answers = await Promise.all(job.tickets.map(ticket => deps.lab.ask(ticket)))
-    if (answers.includes('forgotten') && !(await isOverdue(deps, job))) {
-      await handAgain(deps, job)
-      return false
-    }
     const verdict = verdictOf(answers)
-    if (verdict === 'waiting' && !(await isOverdue(deps, job))) {
-      await again(deps, job, askAgain, '')
+    const isOpen = verdict === 'waiting' || verdict === 'forgotten'
+    if (isOpen && !(await isOverdue(deps, job))) {
+      if (verdict === 'forgotten') await handAgain(deps, job)
+      else await again(deps, job, askAgain, '')
       return false
     }
-    await goOn(deps, job, verdict === 'waiting' || verdict === 'forgotten' ? 'unknown' : verdict)
+    await goOn(deps, job, isOpen ? 'unknown' : verdict)
     return true
   } catch (error) {
     const problem = error instanceof Error ? error.message : String(error)
@@ -105,9 +103,9 @@ async function inspect(deps: Deps, job: Job): Promise<boolean> {
   }
 }
 
-/** One harmful attachment is enough; one that is still waited for keeps the message waiting. */
+/** One harmful attachment is enough; one that is still waited for, or was forgotten, keeps the message waiting. */
 function verdictOf(answers: readonly LabAnswer[]): LabAnswer {
-  for (const worst of ['harmful', 'waiting', 'forgotten', 'unknown'] as const)
+  for (const worst of ['harmful', 'forgotten', 'waiting', 'unknown'] as const)
     if (answers.includes(worst)) return worst
   return 'clean'
 }

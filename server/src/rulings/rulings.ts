@@ -2,7 +2,7 @@ import type { DeliveryState, EntryBrief, RulingSentence } from '@pendro/contract
 import { planChange, type RegisterChange } from '@pendro/core/rulings'
 import { displayPattern, patternText, type SenderEntry } from '@pendro/core/senders'
 import { isLegal, memoryAfter, placeAfter, transitions } from '@pendro/core/delivery'
-import { insertRuling, markUndone, noteDeliveries, noteEntries } from '../acts/ruling-rows.ts'
+import { insertRuling, markUndone, noteDeliveries } from '../acts/ruling-rows.ts'
 import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
 import { moveBack, moveDeliveries } from '../deliveries/move.ts'
 import { readOrganisation } from '../db/organisation.ts'
@@ -11,13 +11,12 @@ import { announce } from '../live/events.ts'
 import { readHere, type Reader } from '../reading/reader.ts'
 import { cancelReleases, enqueue } from '../outbox/queue.ts'
 import { writeRecord } from '../record/write.ts'
-import { endEntries } from '../senders/changes.ts'
+import { changeLists, endEntries } from '../senders/changes.ts'
 import { checkEntries } from '../senders/drafts.ts'
 import {
   briefs,
   entriesFor,
   entryColumns,
-  insertEntries,
   lockLists,
   toEntry,
   type EntryOrigin,
@@ -259,19 +258,11 @@ async function changeRegister(
   { change, existing, reason, origin, now }: RegisterWrite,
 ): Promise<number> {
   if (change.add.length + change.end.length === 0) return 0
-  await lockLists(db, tx, change.end)
-  // Entries whose time ran out are ended for good here, so that a new one can take their place.
-  const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())
-  await endEntries(
-    db,
-    tx,
-    [...change.end, ...expired].map(({ id }) => id),
-    now,
-  )
-  const added = await insertEntries(db, tx, change.add, { at: now, reason, origin })
-  await noteEntries(db, tx, rulingId, {
-    added: added.map(({ id }) => id),
-    ended: change.end.map(({ id }) => id),
+  const added = await changeLists(db, tx, rulingId, {
+    add: change.add,
+    end: change.end,
+    existing,
+    origin: { at: now, reason, origin },
   })
   await askUpkeep(db, tx, now)
   return added[0]?.id ?? change.end[0]?.id ?? 0

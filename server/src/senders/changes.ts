@@ -218,6 +218,38 @@ interface Written {
   readonly facts?: RecordEntry['facts']
 }
 
+interface ListChange {
+  readonly add: Parameters<typeof insertEntries>[2]
+  readonly end: readonly SenderEntry[]
+  /** What the lists have of the same patterns. */
+  readonly existing: readonly SenderEntry[]
+  readonly origin: EntryOrigin
+}
+
+/** Ends and adds entries for an act, and notes them with it; the entries that were added. */
+export async function changeLists(
+  db: Database,
+  tx: Tx,
+  rulingId: number,
+  { add, end, existing, origin }: ListChange,
+): ReturnType<typeof insertEntries> {
+  await lockLists(db, tx, end)
+  // Entries whose time ran out are ended for good here, so that new ones of the same pattern can take their place.
+  const expired = existing.filter(({ until }) => until !== null && until <= origin.at.getTime())
+  await endEntries(
+    db,
+    tx,
+    [...end, ...expired].map(({ id }) => id),
+    origin.at,
+  )
+  const added = await insertEntries(db, tx, add, origin)
+  await noteEntries(db, tx, rulingId, {
+    added: added.map(({ id }) => id),
+    ended: end.map(({ id }) => id),
+  })
+  return added
+}
+
 /** Writes a planned change with its ruling, record entry and news, inside the caller's transaction. */
 export async function writeChange(
   db: Database,
@@ -233,24 +265,11 @@ export async function writeChange(
     at: now,
     sentence: listsOnly(reason),
   })
-  await lockLists(db, tx, change.end)
-  // Entries whose time ran out make room for new ones of the same pattern.
-  const expired = existing.filter(({ until }) => until !== null && until <= now.getTime())
-  await endEntries(
-    db,
-    tx,
-    [...change.end, ...expired].map(({ id }) => id),
-    now,
-  )
-  const added = await insertEntries(
-    db,
-    tx,
-    change.add.map(entry => ({ ...entry, ...replacing(replaces.get(keyOf(entry))) })),
-    { at: now, reason, origin },
-  )
-  await noteEntries(db, tx, rulingId, {
-    added: added.map(({ id }) => id),
-    ended: change.end.map(({ id }) => id),
+  const added = await changeLists(db, tx, rulingId, {
+    add: change.add.map(entry => ({ ...entry, ...replacing(replaces.get(keyOf(entry))) })),
+    end: change.end,
+    existing,
+    origin: { at: now, reason, origin },
   })
   const owners = mailboxesOf(change)
   await writeRecord(db, tx, [

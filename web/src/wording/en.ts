@@ -289,11 +289,11 @@ export const en = {
     result: {
       pass: 'passed',
       fail: 'failed',
-      softfail: 'failed, the domain says “probably”',
+      softfail: 'probably not allowed',
       neutral: 'no clear result',
       none: 'nothing found',
       temperror: 'could not be checked at the time',
-      permerror: 'set up wrongly, so it proves nothing',
+      permerror: 'set up wrongly',
     },
     forDomain: 'for {{domain}}',
     arc: 'sealed by {{domain}}; this counts only for forwarders your organisation trusts',
