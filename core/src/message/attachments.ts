@@ -1,6 +1,6 @@
 import { gunzipSync } from 'node:zlib'
 import { fileTypeFromBuffer } from 'file-type'
-import { listTar, readZip, type ArchiveDirectory, type Wanted } from './archives.ts'
+import { readZip, type ArchiveDirectory, type Wanted } from './archives.ts'
 import type { AttachmentDanger } from './message.ts'
 import { findUuencoded, isBranch, readMime, type Leaf, type Part } from './mime.ts'
 import { bareName, hidesCharacters, turnsDirection, visibleName } from '../text/index.ts'
@@ -121,26 +121,37 @@ type Inside = Pick<TrueType, 'danger' | 'note' | 'disguise'>
 const nothing: Inside = { danger: null, note: '', disguise: false }
 
 async function lookInside(
+  given: Given & { trueType: string },
+  budget: Budget,
+  depth: number,
+): Promise<Inside> {
+  const { content } = given
+  if (isZip(content)) return lookIntoZip(content, budget, depth)
+  const inside = await lookByMark(given, budget, depth)
+  // One file can be two things at once: what it begins as, and the archive it ends as.
+  return hasZipTail(content) ? both(inside, await lookIntoZip(content, budget, depth)) : inside
+}
+
+const both = (a: Inside, b: Inside): Inside => ({
+  danger: worse(a.danger, b.danger),
+  note: a.note || b.note,
+  disguise: a.disguise || b.disguise,
+})
+
+async function lookByMark(
   { type, trueType, names, content }: Given & { trueType: string },
   budget: Budget,
   depth: number,
 ): Promise<Inside> {
-  if (isZip(content) || hasZipTail(content)) return lookIntoZip(content, budget, depth)
   if (isGzip(content)) return lookIntoGzip(names, content, budget, depth)
-  if (isTar(content)) return lookAtNames(listTar(content))
+  if (isTar(content) || isPacked(content)) return lookIntoPacked(content, budget, depth)
   if (isTnef(content)) return lookIntoMany(readTnef(content), budget, depth)
-  if (isPacked(content)) return lookIntoPacked(content, budget, depth)
+  const isCompound = content.subarray(0, 8).equals(compoundMark)
+  if (isCompound || trueType === 'application/x-cfb') return dangerInCompound(content)
   if (/^message\//i.test(type) || /\.(eml|msg|mht|mhtml)$/i.test(names[0] ?? ''))
-    return content.subarray(0, 8).equals(compoundMark)
-      ? dangerInCompound(content)
-      : lookIntoMessage(content, budget, depth)
-  if (/^text\//i.test(type)) {
-    const files = findUuencoded(content.toString('latin1'))
-    if (files.length > 0) return lookIntoMany(files, budget, depth)
-  }
-  return trueType === 'application/x-cfb' || content.subarray(0, 8).equals(compoundMark)
-    ? dangerInCompound(content)
-    : nothing
+    return lookIntoMessage(content, budget, depth)
+  const files = /^text\//i.test(type) ? findUuencoded(content.toString('latin1')) : []
+  return files.length > 0 ? lookIntoMany(files, budget, depth) : nothing
 }
 
 /** An attached message is as dangerous as what is attached to it. */
@@ -236,22 +247,11 @@ function lookIntoGzip(
   }
 }
 
-function lookAtNames(names: readonly string[]): Inside {
-  return {
-    danger: names.some(isProgramName) ? 'program-in-archive' : null,
-    note: listNames(names),
-    disguise: isMadeToDeceive(names),
-  }
-}
-
 async function lookIntoZip(content: Buffer, budget: Budget, depth: number): Promise<Inside> {
-  const directory = await readZip(fromFirstEntry(content), wantedOf(budget, depth))
-  if (directory === null)
-    return {
-      ...nothing,
-      danger: isEncryptedZip(content) ? 'encrypted-archive' : isZip(content) ? 'unreadable-archive' : null,
-    }
-  return lookIntoDirectory(directory, content, budget, depth)
+  const directory = await readZip(fromFirstEntry(toEndOfZip(content)), wantedOf(budget, depth))
+  if (directory !== null) return lookIntoDirectory(directory, content, budget, depth)
+  if (!isZip(content)) return nothing
+  return { ...nothing, danger: isEncryptedZip(content) ? 'encrypted-archive' : 'unreadable-archive' }
 }
 
 /** Opening one costs a library of its own: fewer are opened than files are looked at. */
@@ -265,9 +265,10 @@ async function lookIntoPacked(content: Buffer, budget: Budget, depth: number): P
   return lookIntoDirectory(directory, content, budget, depth)
 }
 
+/** Where nobody goes deeper nothing is unpacked, and what would have been is unseen. */
 const wantedOf = (budget: Budget, depth: number): Wanted => ({
-  bytes: Math.max(0, Math.min(mostUnpacked, budget.bytes)),
-  wanted: name => depth < deepest && (isArchiveName(name) || !hasKnownEnding(name)),
+  bytes: depth < deepest ? Math.min(mostUnpacked, budget.bytes) : -1,
+  wanted: name => isArchiveName(name) || !hasKnownEnding(name),
 })
 
 async function lookIntoDirectory(
@@ -285,9 +286,9 @@ async function lookIntoDirectory(
     : directory.names.some(isProgramName)
       ? 'program-in-archive'
       : null
-  const locked = directory.encrypted ? 'encrypted-archive' : null
+  const unseen = directory.encrypted ? 'encrypted-archive' : directory.cut ? 'unreadable-archive' : null
   return {
-    danger: worse(worse(byName, locked), inner.danger),
+    danger: worse(worse(byName, unseen), inner.danger),
     note,
     disguise: inner.disguise || isMadeToDeceive(directory.names),
   }
@@ -299,6 +300,14 @@ function fromFirstEntry(content: Buffer): Buffer {
   return at > 0 ? content.subarray(at) : content
 }
 const zipEntry = Buffer.from('504b0304', 'hex')
+
+/** What stands behind the end of the directory and its comment (APPNOTE 4.3.16) belongs to something else. */
+function toEndOfZip(content: Buffer): Buffer {
+  const at = content.lastIndexOf(zipEnd)
+  return at < 0 || at + 22 > content.length
+    ? content
+    : content.subarray(0, at + 22 + content.readUInt16LE(at + 20))
+}
 
 const isArchiveName = (name: string) =>
   /\.(zip|jar|gz|tgz|tar|7z|rar|cab|iso|img|xz|txz|bz2|tbz2?|arj|lzh|lha|wim|eml|msg|dat)$/i.test(name)

@@ -1,7 +1,7 @@
 import SevenZip from '7z-wasm'
-import type { ArchiveDirectory, Wanted } from './archives.ts'
+import { mostContents, mostEntries, type ArchiveDirectory, type Wanted } from './archives.ts'
 
-/** First bytes of the archives and images that 7-Zip's library opens; zip, gzip and tar are read without it. */
+/** First bytes of the archives and images that 7-Zip's library opens; zip and gzip are read without it. */
 const starts: readonly Buffer[] = [
   '377abcaf271c', // 7z
   '526172211a07', // RAR, 4 and 5
@@ -20,9 +20,6 @@ export const isPacked = (content: Buffer): boolean =>
   starts.some(start => content.subarray(0, start.length).equals(start)) ||
   lettered.test(content.subarray(0, 12).toString('latin1')) ||
   content.subarray(imageMark, imageMark + 5).toString('latin1') === 'CD001'
-
-const mostEntries = 2000
-const mostContents = 20
 
 /** What the library says, line by line; more than this of it is not kept. */
 const mostLines = 60_000
@@ -96,10 +93,12 @@ export async function readPacked(
     cut: entries.length > mostEntries,
   }
   const isWanted = kept.some(({ name, encrypted }) => !encrypted && wanted(name))
-  if (!isWanted || directory.expanded > bytes || directory.cut) return { ...directory, contents: [] }
+  if (!isWanted) return { ...directory, contents: [] }
+  if (directory.expanded > bytes || directory.cut) return { ...directory, cut: true, contents: [] }
   const unpacked = await run(content, bytes, 'x', '-y', '-o/out')
   if (unpacked.outcome === 'too-much') return { ...directory, expanded: endless, contents: [] }
-  return { ...directory, contents: filesBelow(unpacked.files, '/out', wanted) }
+  const { found, cut } = filesBelow(unpacked.files, '/out', wanted)
+  return { ...directory, contents: found, cut }
 }
 
 interface Entry {
@@ -136,8 +135,9 @@ function filesBelow(
   files: Opened['files'],
   folder: string,
   wanted: (name: string) => boolean,
-): { readonly name: string; readonly content: Buffer }[] {
+): { readonly found: ArchiveDirectory['contents']; readonly cut: boolean } {
   const found: { name: string; content: Buffer }[] = []
+  let cut = false
   const look = (path: string) => {
     let names: string[]
     try {
@@ -150,12 +150,14 @@ function filesBelow(
       // A link leads nowhere here, and is not followed.
       const { mode } = files.lstat(full)
       if (files.isDir(mode)) look(full)
-      else if (files.isFile(mode) && found.length < mostContents) {
+      else if (files.isFile(mode)) {
         const short = full.slice(folder.length + 1)
-        if (wanted(short)) found.push({ name: short, content: Buffer.from(files.readFile(full)) })
+        if (!wanted(short)) continue
+        if (found.length === mostContents) cut = true
+        else found.push({ name: short, content: Buffer.from(files.readFile(full)) })
       }
     }
   }
   look(folder)
-  return found
+  return { found, cut }
 }
