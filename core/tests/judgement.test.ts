@@ -314,6 +314,18 @@ describe('decision path: the first stage that decides wins', () => {
     expect(decide(facts({ score }), mailbox(more), none, context)).toMatchObject({ state, leftOut }),
   )
 
+  test('a colleague’s own block is told in the digest, the organisation’s is not', () => {
+    const by = (register: Register) => decide(facts(), mailbox(), register, context)
+    expect(by({ organisation: [], mailbox: [entry('blocked', 'hers')] })).toMatchObject({
+      state: 'junk',
+      leftOut: false,
+    })
+    expect(by({ organisation: [entry('blocked', 'us')], mailbox: [] })).toMatchObject({
+      state: 'quarantined',
+      leftOut: true,
+    })
+    expect(by({ organisation: [entry('blocked', 'us', binding)], mailbox: [] }).leftOut).toBe(true)
+  })
   test('wanted bulk mail is set aside where that is used', () => {
     expect(
       decide(facts({ score: 5, bulk: true }), mailbox({ usesSetAside: true }), none, context).state,

@@ -462,6 +462,14 @@ describe('what becomes of each line', () => {
       '2 there entry 4',
     ])
   })
+  test('blocks of the organisation bind; safe entries and a colleague’s blocks do not', () => {
+    const bindingOf = (line: string, more: Partial<ImportContext> = {}) =>
+      planImport(read(line).lines, context(more)).change.add.map(({ binding }) => binding)
+    expect(bindingOf('blocked new.example')).toEqual([true])
+    expect(bindingOf('safe new.example')).toEqual([false])
+    expect(bindingOf('new.example', { standing: 'blocked' })).toEqual([true])
+    expect(bindingOf('blocked new.example', { owner: { kind: 'mailbox', mailboxId: 1 } })).toEqual([false])
+  })
   test('the change is exactly the lines that are added', () => {
     const { lines, change } = planImport(read(text).lines, context())
     expect(change.add.length).toBe(lines.filter(({ fate }) => fate.outcome === 'added').length)

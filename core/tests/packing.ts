@@ -16,10 +16,9 @@ export async function pack(
   options: readonly string[] = [],
 ): Promise<Buffer> {
   const library = await SevenZip({ print: () => {}, printErr: () => {} })
-  for (const [file, content] of Object.entries(files)) {
-    if (file.includes('/')) library.FS.mkdirTree(file.slice(0, file.lastIndexOf('/')), 0o777)
-    library.FS.writeFile(file, Buffer.from(content))
-  }
+  const folders = new Set(Object.keys(files).flatMap(file => file.split('/').slice(0, -1)))
+  for (const folder of folders) library.FS.mkdir(folder)
+  for (const [file, content] of Object.entries(files)) library.FS.writeFile(file, Buffer.from(content))
   library.callMain(['a', '-bd', ...options, name, ...Object.keys(files)])
   return Buffer.from(library.FS.readFile(name))
 }

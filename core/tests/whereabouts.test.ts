@@ -312,6 +312,50 @@ describe('ranking', () => {
     const question = asked({ from: readParty('kontor@fjellby-skole.example') })
     expect(rate(question, candidate)?.label).toBe(label)
   })
+  describe('a time that is remembered wrongly', () => {
+    const at = (time: number) => rate(asked(), message({ at: time }))?.likeness ?? 0
+    const { from, to } = { from: now - 2 * 86_400_000, to: now }
+    test('fits in full from its first moment to before its last', () => {
+      expect(at(from)).toBe(at(to - 1))
+      expect(at(from - 1)).toBeLessThan(at(from))
+      expect(at(to)).toBeLessThan(at(to - 1))
+    })
+    test('fits the less the further it is, before and after, and far away no more than anything else', () => {
+      for (const side of [-1, 1]) {
+        const edge = side < 0 ? from : to
+        const falling = [0.1, 1, 2, 3].map(days => at(edge + side * days * 86_400_000))
+        expect(falling).toEqual([...falling].sort((a, b) => b - a))
+        expect(at(edge + side * 20 * 86_400_000)).toBe(at(edge + side * 200 * 86_400_000))
+        expect(at(edge + side * 200 * 86_400_000)).toBeLessThan(falling[3] ?? 0)
+      }
+    })
+    test('a day off counts less in a long range than in a short one', () => {
+      const off = (days: number) =>
+        rate(asked({ when: { from: now - days * 86_400_000, to: now } }), message({ at: now + 86_400_000 }))
+          ?.likeness ?? 0
+      expect(off(14)).toBeGreaterThan(off(2))
+      expect(off(2)).toBeGreaterThan(off(0.1))
+    })
+  })
+  test('what was left blank says nothing for or against', () => {
+    const only = rate(
+      asked({ about: [], to: null, when: null }),
+      message({ subject: 'x', mailboxId: 9, at: 0 }),
+    )
+    expect(only).toEqual(rate(asked({ about: [], to: null, when: null }), message()))
+    const nobody = asked({ from: { kind: 'none' }, to: null, when: null })
+    expect(rate(nobody, message())?.label).toBe('all-of-it')
+    expect(rate(nobody, message({ subject: 'something else' }))).toBeNull()
+    expect(rate(asked({ from: { kind: 'none' }, about: [], to: null, when: null }), message())).toBeNull()
+    expect(rate(asked({ from: { kind: 'none' }, about: [] }), message({ mailboxId: 8 }))).toBeNull()
+  })
+  test('words of the text count, a little less than those of the subject', () => {
+    const about = (subject: string, text: string) => likeness(message({ subject, text }))
+    expect(about('09:10 faktura', '')).toBeGreaterThan(about('x', '09:10 faktura'))
+    expect(about('x', '09:10 faktura')).toBeGreaterThan(about('x', 'y'))
+    // One word here and one there are both.
+    expect(about('09:10', 'faktura')).toBe(about('x', '09:10 faktura'))
+  })
   test('somebody else’s mail about something else is not offered', () => {
     expect(
       rate(asked(), message({ from: { name: 'Deals', address: 'x@deals.example' }, subject: 'Prize' })),

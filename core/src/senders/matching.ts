@@ -81,7 +81,7 @@ export interface RefusedEntry {
 export interface ListVerdict {
   /** The entry that decides, or `null` when none does. */
   readonly decided: SenderEntry | null
-  /** Matched, and lost to `decided`. */
+  /** Matched, and lost to `decided`; or, where From has several addresses, did not speak for the message. */
   readonly overruled: readonly SenderEntry[]
   /** Safe entries that matched and were not honoured. */
   readonly refused: readonly RefusedEntry[]
@@ -110,14 +110,14 @@ export function consultList(
   }
   if (safe.length === 0 && blocked.length < 2)
     return blocked.length === 0 ? silent : { decided: blocked[0] ?? null, overruled: [], refused: [] }
-  const { honoured, refused } = safeMatches(safe, facts, ownDomains)
+  const { honoured, unasked, refused } = safeMatches(safe, facts, ownDomains)
   const ranked = [...blocked, ...honoured].sort(
     (a, b) =>
       specificity(b.pattern) - specificity(a.pattern) ||
       Number(b.standing === tie) - Number(a.standing === tie) ||
       a.id - b.id,
   )
-  return { decided: ranked[0] ?? null, overruled: ranked.slice(1), refused }
+  return { decided: ranked[0] ?? null, overruled: [...ranked.slice(1), ...unasked], refused }
 }
 
 /**
@@ -128,13 +128,18 @@ function safeMatches(
   safe: readonly SenderEntry[],
   facts: SenderFacts,
   ownDomains: readonly string[],
-): { honoured: readonly SenderEntry[]; refused: readonly RefusedEntry[] } {
-  if (safe.length === 0) return { honoured: safe, refused: [] }
+): {
+  readonly honoured: readonly SenderEntry[]
+  /** Honoured for an address that does not speak for the message. */
+  readonly unasked: readonly SenderEntry[]
+  readonly refused: readonly RefusedEntry[]
+} {
+  if (safe.length === 0) return { honoured: safe, unasked: safe, refused: [] }
   const byList = facts.listId === null ? [] : safe.filter(e => matchesList(e.pattern, facts.listId))
   const perAddress = facts.from.map(address => safe.filter(e => matchesAddress(e.pattern, address)))
   const allCovered = perAddress.length > 0 && perAddress.every(found => found.length > 0)
   const matched = [...new Set([...byList, ...(allCovered ? perAddress.flat() : [])])]
-  if (matched.length === 0) return { honoured: matched, refused: [] }
+  if (matched.length === 0) return { honoured: matched, unasked: matched, refused: [] }
   const reasons = new Map(matched.map(entry => [entry, whyRefused(entry, facts, ownDomains)]))
   const counts = (entry: SenderEntry) => reasons.get(entry) === null
   const countingPerAddress = perAddress.map(found => found.filter(counts))
@@ -142,11 +147,12 @@ function safeMatches(
   const honoured = [
     ...new Set([...byList.filter(counts), ...(allCount ? weakestAddress(countingPerAddress) : [])]),
   ]
+  const unasked = matched.filter(entry => counts(entry) && !honoured.includes(entry))
   const refused = matched.flatMap(entry => {
     const why = reasons.get(entry) ?? null
     return why === null ? [] : [{ entry, why }]
   })
-  return { honoured, refused }
+  return { honoured, unasked, refused }
 }
 
 /**
