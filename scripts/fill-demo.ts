@@ -16,7 +16,7 @@ import { migrate } from '../server/src/db/migrate.ts'
 import type { Organisation } from '../server/src/db/organisation.ts'
 import { createLog } from '../server/src/log.ts'
 import { takeIn, type TakenIn } from '../server/src/intake/intake.ts'
-import { takeOut } from '../server/src/intake/outbound.ts'
+import { takeOutgoing } from '../server/src/intake/outbound.ts'
 import { recalibrate } from '../server/src/review/calibrate.ts'
 import { lettersOf } from '../server/src/own/letters.ts'
 import { apply } from '../server/src/rulings/learning.ts'
@@ -112,7 +112,7 @@ export async function fillDemo(
       batch.map(h => writeLetter(h.draft, h.at, h.serial, isDirect(h) ? 'direct' : 'checked')),
     )
     const outward = letters.filter((_, i) => batch[i]?.direction === 'out')
-    if (outward.length > 0) await takeOut(db, outward.map(toIncoming))
+    if (outward.length > 0) await takeOutgoing(db, outward.map(toIncoming))
     const inward = batch.flatMap((happening, i) =>
       happening.direction === 'in' ? [{ happening, letter: letters[i] as Letter }] : [],
     )

@@ -34,9 +34,11 @@ function random(state) {
   }
 }
 
-const files = execFileSync('git', ['ls-files', ...(positionals.length ? positionals : ['core/src'])], { encoding: 'utf8' })
+const files = execFileSync('git', ['ls-files', ...(positionals.length ? positionals : ['core/src'])], {
+  encoding: 'utf8',
+})
   .split('\n')
-  .filter((file) => file.startsWith('core/src/') && file.endsWith('.ts') && !file.endsWith('.d.ts'))
+  .filter(file => file.startsWith('core/src/') && file.endsWith('.ts') && !file.endsWith('.d.ts'))
 
 /** Lines of code of a file that are to be changed, as Stryker writes ranges. Every file gives at least ten, or all it has. */
 function rangesOf(file, next) {
@@ -51,7 +53,7 @@ function rangesOf(file, next) {
 }
 
 const next = random(seed)
-const ranges = files.flatMap((file) => rangesOf(file, next))
+const ranges = files.flatMap(file => rangesOf(file, next))
 const run = spawnSync('npx', ['stryker', 'run', '--mutate', ranges.join(',')], { stdio: 'inherit' })
 if (run.status !== 0) process.exit(run.status ?? 1)
 
@@ -60,14 +62,17 @@ const unnoticed = new Set(['Survived', 'NoCoverage'])
 const rows = Object.entries(JSON.parse(readFileSync(report, 'utf8')).files)
   .map(([file, { mutants }]) => ({
     file: file.replace('core/src/', ''),
-    noticed: mutants.filter((mutant) => noticed.has(mutant.status)).length,
-    all: mutants.filter((mutant) => noticed.has(mutant.status) || unnoticed.has(mutant.status)).length,
+    noticed: mutants.filter(mutant => noticed.has(mutant.status)).length,
+    all: mutants.filter(mutant => noticed.has(mutant.status) || unnoticed.has(mutant.status)).length,
   }))
-  .filter((row) => row.all > 0)
-const share = (row) => (100 * row.noticed) / row.all
-const total = rows.reduce((sum, row) => ({ noticed: sum.noticed + row.noticed, all: sum.all + row.all }), { noticed: 0, all: 0 })
+  .filter(row => row.all > 0)
+const share = row => (100 * row.noticed) / row.all
+const total = rows.reduce((sum, row) => ({ noticed: sum.noticed + row.noticed, all: sum.all + row.all }), {
+  noticed: 0,
+  all: 0,
+})
 const table = rows.sort((a, b) => share(a) - share(b) || a.file.localeCompare(b.file))
-const line = (row) => `| ${row.file} | ${row.all} | ${row.noticed} | ${share(row).toFixed(0)} % |`
+const line = row => `| ${row.file} | ${row.all} | ${row.noticed} | ${share(row).toFixed(0)} % |`
 const written = table.map(line).join('\n')
 console.log(`${written}\nAll: ${total.noticed} of ${total.all}, ${share(total).toFixed(1)} %`)
 if (positionals.length) process.exit(0)

@@ -37,9 +37,10 @@ describe('one door for each change: who writes what', () => {
     [
       'jobs of the outbox',
       /^\s*'outbox',$|INTO outbox|UPDATE outbox|DELETE FROM outbox/m,
-      ['outbox/outbox.ts', 'outbox/queue.ts'],
+      ['outbox/finish.ts', 'outbox/outbox.ts', 'outbox/queue.ts'],
     ],
-    ['new deliveries', /insert\(db, 'deliveries',/, ['intake/intake.ts']],
+    ['messages', /^\s*'messages',$|INTO messages\b/m, ['intake/store-messages.ts']],
+    ['new deliveries', /^\s*'deliveries',$|INTO deliveries\b/m, ['intake/store-deliveries.ts']],
     ['the record', /'record_entries',|INTO record_entries/, ['record/write.ts']],
     ['live events', /'live_events',|INTO live_events/, ['live/events.ts']],
   ])('%s', (_what, pattern, where) => {

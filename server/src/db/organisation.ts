@@ -1,6 +1,7 @@
 import type { DigestSchedule } from '@pendro/core/digest'
 import type { Limits, MailboxPolicy, OrganisationPolicy } from '@pendro/core/judgement'
 import { findRow, select, type Database, type Tx } from './database.ts'
+import { keep, readVersions } from './versions.ts'
 
 export interface Organisation {
   readonly name: string
@@ -29,13 +30,17 @@ interface OrganisationRow {
 
 /** The one organisation of this database. Throws when it has not been set up. */
 export async function readOrganisation(db: Database, tx?: Tx): Promise<Organisation> {
-  const found = await findOrganisation(db, tx)
+  const found = await organisationNow(db, tx)
   if (!found) throw new Error('No organisation in this database; run the first set-up.')
   return found
 }
 
-/** The organisation, or `null` before the first set-up. */
-export async function findOrganisation(db: Database, tx?: Tx): Promise<Organisation | null> {
+/** The organisation as of now, from memory where nothing has changed; `null` before the first set-up. */
+export async function organisationNow(db: Database, tx?: Tx): Promise<Organisation | null> {
+  return keep(db, await readVersions(db, tx), 'organisation', () => findOrganisation(db, tx))
+}
+
+async function findOrganisation(db: Database, tx?: Tx): Promise<Organisation | null> {
   const row = await findRow<OrganisationRow>(
     db,
     'SELECT name, time_zone, settings FROM organisation LIMIT 1',

@@ -3,7 +3,7 @@ import { execute, findRow, inTransaction, insert, select, type Database, type Tx
 import {
   digestSchedule,
   findMailboxRow,
-  findOrganisation,
+  organisationNow,
   mailboxRows,
   type MailboxRow,
   type Organisation,
@@ -20,7 +20,7 @@ export async function workDigests(
   db: Database,
   { now, publicUrl }: { now: () => Date; publicUrl: string },
 ): Promise<number> {
-  const organisation = await findOrganisation(db)
+  const organisation = await organisationNow(db)
   if (!organisation) return 0
   await planNew(db, organisation, now())
   let worked = 0

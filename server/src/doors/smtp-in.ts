@@ -3,7 +3,7 @@ import { isInNetworks } from '@pendro/core/authentication'
 import type { Database } from '../db/database.ts'
 import { isDatabaseAway } from '../errors.ts'
 import type { Log } from '../log.ts'
-import { findOrganisation, type Organisation } from '../db/organisation.ts'
+import { organisationNow, type Organisation } from '../db/organisation.ts'
 import { takeReply } from '../digests/replies.ts'
 import { reportByMail } from '../reports/by-mail.ts'
 import { enquireByMail } from '../whereabouts/by-mail.ts'
@@ -13,7 +13,9 @@ import { readHere } from '../reading/reader.ts'
 import { readMessage, type ReadMessage } from '../reading/reading.ts'
 import { acknowledgement, refusal } from '../intake/smtp-answers.ts'
 import { countHops } from '../outbox/trace.ts'
-import { resolveRecipients, takeIn, type IntakeOptions } from '../intake/intake.ts'
+import { readIncoming, type Read } from '../intake/incoming.ts'
+import { createIntake, type IntakeOptions, type TakenIn } from '../intake/intake.ts'
+import { resolveRecipients } from '../intake/recipients.ts'
 
 interface Deps {
   readonly db: Database
@@ -26,6 +28,11 @@ interface Deps {
   readonly intake?: Omit<IntakeOptions, 'onward'>
   /** Called after each commit, so that what goes on does not wait for the next look at the queue. */
   readonly takenIn: () => void
+}
+
+interface Receiving extends Deps {
+  /** Judges and stores what was read; settles when that is committed. */
+  readonly store: (read: Read) => Promise<TakenIn>
 }
 
 /** What one transaction and one peer may ask for. RFC 5321 §4.5.3.1.8 wants 100 recipients taken at least. */
@@ -50,6 +57,7 @@ interface Seen {
 /** The door: answers 250 only after the message and its deliveries are committed (domain.md §1). */
 export function createSmtpIn(deps: Deps): SMTPServer {
   const { db, log, maxBytes } = deps
+  const receiving = { ...deps, store: createIntake(db, { onward: 'queue', lab: deps.intake?.lab }) }
   const perPeer = new Map<string, number>()
   const seen = new WeakMap<object, Seen>()
   const seenOf = (session: SMTPServerSession): Seen => {
@@ -83,7 +91,7 @@ export function createSmtpIn(deps: Deps): SMTPServer {
       if (session.envelope.rcptTo.length >= mostRecipients) return callback(refusal('too-many-recipients'))
       const done = seenOf(session)
       if (done.refused >= mostRefused) return callback(refusal('too-many-refused'))
-      Promise.all([resolveRecipients(db, [address]), findOrganisation(db)]).then(
+      Promise.all([resolveRecipients(db, [address]), organisationNow(db)]).then(
         ([found, organisation]) => {
           if (found.has(address) || serviceAt(organisation, address)) return callback()
           const refused = refusal('no-mailbox', { address })
@@ -110,7 +118,7 @@ export function createSmtpIn(deps: Deps): SMTPServer {
         stream.resume()
         return callback(refusal('too-many-messages'))
       }
-      receive(deps, stream, session).then(
+      receive(receiving, stream, session).then(
         text => callback(null, text),
         (error: Error & { responseCode?: number }) => {
           const { responseCode: code } = error
@@ -132,7 +140,7 @@ export function createSmtpIn(deps: Deps): SMTPServer {
 
 /** Gateways bring everybody's mail; a stranger needs a few connections. */
 async function peerLimit(db: Database, ip: string): Promise<number> {
-  const organisation = await findOrganisation(db)
+  const organisation = await organisationNow(db)
   return isInNetworks(ip, organisation?.policy.gateways ?? []) ? mostPerGateway : mostPerPeer
 }
 
@@ -149,7 +157,7 @@ const attemptOf = (
 })
 
 async function receive(
-  deps: Deps,
+  deps: Receiving,
   stream: SMTPServerDataStream,
   session: SMTPServerSession,
 ): Promise<string> {
@@ -161,7 +169,7 @@ async function receive(
   if (!study.parsed.ok && study.parsed.problem.code === 'too-many-parts')
     throw refusal('too-many-parts', { limit: study.parsed.problem.limit })
   const { rcptTo } = session.envelope
-  const organisation = await findOrganisation(db)
+  const organisation = await organisationNow(db)
   const own = rcptTo.map(({ address }) => serviceAt(organisation, address))
   const colleagues = rcptTo.map(({ address }) => address).filter((_, i) => own[i] === null)
   const services = [...new Set(own.filter(kind => kind !== null))]
@@ -176,7 +184,7 @@ async function receive(
 }
 
 async function takeForColleagues(
-  { db, log, now, takenIn, intake }: Deps,
+  { db, log, now, takenIn, intake, store }: Receiving,
   raw: Buffer,
   study: ReadMessage,
   session: SMTPServerSession,
@@ -190,12 +198,13 @@ async function takeForColleagues(
     receivedAt: now(),
     connection: { ip: session.remoteAddress, helo: session.hostNameAppearsAs || '' },
   }
-  const [taken] = await takeIn(db, [incoming], {
+  const organisation = await organisationNow(db)
+  if (!organisation) throw new Error('no organisation to take mail in for')
+  const read = await readIncoming(incoming, organisation.policy, {
     ...intake,
-    onward: 'queue',
     read: () => Promise.resolve(study),
   })
-  if (!taken) throw new Error('nothing was taken in')
+  const taken = await store(read)
   log.tookIn(taken.messageId, taken.deliveries.length, raw.length)
   takenIn()
   return acknowledgement('taken', { id: taken.messageId })
@@ -237,7 +246,7 @@ async function serve(
 
 /** Whether a connection is the mail store's: listed by the organisation, or the one mail is handed on to. */
 async function isStore(db: Database, ip: string, storeAddress: string | undefined): Promise<boolean> {
-  const organisation = await findOrganisation(db)
+  const organisation = await organisationNow(db)
   return ip === storeAddress || isInNetworks(ip, organisation?.policy.stores ?? [])
 }
 

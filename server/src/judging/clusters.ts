@@ -39,11 +39,11 @@ export async function growClusters(
     { keys },
     tx,
   )
-  for (const { cluster_key, deliveries, shift } of rows) {
+  const doubled = rows.filter(({ cluster_key, deliveries }) => {
     const before = deliveries - (added.get(cluster_key) ?? 0)
-    if (before > 0 && Math.floor(Math.log2(deliveries)) > Math.floor(Math.log2(before)))
-      await rankAnew(db, tx, [cluster_key], crowdShift(deliveries) + shift)
-  }
+    return before > 0 && Math.floor(Math.log2(deliveries)) > Math.floor(Math.log2(before))
+  })
+  await rankTogether(db, tx, doubled)
   return new Map(rows.map(({ cluster_key, deliveries, shift }) => [cluster_key, { deliveries, shift }]))
 }
 
@@ -78,9 +78,17 @@ export async function shiftClusters(
     { keys },
     tx,
   )
-  // Most clusters are of one delivery and have moved alike: a statement for each amount, not for each cluster.
+  await rankTogether(db, tx, rows)
+}
+
+/** Most clusters are of few deliveries and have moved alike: a statement for each amount, not for each cluster. */
+async function rankTogether(
+  db: Database,
+  tx: Tx,
+  clusters: readonly (ClusterState & { readonly cluster_key: string })[],
+): Promise<void> {
   const byShift = new Map<number, string[]>()
-  for (const { cluster_key, deliveries, shift } of rows) {
+  for (const { cluster_key, deliveries, shift } of clusters) {
     const whole = crowdShift(deliveries) + shift
     byShift.set(whole, [...(byShift.get(whole) ?? []), cluster_key])
   }

@@ -28,7 +28,7 @@ import type { Database, Tx } from '../db/database.ts'
 import { mailboxPolicy, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { rulesOf } from '../mail-rules/rules.ts'
 import { briefs, entriesFor } from '../senders/entries.ts'
-import { loadKnowledge } from './knowledge.ts'
+import { loadKnowledge, type Knowledge } from './knowledge.ts'
 
 /** A message as it came in, read. `message` is `null` when it could not be. */
 export interface Arrival {
@@ -65,67 +65,84 @@ export async function judgeArrivals(
   arrivals: readonly Arrival[],
   tx?: Tx,
 ): Promise<readonly Judged[]> {
-  const { policy } = organisation
-  const knowledge = await loadKnowledge(
-    db,
-    arrivals.flatMap(({ message }) => message ?? []),
-    tx,
-  )
   const senders = arrivals.map(({ message, envelopeFrom, authentication }) =>
     message
       ? senderFacts(message, envelopeFrom, authentication)
       : { from: [], envelopeFrom, sender: null, listId: null, authentication: noAuthentication },
   )
   const mailboxIds = [...new Set(arrivals.flatMap(({ mailboxes }) => mailboxes.map(({ id }) => id)))]
+  const knowledge = await loadKnowledge(
+    db,
+    arrivals.flatMap(({ message }) => message ?? []),
+    tx,
+  )
   const entries = await entriesFor(db, [...new Set(senders.flatMap(candidateTexts))], mailboxIds, { tx })
-  const mailRules = await rulesOf(db, mailboxIds, tx)
-  const shown = await briefs(db, entries, tx)
-  // One list for the whole batch: what is prepared from it is kept with it.
-  const knownDomains = [
-    ...policy.ownDomains,
-    ...knowledge.frequentDomains.filter(domain => !isSharedProvider(domain, policy)),
-  ]
+  const bench: Bench = {
+    organisation,
+    knowledge,
+    knownDomains: knownDomainsOf(organisation, knowledge),
+    entries,
+    mailRules: await rulesOf(db, mailboxIds, tx),
+    shown: await briefs(db, entries, tx),
+  }
+  return arrivals.map((arrival, i) => judgeArrival(arrival, senders[i] as SenderFacts, bench))
+}
 
-  return arrivals.map((arrival, i) => {
-    const { message, receivedAt } = arrival
-    const sender = senders[i] as SenderFacts
-    const harm = message ? findHarm(message.attachments, policy.forbidden) : null
-    const bulk = message ? isBulk(message) : false
-    const shared = message
-      ? weighMessage({
-          message,
-          sender,
-          context: {
-            policy,
-            knowledge: knowledge.sender(message),
-            text: knowledge.text,
-            knownDomains,
-            recipients: arrival.mailboxes.length,
-            receivedAt: receivedAt.getTime(),
-          },
-        })
-      : weighUnreadable(arrival.problem ?? '')
-    const deliveries = arrival.mailboxes.map(mailbox => {
-      const evidence = [...shared, ...weighForMailbox(message ? knowledge.writtenBy(mailbox.id, message) : 0)]
-      const score = junkScore(evidence)
-      const rules = message ? matchingRules(mailRules.get(mailbox.id) ?? [], message) : []
-      const decision = decide(
-        { sender, harm, score, bulk, unreadable: message === null, rules },
-        mailboxPolicy(mailbox, organisation),
-        registerOf(entries, mailbox.id),
-        { policy, now: receivedAt.getTime() },
-      )
-      return {
-        mailbox,
-        evidence,
-        score,
-        rules,
-        decision,
-        path: decision.path.map(line => showLine(line, shown)),
-      }
-    })
-    return { sender, harm, bulk, deliveries }
+/** All that judging needs beside the message itself. */
+interface Bench {
+  readonly organisation: Organisation
+  readonly knowledge: Knowledge
+  readonly knownDomains: readonly string[]
+  readonly entries: readonly SenderEntry[]
+  readonly mailRules: Awaited<ReturnType<typeof rulesOf>>
+  readonly shown: ReadonlyMap<number, EntryBrief>
+}
+
+const known = new WeakMap<readonly string[], { organisation: Organisation; domains: readonly string[] }>()
+
+/** Domains an impostor would resemble. The same list as long as nothing changes: what is prepared from it is kept with it. */
+function knownDomainsOf(organisation: Organisation, { frequentDomains }: Knowledge): readonly string[] {
+  const held = known.get(frequentDomains)
+  if (held?.organisation === organisation) return held.domains
+  const { policy } = organisation
+  const domains = [
+    ...policy.ownDomains,
+    ...frequentDomains.filter(domain => !isSharedProvider(domain, policy)),
+  ]
+  known.set(frequentDomains, { organisation, domains })
+  return domains
+}
+
+function judgeArrival(arrival: Arrival, sender: SenderFacts, bench: Bench): Judged {
+  const { message, problem, receivedAt, mailboxes } = arrival
+  const { organisation, knowledge, knownDomains } = bench
+  const { policy } = organisation
+  const harm = message ? findHarm(message.attachments, policy.forbidden) : null
+  const bulk = message ? isBulk(message) : false
+  const context = {
+    policy,
+    text: knowledge.text,
+    knownDomains,
+    recipients: mailboxes.length,
+    receivedAt: receivedAt.getTime(),
+  }
+  const shared = message
+    ? weighMessage({ message, sender, context: { ...context, knowledge: knowledge.sender(message) } })
+    : weighUnreadable(problem ?? '')
+  const deliveries = mailboxes.map(mailbox => {
+    const evidence = [...shared, ...weighForMailbox(message ? knowledge.writtenBy(mailbox.id, message) : 0)]
+    const score = junkScore(evidence)
+    const rules = message ? matchingRules(bench.mailRules.get(mailbox.id) ?? [], message) : []
+    const decision = decide(
+      { sender, harm, score, bulk, unreadable: message === null, rules },
+      mailboxPolicy(mailbox, organisation),
+      registerOf(bench.entries, mailbox.id),
+      { policy, now: receivedAt.getTime() },
+    )
+    const path = decision.path.map(line => showLine(line, bench.shown))
+    return { mailbox, evidence, score, rules, decision, path }
   })
+  return { sender, harm, bulk, deliveries }
 }
 
 export function registerOf(entries: readonly SenderEntry[], mailboxId: number) {

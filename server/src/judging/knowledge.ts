@@ -11,7 +11,9 @@ import {
 } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
 import { findRow, select, type Database, type Tx } from '../db/database.ts'
+import { keep, readVersions } from '../db/versions.ts'
 
+/** Under which names a sender is counted: the address, and its domain as '@domain'. */
 export const seenKeys = (address: Address): readonly string[] => [
   addressText(withoutTag(address)),
   `@${address.domain}`,
@@ -31,18 +33,32 @@ export interface Knowledge {
 }
 
 export async function loadKnowledge(db: Database, messages: readonly Message[], tx?: Tx): Promise<Knowledge> {
+  const versions = await readVersions(db, tx)
+  const frequent = await keep(db, versions, 'correspondents', () => readFrequentDomains(db, tx))
+  const calibration = await keep(db, versions, 'calibration', () => readCalibration(db, tx))
+  return knowledgeOf(await loadRows(db, messages, tx), frequent, calibration)
+}
+
+type Rows = Awaited<ReturnType<typeof loadRows>>
+
+/** What is known about some messages' senders, their names, what they answer, and their words. */
+async function loadRows(db: Database, messages: readonly Message[], tx?: Tx) {
   const senders = messages.flatMap(({ from }) =>
     from.flatMap(({ address }) => (address ? [withoutTag(address)] : [])),
   )
   const addresses = [...new Set(senders.map(addressText))]
   const domains = [...new Set(senders.map(({ domain }) => domain))]
-  const names = [
-    ...new Set(messages.flatMap(({ from }) => from.map(({ name }) => name).filter(name => name !== ''))),
-  ]
-  const answered = [...new Set(messages.flatMap(({ answers }) => answers.map(hashMessageId)))]
-  const words = [...new Set(messages.flatMap(tokensOf))]
+  const names = new Set(messages.flatMap(({ from }) => from.map(({ name }) => name)))
+  const answered = new Set(messages.flatMap(({ answers }) => answers.map(hashMessageId)))
+  const words = new Set(['', ...messages.flatMap(tokensOf)])
+  names.delete('')
 
-  const [written, domainTotals, seen, colleagues, sent, known, frequent, calibration] = await Promise.all([
+  // A transaction speaks through one connection; the driver sends these one after the other.
+  const query = <T extends object>(sql: string, keys: Iterable<string>): Promise<T[]> => {
+    const list = [...keys]
+    return list.length === 0 ? Promise.resolve([]) : select<T>(db, sql, { keys: list }, tx)
+  }
+  const [written, domainTotals, seen, colleagues, sent, known] = await Promise.all([
     query<{ address: string; mailbox_id: number; n: number }>(
       'SELECT address, mailbox_id, n FROM correspondence WHERE address IN (:keys)',
       addresses,
@@ -63,19 +79,16 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
       "SELECT message_id_hash, subject FROM messages WHERE direction = 'out' AND message_id_hash IN (:keys)",
       answered,
     ),
-    query<{ word: string; wanted: number; junk: number }>(
-      'SELECT word, wanted, junk FROM words WHERE word IN (:keys)',
-      ['', ...words],
-    ),
-    frequentDomains(db, tx),
-    findRow<TextCalibration>(db, 'SELECT slope, intercept FROM text_calibration WHERE id = 1', {}, tx),
+    query<TokenCount & { word: string }>('SELECT word, wanted, junk FROM words WHERE word IN (:keys)', words),
   ])
+  return { written, domainTotals, seen, colleagues, sent, known }
+}
 
-  // A transaction speaks through one connection; the driver sends these one after the other.
-  function query<T extends object>(sql: string, keys: readonly string[]): Promise<T[]> {
-    return keys.length === 0 ? Promise.resolve([]) : select<T>(db, sql, { keys }, tx)
-  }
-
+function knowledgeOf(
+  { written, domainTotals, seen, colleagues, sent, known }: Rows,
+  frequentDomains: readonly string[],
+  calibration: TextCalibration,
+): Knowledge {
   const perAddress = new Map<string, number>()
   const perMailbox = new Map<string, number>()
   for (const { address, mailbox_id, n } of written) {
@@ -93,8 +106,8 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
   const counts = new Map<string, TokenCount>(known.map(({ word, wanted, junk }) => [word, { wanted, junk }]))
 
   return {
-    text: { total: counts.get('') ?? noText.total, tokens: counts, calibration: calibration ?? uncalibrated },
-    frequentDomains: frequent,
+    text: { total: counts.get('') ?? noText.total, tokens: counts, calibration },
+    frequentDomains,
     writtenBy(mailboxId, message) {
       const sender = senderOf(message)
       return sender ? (perMailbox.get(`${mailboxId} ${addressText(sender)}`) ?? 0) : 0
@@ -103,14 +116,12 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
       const sender = senderOf(message)
       const text = sender ? addressText(sender) : ''
       const history = seenBy.get(text)
-      const name = message.from[0]?.name.toLowerCase() ?? ''
-      const own = addressesOf.get(name)
+      const own = addressesOf.get(message.from[0]?.name.toLowerCase() ?? '')
+      const answered = message.answers.map(id => subjects.get(hashMessageId(id)))
       return {
         writtenToAddress: perAddress.get(text) ?? 0,
         writtenToDomain: perDomain.get(sender?.domain ?? '') ?? 0,
-        answered:
-          message.answers.map(id => subjects.get(hashMessageId(id))).find(subject => subject !== undefined) ??
-          null,
+        answered: answered.find(subject => subject !== undefined) ?? null,
         seenAddress: history?.n ?? 0,
         seenDomain: seenBy.get(`@${sender?.domain ?? ''}`)?.n ?? 0,
         ruledWanted: Math.max(0, history?.wanted ?? 0),
@@ -123,14 +134,29 @@ export async function loadKnowledge(db: Database, messages: readonly Message[], 
 
 /** Domains colleagues write to often, most written to first: what an impostor would resemble. */
 export async function frequentDomains(db: Database, tx?: Tx): Promise<readonly string[]> {
+  return keep(db, await readVersions(db, tx), 'correspondents', () => readFrequentDomains(db, tx))
+}
+
+/** From so many letters on a domain is one that colleagues write to often. */
+export const frequently = 3
+
+async function readFrequentDomains(db: Database, tx?: Tx): Promise<readonly string[]> {
   const rows = await select<{ domain: string }>(
     db,
-    'SELECT domain FROM correspondence_domains WHERE n >= 3 ORDER BY n DESC LIMIT 300',
-    {},
+    'SELECT domain FROM correspondence_domains WHERE n >= :frequently ORDER BY n DESC LIMIT 300',
+    { frequently },
     tx,
   )
   return rows.map(({ domain }) => domain)
 }
+
+const readCalibration = async (db: Database, tx?: Tx): Promise<TextCalibration> =>
+  (await findRow<TextCalibration>(
+    db,
+    'SELECT slope, intercept FROM text_calibration WHERE id = 1',
+    {},
+    tx,
+  )) ?? uncalibrated
 
 function senderOf(message: Message): Address | null {
   const address = message.from[0]?.address ?? null

@@ -1,15 +1,12 @@
 import { gunzipSync } from 'node:zlib'
-import type { DeliveryState } from '@pendro/core/delivery'
 import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { signingKey } from '../db/signing-keys.ts'
-import { moveDeliveries } from '../deliveries/move.ts'
-import { announce } from '../live/events.ts'
 import type { Log } from '../log.ts'
 import { ownDomain } from './own-mail.ts'
-import type { Send, SendResult } from './smtp-out.ts'
+import type { Send } from './smtp-out.ts'
 import { deliveryMark, onwardFields, withoutOwnFields } from './trace.ts'
-import { pendro, writeRecord } from '../record/write.ts'
+import { createFinish, type Done, type Job } from './finish.ts'
 import { createSlots, type Slots } from '../jobs/slots.ts'
 
 interface Deps {
@@ -21,13 +18,10 @@ interface Deps {
   readonly letter: (kind: 'welcome' | 'code', mailboxId: number) => Promise<Buffer | null>
 }
 
-interface Job {
-  readonly id: number
-  readonly kind: 'delivery' | 'digest' | 'answer' | 'welcome' | 'code'
-  readonly subject_id: number
-  readonly place: string
-  readonly attempts: number
-}
+/** What came of a job. Jobs that end at the same moment are written down together. */
+type Working = Deps & { readonly finish: (done: Done) => Promise<void> }
+
+const withFinish = (deps: Deps): Working => ({ ...deps, finish: createFinish(deps) })
 
 interface ClaimedJob extends Job {
   /** `null` for mail of our own. */
@@ -35,19 +29,18 @@ interface ClaimedJob extends Job {
 }
 
 const seconds = (n: number) => n * 1000
-/** Waits before the second, third, … try; the last is repeated. */
-const patience = [seconds(2), seconds(5), seconds(15), seconds(60), seconds(300), seconds(900)]
 /** A claim runs out so that a crashed process's work is taken up by another. */
 const claimFor = seconds(120)
 
 /** Sends everything that is due; the number of jobs worked on. Safe with any number of processes. */
-export async function workOutbox(deps: Deps): Promise<number> {
+export async function workOutbox(given: Deps): Promise<number> {
+  const deps = withFinish(given)
   const jobs = await claimJobs(deps, 20, [])
   await Promise.all(jobs.map(job => send(deps, job)))
   return jobs.length
 }
 
-const send = (deps: Deps, job: Job): Promise<void> =>
+const send = (deps: Working, job: Job): Promise<void> =>
   job.kind === 'delivery' ? sendDelivery(deps, job) : sendOwnMail(deps, job)
 
 const slots = 20
@@ -55,8 +48,9 @@ const slots = 20
 const slotsPerMailbox = 3
 
 /** The same as a loop's work, without waiting for the slowest; no mailbox has more than its share of the slots. */
-export const createOutbox = (deps: Deps): Slots =>
-  createSlots<ClaimedJob>({
+export function createOutbox(given: Deps): Slots {
+  const deps = withFinish(given)
+  return createSlots<ClaimedJob>({
     name: 'outbox',
     slots,
     perKey: slotsPerMailbox,
@@ -65,6 +59,7 @@ export const createOutbox = (deps: Deps): Slots =>
     run: job => send(deps, job),
     log: deps.log,
   })
+}
 
 async function claimJobs(
   { db, now }: Deps,
@@ -109,7 +104,7 @@ async function claimJobs(
   }))
 }
 
-async function sendDelivery(deps: Deps, job: Job): Promise<void> {
+async function sendDelivery(deps: Working, job: Job): Promise<void> {
   const { db } = deps
   const row = await findRow<{
     envelope_from: string
@@ -126,7 +121,7 @@ async function sendDelivery(deps: Deps, job: Job): Promise<void> {
      JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id = :id`,
     { id: job.subject_id },
   )
-  if (!row) return finish(deps, job, { status: 'refused', problem: 'message-gone' })
+  if (!row) return deps.finish({ job, result: { status: 'refused', problem: 'message-gone' } })
   const [key, organisation] = await Promise.all([signingKey(db, 'deliveries'), readOrganisation(db)])
   const fields = onwardFields({
     mark: deliveryMark(key, job.subject_id, job.place),
@@ -140,7 +135,8 @@ async function sendDelivery(deps: Deps, job: Job): Promise<void> {
     },
   })
   const raw = Buffer.concat([fields, withoutOwnFields(gunzipSync(row.gzip))])
-  await finish(deps, job, await deps.send({ from: row.envelope_from, to: row.address }, raw))
+  const result = await deps.send({ from: row.envelope_from, to: row.address }, raw)
+  await deps.finish({ job, result })
 }
 
 async function ownSource({ db, letter }: Deps, { kind, subject_id: id }: Job): Promise<Buffer | null> {
@@ -156,12 +152,12 @@ async function ownSource({ db, letter }: Deps, { kind, subject_id: id }: Job): P
 }
 
 /** Mail of our own: a digest, the answer to a reply, a welcome, a code. */
-async function sendOwnMail(deps: Deps, job: Job): Promise<void> {
+async function sendOwnMail(deps: Working, job: Job): Promise<void> {
   const source = await ownSource(deps, job)
   if (!source)
-    return finish(deps, job, {
-      status: 'refused',
-      problem: job.kind === 'digest' ? 'digest-gone' : 'letter-gone',
+    return deps.finish({
+      job,
+      result: { status: 'refused', problem: job.kind === 'digest' ? 'digest-gone' : 'letter-gone' },
     })
   const raw = Buffer.concat([
     Buffer.from(`Pendro-Delivery: ${job.kind}-${job.subject_id}.${job.id}\r\nPendro-Place: inbox\r\n`),
@@ -170,81 +166,7 @@ async function sendOwnMail(deps: Deps, job: Job): Promise<void> {
   const to = await findRow<{ address: string }>(deps.db, 'SELECT address FROM mailboxes WHERE id = :id', {
     id: Number(job.place),
   })
-  if (!to) return finish(deps, job, { status: 'refused', problem: 'mailbox-gone' })
+  if (!to) return deps.finish({ job, result: { status: 'refused', problem: 'mailbox-gone' } })
   // An empty reverse-path: a digest that bounces must not make more mail (RFC 3834 §3.3).
-  await finish(deps, job, await deps.send({ from: '', to: to.address }, raw))
-}
-
-async function finish({ db, log, now }: Deps, job: Job, result: SendResult): Promise<void> {
-  const at = now()
-  if (result.status === 'later') {
-    const wait = patience[Math.min(job.attempts, patience.length - 1)] ?? 0
-    await execute(
-      db,
-      'UPDATE outbox SET attempts = attempts + 1, next_at = :next, claimed_until = NULL, problem = :problem WHERE id = :id',
-      { next: new Date(at.getTime() + wait), problem: result.problem, id: job.id },
-    )
-    log.waits(job.kind, job.subject_id, job.attempts + 1, result.problem)
-    if (job.kind === 'delivery') {
-      await inTransaction(db, tx =>
-        announce(db, tx, at, [{ kind: 'changed', deliveryId: job.subject_id, state: 'deferred', by: '' }]),
-      )
-    }
-    return
-  }
-  const problem = result.status === 'refused' ? result.problem : ''
-  await inTransaction(db, async tx => {
-    const done = await execute(
-      db,
-      'UPDATE outbox SET done_at = :at, claimed_until = NULL, problem = :problem WHERE id = :id AND done_at IS NULL',
-      { at, problem, id: job.id },
-      tx,
-    )
-    if (done === 0 || (job.kind !== 'delivery' && job.kind !== 'digest')) return
-    if (job.kind === 'digest') {
-      await execute(
-        db,
-        'UPDATE digests SET state = :state, problem = :problem WHERE id = :id',
-        { state: problem ? 'bounced' : 'sent', problem, id: job.subject_id },
-        tx,
-      )
-      await announce(db, tx, at, [{ kind: 'digest', deliveryId: null, state: null, by: '' }])
-      return
-    }
-    const delivery = await findRow<{ mailbox_id: number; state: string; bound_for: string | null }>(
-      db,
-      'SELECT mailbox_id, state, bound_for FROM deliveries WHERE id = :id FOR UPDATE',
-      { id: job.subject_id },
-      tx,
-    )
-    // Called back meanwhile, or on another way.
-    if (delivery?.state !== 'deferred' || delivery.bound_for !== job.place) return
-    const state = problem ? 'bounced' : (job.place as DeliveryState)
-    await moveDeliveries(db, tx, problem ? 'refuse' : 'land', [
-      { id: job.subject_id, from: 'deferred', to: state, ...(problem ? {} : { landedAt: at }) },
-    ])
-    // Ordinary mail that reaches the inbox is not worth a line; what people asked for is.
-    if (problem || job.place === 'released') {
-      await writeRecord(db, tx, [
-        {
-          at,
-          act: problem ? 'bounced' : 'landed',
-          by: pendro,
-          mailboxId: delivery.mailbox_id,
-          deliveryId: job.subject_id,
-          facts: problem ? { problem } : {},
-        },
-      ])
-    }
-    await announce(db, tx, at, [{ kind: 'changed', deliveryId: job.subject_id, state, by: '' }])
-  })
-  // A store that takes again what it did not take before is back: what waits for it goes at once.
-  if (result.status === 'taken' && job.attempts > 0)
-    await execute(
-      db,
-      'UPDATE outbox SET next_at = :at WHERE done_at IS NULL AND claimed_until IS NULL AND attempts > 0 AND next_at > :at',
-      { at },
-    )
-  if (problem) log.bounced(job.kind, job.subject_id, problem)
-  else log.landed(job.kind, job.subject_id)
+  await deps.finish({ job, result: await deps.send({ from: '', to: to.address }, raw) })
 }

@@ -1,16 +1,16 @@
 import { randomUUID } from 'node:crypto'
-import { gzipSync } from 'node:zlib'
 import type { DeliveryState, RulingSentence } from '@pendro/contract'
 import { insertRuling, noteDeliveries } from '../acts/ruling-rows.ts'
 import { writeArf } from '@pendro/core/formats'
 import { senderFacts } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
 import type { SenderFacts } from '@pendro/core/senders'
-import { findRow, inTransaction, insert, type Database, type Tx } from '../db/database.ts'
+import { findRow, inTransaction, type Database, type Tx } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import type { Reader } from '../reading/reader.ts'
-import { keepReading, type Reading } from '../reading/reading.ts'
+import { packMessage, type Packed } from '../intake/incoming.ts'
+import { storeMessages } from '../intake/store-messages.ts'
 import { hashMessageId } from '../judging/knowledge.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { shiftClusters } from '../judging/clusters.ts'
@@ -45,9 +45,10 @@ export async function learnReported(
   const { parsed, reading } = await read(raw)
   if (!parsed.ok || !reading) throw new AppError('NO_MESSAGE')
   const message = parsed.value
+  const packed = await packMessage(raw, reading)
   return inTransaction(db, async tx => {
     const known = await findKnown(db, tx, message, mailboxId)
-    const messageId = known?.message_id ?? (await keepMessage(db, tx, { message, reading, raw, now }))
+    const messageId = known?.message_id ?? (await keepMessage(db, tx, { message, raw, packed, now }))
     const learned = (await hasTaughtEnough(db, tx, by, mailboxId, now)) ? 'nothing' : verdict
     const sentence: RulingSentence = {
       message: 'leave',
@@ -153,35 +154,24 @@ function findKnown(
 
 interface Handed {
   readonly message: Message
-  readonly reading: Reading
   readonly raw: Buffer
+  readonly packed: Packed
   readonly now: Date
 }
 
-async function keepMessage(db: Database, tx: Tx, { message, reading, raw, now }: Handed): Promise<number> {
-  const [messageId = 0] = await insert(
-    db,
-    'messages',
-    [
-      {
-        direction: 'in',
-        received_at: now,
-        message_id_hash: message.messageId === null ? null : hashMessageId(message.messageId),
-        envelope_from: '',
-        from_name: (message.from[0]?.name ?? '').slice(0, 255),
-        from_address: (message.from[0]?.text ?? '').slice(0, 320),
-        subject: message.subject.slice(0, 500),
-        size: raw.length,
-        sender_facts: senderFacts(message, null),
-        harm: null,
-        bulk: false,
-        unreadable: null,
-      },
-    ],
-    tx,
-  )
-  await insert(db, 'message_sources', [{ message_id: messageId, gzip: gzipSync(raw) }], tx)
-  await keepReading(db, messageId, reading, tx)
+/** A message that got past us, or was never sent through us: stored like any other, so that it is found like any other. */
+async function keepMessage(db: Database, tx: Tx, { message, raw, packed, now }: Handed): Promise<number> {
+  const [messageId = 0] = await storeMessages(db, tx, [
+    {
+      direction: 'in',
+      receivedAt: now,
+      message,
+      envelopeFrom: '',
+      size: raw.length,
+      packed,
+      sender: senderFacts(message, null),
+    },
+  ])
   return messageId
 }
 

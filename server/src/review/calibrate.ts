@@ -1,5 +1,6 @@
 import { fitCalibration, heldOut, type Sample, type TokenCount } from '@pendro/core/judgement'
-import { execute, findRow, select, type Database } from '../db/database.ts'
+import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import { moveVersion } from '../db/versions.ts'
 
 /** So many lessons, the newest, are what calibration is fitted on. */
 const most = 1500
@@ -24,12 +25,24 @@ export async function recalibrate(db: Database, now: Date): Promise<number> {
   if (count === 0 || Math.abs(count - (fitted?.lessons ?? 0)) < (fitted ? enough : 1)) return 0
   const samples = await heldOutSamples(db)
   const { slope, intercept } = fitCalibration(samples)
-  await execute(
-    db,
-    `REPLACE INTO text_calibration (id, slope, intercept, lessons, last_lesson, log_loss, fitted_at)
-     VALUES (1, :slope, :intercept, :count, :last, :logLoss, :now)`,
-    { slope, intercept, count, last: lessons?.last ?? 0, logLoss: logLoss(samples, slope, intercept), now },
-  )
+  const values = {
+    slope,
+    intercept,
+    count,
+    last: lessons?.last ?? 0,
+    logLoss: logLoss(samples, slope, intercept),
+    now,
+  }
+  await inTransaction(db, async tx => {
+    await execute(
+      db,
+      `REPLACE INTO text_calibration (id, slope, intercept, lessons, last_lesson, log_loss, fitted_at)
+       VALUES (1, :slope, :intercept, :count, :last, :logLoss, :now)`,
+      values,
+      tx,
+    )
+    await moveVersion(db, 'calibration', tx)
+  })
   return 1
 }
 

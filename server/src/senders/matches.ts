@@ -36,11 +36,21 @@ export async function noteMatches(db: Database, tx: Tx, judged: readonly JudgedP
   for (const { path, at } of judged)
     for (const [id] of metBy(path)) if (at > (last.get(id) ?? new Date(0))) last.set(id, at)
   // In one order everywhere, so that two intakes wait for each other instead of deadlocking.
-  for (const [id, at] of [...last].sort(([a], [b]) => a - b))
-    await execute(
-      db,
-      'UPDATE sender_entries SET last_matched_at = :at WHERE id = :id AND (last_matched_at IS NULL OR last_matched_at < :at)',
-      { id, at },
-      tx,
-    )
+  const sorted = [...last].sort(([a], [b]) => a - b)
+  if (sorted.length === 0) return
+  const met = sorted
+    .map((_, i) => `SELECT :i${i} AS id, CAST(:t${i} AS DATETIME(3)) AS at`)
+    .join(' UNION ALL ')
+  await execute(
+    db,
+    `UPDATE sender_entries e JOIN (${met}) met ON met.id = e.id SET e.last_matched_at = met.at
+     WHERE e.last_matched_at IS NULL OR e.last_matched_at < met.at`,
+    Object.fromEntries(
+      sorted.flatMap(([id, at], i) => [
+        [`i${i}`, id],
+        [`t${i}`, at],
+      ]),
+    ),
+    tx,
+  )
 }

@@ -21,13 +21,22 @@ export async function profileIds(
   const missing = new Map(hashes.flatMap((hash, i) => (known.has(hash) ? [] : [[hash, texts[i] ?? '']])))
   if (missing.size === 0) return hashes.map(hash => known.get(hash) ?? 0)
   // Sorted, so that two intakes with the same new senders wait for each other instead of deadlocking.
-  for (const [hash, facts] of [...missing].sort(([a], [b]) => ((a ?? '') < (b ?? '') ? -1 : 1)))
+  const sorted = [...missing].sort(([a], [b]) => ((a ?? '') < (b ?? '') ? -1 : 1))
+  for (let start = 0; start < sorted.length; start += 200) {
+    const some = sorted.slice(start, start + 200)
     await execute(
       db,
-      'INSERT INTO sender_profiles (hash, facts) VALUES (:hash, :facts) ON DUPLICATE KEY UPDATE id = id',
-      { hash, facts },
+      `INSERT INTO sender_profiles (hash, facts) VALUES ${some.map((_, i) => `(:h${i}, :f${i})`).join(',')}
+       ON DUPLICATE KEY UPDATE sender_profiles.id = sender_profiles.id`,
+      Object.fromEntries(
+        some.flatMap(([hash, facts], i) => [
+          [`h${i}`, hash],
+          [`f${i}`, facts],
+        ]),
+      ),
       tx,
     )
+  }
   const all = await findIds(db, tx, hashes)
   return hashes.map(hash => all.get(hash) ?? 0)
 }

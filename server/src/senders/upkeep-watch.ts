@@ -1,5 +1,5 @@
 import { execute, findRow, type Database } from '../db/database.ts'
-import { findOrganisation } from '../db/organisation.ts'
+import { organisationNow } from '../db/organisation.ts'
 
 /** What quiet lists are looked over anyway: mail goes on meanwhile. */
 const atLeastEvery = 3_600_000
@@ -14,7 +14,7 @@ export async function workUpkeep(
   db: Database,
   { run, now }: { run: (now: Date) => Promise<unknown>; now: () => Date },
 ): Promise<number> {
-  if (!(await findOrganisation(db))) return 0
+  if (!(await organisationNow(db))) return 0
   const at = now()
   await execute(db, 'INSERT IGNORE INTO upkeep_runs (id, asked_at) VALUES (1, :at)', { at })
   const claimed = await execute(

@@ -1,0 +1,83 @@
+import { promisify } from 'node:util'
+import { gzip } from 'node:zlib'
+import type { Connection } from '@pendro/core/authentication'
+import type { OrganisationPolicy } from '@pendro/core/judgement'
+import type { Message } from '@pendro/core/message'
+import { noAuthentication, type Authentication } from '@pendro/core/senders'
+import { findAuthentication, type Authenticate } from '../reading/authenticate.ts'
+import { readMessage, type Reading } from '../reading/reading.ts'
+
+/** One message as SMTP handed it over. */
+export interface Incoming {
+  readonly raw: Buffer
+  /** '' for the empty reverse-path of RFC 5321 §4.5.5. */
+  readonly envelopeFrom: string
+  readonly recipients: readonly string[]
+  readonly receivedAt: Date
+  /** Who handed it over; a gateway's Received field tells better where there is one. */
+  readonly connection?: Connection
+}
+
+/** A message with all that is known of it before anything is asked of the database. */
+export interface Read {
+  readonly incoming: Incoming
+  /** `null` when it could not be read. */
+  readonly message: Message | null
+  readonly reading: Reading | null
+  /** What is stored of the bytes and of the reading, packed. */
+  readonly packed: Packed
+  readonly cluster: string
+  readonly problem: string | null
+  readonly authentication: Authentication
+}
+
+export interface Packed {
+  readonly source: Buffer
+  readonly reading: Buffer | null
+}
+
+interface Readers {
+  /** Reads the bytes; worker threads with a deadline in the server, so that no message holds up the rest. */
+  readonly read?: typeof readMessage
+  /** Own checks of messages that no listed gateway has checked; without it they count as not authenticated. */
+  readonly authenticate?: Authenticate
+}
+
+const pack = promisify(gzip) as (content: Buffer | string, options: { level: number }) => Promise<Buffer>
+
+/** Packs bytes and reading for storing, off the event loop. */
+export async function packMessage(raw: Buffer, reading: Reading | null): Promise<Packed> {
+  const [source, packed] = await Promise.all([
+    pack(raw, { level: 4 }),
+    reading === null ? null : pack(JSON.stringify(reading), { level: 4 }),
+  ])
+  return { source, reading: packed }
+}
+
+const nobody: Connection = { ip: '', helo: '' }
+
+/** Reads and checks a message: everything that needs its bytes and nothing that needs the database. */
+export async function readIncoming(
+  incoming: Incoming,
+  policy: Pick<OrganisationPolicy, 'trustedHosts' | 'gateways' | 'arcSealers'>,
+  { read = readMessage, authenticate }: Readers = {},
+): Promise<Read> {
+  const { raw, envelopeFrom, connection = nobody, receivedAt: now } = incoming
+  const { parsed, reading, cluster } = await read(raw)
+  const packing = packMessage(raw, reading)
+  const known = { incoming, reading, cluster }
+  if (!parsed.ok)
+    return {
+      ...known,
+      packed: await packing,
+      message: null,
+      problem: parsed.problem.code,
+      authentication: noAuthentication,
+    }
+  const message = parsed.value
+  const [packed, authentication] = await Promise.all([
+    packing,
+    findAuthentication({ raw, message, envelopeFrom, connection, now }, policy, authenticate),
+  ])
+  return { ...known, packed, message, problem: null, authentication }
+}

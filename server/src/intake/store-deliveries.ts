@@ -1,0 +1,226 @@
+import { clusterKey } from '@pendro/core/clusters'
+import type { DeliveryState } from '@pendro/core/delivery'
+import { byWeight, crowdShift, reviewRank, type Evidence } from '@pendro/core/judgement'
+import { dayOf, expiryOf } from '@pendro/core/keeping'
+import { isWorthInspecting } from '@pendro/core/message'
+import { insert, type Database, type Row, type Tx } from '../db/database.ts'
+import { mailboxPolicy, type Organisation } from '../db/organisation.ts'
+import { growClusters } from '../judging/clusters.ts'
+import type { Judged, JudgedDelivery } from '../judging/judge.ts'
+import { announce } from '../live/events.ts'
+import { enqueue } from '../outbox/queue.ts'
+import { shownFrom } from '../reading/shown-from.ts'
+import { noteMatches } from '../senders/matches.ts'
+import type { Read } from './incoming.ts'
+import type { Recipient } from './recipients.ts'
+
+/** 'queue': what may go on is queued for the mail store. 'history': it went on long ago. */
+export type Onward = 'queue' | 'history'
+
+/** A message that has its row, with what was judged for each of its mailboxes. */
+export interface StoredMessage {
+  readonly id: number
+  readonly read: Read
+  readonly judged: Judged
+  readonly recipients: readonly Recipient[]
+}
+
+interface Terms {
+  readonly organisation: Organisation
+  readonly onward: Onward
+  /** There is an attachment lab: what it should look at waits as `inspecting`. */
+  readonly lab: boolean
+}
+
+interface NewDelivery {
+  readonly messageId: number
+  readonly mailboxId: number
+  readonly state: DeliveryState
+  readonly boundFor: DeliveryState | null
+  readonly receivedAt: Date
+  readonly day: string
+  readonly cluster: string
+  readonly rank: number
+  readonly judged: JudgedDelivery
+  /** Columns that nothing else here looks at. */
+  readonly columns: Row
+}
+
+export interface StoredDelivery extends NewDelivery {
+  readonly id: number
+}
+
+/** The one writer of new deliveries: the rows, what was judged, which entries they met, and what follows from them. */
+export async function storeDeliveries(
+  db: Database,
+  tx: Tx,
+  messages: readonly StoredMessage[],
+  terms: Terms,
+): Promise<readonly StoredDelivery[]> {
+  const deliveries = messages.flatMap(message =>
+    message.judged.deliveries.map(judged => newDelivery(message, judged, terms)),
+  )
+  const clusters = await growClusters(
+    db,
+    tx,
+    countBy(deliveries, ({ cluster }) => cluster),
+  )
+  const ids = await insert(
+    db,
+    'deliveries',
+    deliveries.map(delivery => {
+      const { deliveries: alike = 1, shift = 0 } = clusters.get(delivery.cluster) ?? {}
+      return rowOf(delivery, crowdShift(alike) + shift)
+    }),
+    tx,
+  )
+  const stored = deliveries.map((delivery, i) => ({ ...delivery, id: ids[i] ?? 0 }))
+  await insert(
+    db,
+    'delivery_judgements',
+    stored.map(({ id, judged: { evidence, path } }) => ({
+      delivery_id: id,
+      evidence: byWeight(evidence),
+      path,
+    })),
+    tx,
+  )
+  await noteMatches(
+    db,
+    tx,
+    stored.map(({ id, judged, receivedAt: at, day }) => ({
+      deliveryId: id,
+      path: judged.decision.path,
+      at,
+      day,
+    })),
+  )
+  await sendToLab(db, tx, stored)
+  if (terms.onward === 'queue') await setGoing(db, tx, stored)
+  return stored
+}
+
+function newDelivery(
+  { id, read, recipients }: StoredMessage,
+  judged: JudgedDelivery,
+  terms: Terms,
+): NewDelivery {
+  const { organisation } = terms
+  const { message, cluster, incoming } = read
+  const { mailbox, decision, score, rules } = judged
+  const attached = message?.attachments.filter(({ inline }) => !inline).length ?? 0
+  const receivedAt = incoming.receivedAt
+  return {
+    messageId: id,
+    mailboxId: mailbox.id,
+    ...placeOf(decision.state, terms, message?.attachments.some(isWorthInspecting) ?? false),
+    receivedAt,
+    day: dayOf(receivedAt.getTime(), organisation.timeZone),
+    cluster: cluster || clusterKey({ subject: '', text: '', messageId: `unreadable ${id}` }),
+    rank: reviewRank({ ...judged, limits: mailboxPolicy(mailbox, organisation).limits }),
+    judged,
+    columns: {
+      address_used: (recipients.find(one => one.mailbox.id === mailbox.id)?.addressUsed ?? '').slice(0, 320),
+      expires_at: new Date(expiryOf(receivedAt.getTime(), organisation.keepDays)),
+      score,
+      rule_id: rules[0]?.id ?? null,
+      rule_says: rules[0]?.place ?? null,
+      folder: decision.state === 'moved' ? (rules[0]?.folder ?? null) : null,
+      left_out: decision.leftOut,
+      ...shownFrom(message),
+      reasons: reasonsOf(judged),
+      attachments: Math.min(255, attached),
+    },
+  }
+}
+
+const rowOf = (
+  { messageId, mailboxId, state, boundFor, receivedAt, day, cluster, rank, columns }: NewDelivery,
+  shift: number,
+): Row => ({
+  message_id: messageId,
+  mailbox_id: mailboxId,
+  state,
+  bound_for: boundFor,
+  received_at: receivedAt,
+  received_day: day,
+  cluster_key: cluster,
+  rank_base: rank,
+  rank_score: rank + shift,
+  ...columns,
+})
+
+/** What the lab should look at, each message once. */
+async function sendToLab(db: Database, tx: Tx, stored: readonly StoredDelivery[]): Promise<void> {
+  const waiting = new Map(
+    stored
+      .filter(({ state }) => state === 'inspecting')
+      .map(({ messageId, receivedAt }) => [messageId, receivedAt]),
+  )
+  await insert(
+    db,
+    'inspections',
+    [...waiting].map(([messageId, at]) => ({ message_id: messageId, next_at: at, tickets: [] })),
+    tx,
+  )
+}
+
+/** What follows a delivery that has just come in: questions that may ask for it, the mail store, the open screens. */
+async function setGoing(db: Database, tx: Tx, stored: readonly StoredDelivery[]): Promise<void> {
+  const [first] = stored
+  if (!first) return
+  await insert(
+    db,
+    'enquiry_queue',
+    stored.map(({ id }) => ({ delivery_id: id })),
+    tx,
+  )
+  await enqueue(
+    db,
+    tx,
+    'delivery',
+    stored
+      .filter(({ state }) => state === 'deferred')
+      .map(({ id, boundFor, receivedAt: at }) => ({ subjectId: id, place: boundFor ?? '', at })),
+  )
+  await announce(
+    db,
+    tx,
+    first.receivedAt,
+    stored.map(({ id, state }) => ({ kind: 'came-in', deliveryId: id, state, by: '' })),
+  )
+}
+
+function countBy<T>(items: readonly T[], keyOf: (item: T) => string): ReadonlyMap<string, number> {
+  const counts = new Map<string, number>()
+  for (const item of items) counts.set(keyOf(item), (counts.get(keyOf(item)) ?? 0) + 1)
+  return counts
+}
+
+/** What goes on is `deferred` until the mail store has it; what is kept back is where it was judged to be. */
+function placeOf(
+  state: DeliveryState,
+  { onward, lab }: Terms,
+  isWorthALook: boolean,
+): Pick<NewDelivery, 'state' | 'boundFor'> {
+  if (lab && isWorthALook && state !== 'sealed') return { state: 'inspecting', boundFor: state }
+  const goesOn = state === 'inbox' || state === 'aside' || state === 'moved' || state === 'junk'
+  return onward === 'queue' && goesOn ? { state: 'deferred', boundFor: state } : { state, boundFor: null }
+}
+
+/** What the row of the list says about why: what decided, else the heaviest evidence towards junk. */
+function reasonsOf({
+  path,
+  evidence,
+}: JudgedDelivery): readonly { finding: string; facts: Evidence['facts'] }[] {
+  const decided = path.find(({ outcome }) => outcome === 'decided')
+  if (decided?.stage === 'harm') return [{ finding: 'harm', facts: decided.facts }]
+  if (decided?.stage === 'rules')
+    return [{ finding: 'mail-rule', facts: { rule: decided.rules?.[0]?.name ?? '' } }]
+  if (decided?.decided)
+    return [{ finding: `entry-${decided.decided.standing}`, facts: { pattern: decided.decided.pattern } }]
+  return byWeight(evidence)
+    .filter(({ weight, finding }) => weight > 0 && finding !== 'starting-point')
+    .slice(0, 2)
+    .map(({ finding, facts }) => ({ finding, facts }))
+}

@@ -1,0 +1,124 @@
+import { addressText, withoutTag, type Address } from '@pendro/core/address'
+import type { Message } from '@pendro/core/message'
+import type { SenderFacts } from '@pendro/core/senders'
+import { insert, type Database, type Row, type Tx } from '../db/database.ts'
+import { hashMessageId } from '../judging/knowledge.ts'
+import { shownFrom } from '../reading/shown-from.ts'
+import { domainKey } from '../senders/domain-key.ts'
+import { profileIds } from '../senders/profiles.ts'
+import type { Packed } from './incoming.ts'
+import { indexMessages } from './index-messages.ts'
+
+/** A message as it is stored, wherever it came from: the door, a colleague who sent it, or somebody who handed it in. */
+export interface NewMessage {
+  readonly direction: 'in' | 'out'
+  readonly receivedAt: Date
+  /** `null` when it could not be read. */
+  readonly message: Message | null
+  readonly envelopeFrom: string
+  readonly size: number
+  readonly packed: Packed
+  readonly connection?: { readonly ip: string; readonly helo: string }
+  /** `null` for what colleagues send: it proves nothing and needs to prove nothing. */
+  readonly sender: SenderFacts | null
+  readonly harm?: Row | null
+  readonly bulk?: boolean
+  /** Why it could not be read. */
+  readonly unreadable?: string | null
+}
+
+const ofOurs = { from: [], envelopeFrom: null, sender: null, listId: null, authentication: null }
+
+/** The one writer of messages: bytes, reading, what they are found by and who sent them; their ids in order. */
+export async function storeMessages(
+  db: Database,
+  tx: Tx,
+  messages: readonly NewMessage[],
+): Promise<readonly number[]> {
+  const senders = messages.flatMap(({ sender }) => sender ?? [])
+  const profiles = [...(await profileIds(db, tx, senders))]
+  const ids = await insert(
+    db,
+    'messages',
+    messages.map(one => rowOf(one, one.sender === null ? null : (profiles.shift() ?? null))),
+    tx,
+  )
+  await insert(
+    db,
+    'message_sources',
+    messages.map(({ packed }, i) => ({ message_id: ids[i], gzip: packed.source })),
+    tx,
+  )
+  await insert(
+    db,
+    'message_readings',
+    messages.flatMap(({ packed }, i) =>
+      packed.reading ? [{ message_id: ids[i], gzip: packed.reading }] : [],
+    ),
+    tx,
+  )
+  await indexMessages(
+    db,
+    tx,
+    messages.map(({ message }, i) => ({ id: ids[i] ?? 0, message })),
+  )
+  await insert(
+    db,
+    'message_senders',
+    messages.flatMap(({ sender }, i) => (sender ? senderRows(ids[i] ?? 0, sender) : [])),
+    tx,
+  )
+  return ids
+}
+
+function rowOf(
+  {
+    direction,
+    receivedAt,
+    message,
+    envelopeFrom,
+    size,
+    connection,
+    sender,
+    harm,
+    bulk,
+    unreadable,
+  }: NewMessage,
+  profileId: number | null,
+): Row {
+  return {
+    direction,
+    received_at: receivedAt,
+    message_id_hash: message?.messageId ? hashMessageId(message.messageId) : null,
+    envelope_from: envelopeFrom.slice(0, 320),
+    ...shownFrom(message),
+    size,
+    client_ip: (connection?.ip ?? '').slice(0, 45),
+    client_helo: (connection?.helo ?? '').slice(0, 255),
+    sender_facts: sender ?? ofOurs,
+    profile_id: profileId,
+    harm: harm ?? null,
+    bulk: bulk ?? false,
+    unreadable: unreadable ?? null,
+  }
+}
+
+/** Under whose names a message came: what sender lists and the filters look for. */
+function senderRows(messageId: number, { from, envelopeFrom, sender, listId }: SenderFacts): readonly Row[] {
+  const row = (place: string, n: number, domain: string, address: string): Row => ({
+    message_id: messageId,
+    place,
+    n,
+    domain_key: domainKey(domain).slice(0, 260),
+    address: address.slice(0, 320),
+  })
+  const of = (place: string, address: Address | null, n = 0) =>
+    address ? [row(place, n, address.domain, addressText(withoutTag(address)))] : []
+  return [
+    ...from.slice(0, 50).flatMap((address, n) => of('from', address, n)),
+    ...of('envelope', envelopeFrom),
+    ...of('sender', sender),
+    // A list id is looked up by its own text; its "domain" would match domain patterns.
+    ...(listId === null ? [] : [{ ...row('list', 0, '', `<${listId}>`), domain_key: '' }]),
+  ]
+}

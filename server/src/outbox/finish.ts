@@ -1,0 +1,201 @@
+import type { DeliveryState } from '@pendro/core/delivery'
+import { execute, inTransaction, isBusy, select, type Database, type Tx } from '../db/database.ts'
+import { moveDeliveries } from '../deliveries/move.ts'
+import { isDatabaseAway } from '../errors.ts'
+import { createBatches } from '../jobs/batches.ts'
+import { announce, type NewEvent } from '../live/events.ts'
+import type { Log } from '../log.ts'
+import { pendro, writeRecord } from '../record/write.ts'
+import type { JobKind } from './queue.ts'
+import type { SendResult } from './smtp-out.ts'
+
+export interface Job {
+  readonly id: number
+  readonly kind: JobKind
+  readonly subject_id: number
+  readonly place: string
+  readonly attempts: number
+}
+
+/** A job, and what the mail store said. */
+export interface Done {
+  readonly job: Job
+  readonly result: SendResult
+}
+
+interface Deps {
+  readonly db: Database
+  readonly log: Log
+  readonly now: () => Date
+}
+
+const seconds = (n: number) => n * 1000
+/** Waits before the second, third, … try; the last is repeated. */
+const patience = [seconds(2), seconds(5), seconds(15), seconds(60), seconds(300), seconds(900)]
+
+/** Writes down what came of jobs: together where they end at the same moment, each of them once. */
+export function createFinish({ db, log, now }: Deps): (done: Done) => Promise<void> {
+  return createBatches<Done, void>({
+    most: 50,
+    isEverybodys: error => isDatabaseAway(error) || isBusy(error),
+    run: async all => {
+      const at = now()
+      await inTransaction(db, async tx => {
+        for (const one of all) if (one.result.status === 'later') await postpone(db, tx, one, at)
+        const ended = all.filter(({ result }) => result.status !== 'later')
+        await end(db, tx, await firstToEnd(db, tx, ended, at), at)
+        if (ended.some(({ job, result }) => result.status === 'taken' && job.attempts > 0))
+          await tryAllAgain(db, tx, at)
+      })
+      for (const one of all) tell(log, one)
+      return all.map(() => undefined)
+    },
+  })
+}
+
+function tell(log: Log, { job, result }: Done): void {
+  if (result.status === 'taken') log.landed(job.kind, job.subject_id)
+  else if (result.status === 'refused') log.bounced(job.kind, job.subject_id, result.problem)
+  else log.waits(job.kind, job.subject_id, job.attempts + 1, result.problem)
+}
+
+async function postpone(db: Database, tx: Tx, { job, result }: Done, at: Date): Promise<void> {
+  const wait = patience[Math.min(job.attempts, patience.length - 1)] ?? 0
+  await execute(
+    db,
+    'UPDATE outbox SET attempts = attempts + 1, next_at = :next, claimed_until = NULL, problem = :problem WHERE id = :id',
+    {
+      next: new Date(at.getTime() + wait),
+      problem: result.status === 'later' ? result.problem : '',
+      id: job.id,
+    },
+    tx,
+  )
+  if (job.kind === 'delivery') await announce(db, tx, at, [changed(job, 'deferred')])
+}
+
+/** Of jobs that ended, those that no other process had ended before. */
+async function firstToEnd(db: Database, tx: Tx, ended: readonly Done[], at: Date): Promise<readonly Done[]> {
+  if (ended.length === 0) return []
+  const open = await select<{ id: number }>(
+    db,
+    'SELECT id FROM outbox WHERE id IN (:ids) AND done_at IS NULL ORDER BY id FOR UPDATE',
+    { ids: ended.map(({ job }) => job.id) },
+    tx,
+  )
+  const ids = new Set(open.map(({ id }) => id))
+  const mine = ended.filter(({ job }) => ids.has(job.id))
+  for (const [problem, alike] of groupBy(mine, problemOf))
+    await execute(
+      db,
+      'UPDATE outbox SET done_at = :at, claimed_until = NULL, problem = :problem WHERE id IN (:ids)',
+      { at, problem, ids: alike.map(({ job }) => job.id) },
+      tx,
+    )
+  return mine
+}
+
+const problemOf = ({ result }: Done) => (result.status === 'refused' ? result.problem : '')
+
+async function end(db: Database, tx: Tx, ended: readonly Done[], at: Date): Promise<void> {
+  const digests = ended.filter(({ job }) => job.kind === 'digest')
+  for (const [problem, alike] of groupBy(digests, problemOf))
+    await execute(
+      db,
+      'UPDATE digests SET state = :state, problem = :problem WHERE id IN (:ids)',
+      { state: problem ? 'bounced' : 'sent', problem, ids: alike.map(({ job }) => job.subject_id) },
+      tx,
+    )
+  const events = await endDeliveries(
+    db,
+    tx,
+    ended.filter(({ job }) => job.kind === 'delivery'),
+    at,
+  )
+  const told = digests.map((): NewEvent => ({ kind: 'digest', deliveryId: null, state: null, by: '' }))
+  await announce(db, tx, at, [...events, ...told])
+}
+
+async function endDeliveries(
+  db: Database,
+  tx: Tx,
+  ended: readonly Done[],
+  at: Date,
+): Promise<readonly NewEvent[]> {
+  if (ended.length === 0) return []
+  const rows = await select<{ id: number; mailbox_id: number; state: string; bound_for: string | null }>(
+    db,
+    'SELECT id, mailbox_id, state, bound_for FROM deliveries WHERE id IN (:ids) ORDER BY id FOR UPDATE',
+    { ids: ended.map(({ job }) => job.subject_id) },
+    tx,
+  )
+  const byId = new Map(rows.map(row => [row.id, row]))
+  // Others were called back meanwhile, or are on another way.
+  const awaited = ended.filter(({ job }) => {
+    const row = byId.get(job.subject_id)
+    return row?.state === 'deferred' && row.bound_for === job.place
+  })
+  const landed = awaited.filter(one => problemOf(one) === '')
+  const refused = awaited.filter(one => problemOf(one) !== '')
+  await moveDeliveries(
+    db,
+    tx,
+    'land',
+    landed.map(({ job }) => ({
+      id: job.subject_id,
+      from: 'deferred',
+      to: job.place as DeliveryState,
+      landedAt: at,
+    })),
+  )
+  await moveDeliveries(
+    db,
+    tx,
+    'refuse',
+    refused.map(({ job }) => ({ id: job.subject_id, from: 'deferred', to: 'bounced' })),
+  )
+  await writeRecord(
+    db,
+    tx,
+    awaited
+      // Ordinary mail that reaches the inbox is not worth a line; what people asked for is.
+      .filter(one => problemOf(one) !== '' || one.job.place === 'released')
+      .map(one => ({
+        at,
+        act: problemOf(one) === '' ? ('landed' as const) : ('bounced' as const),
+        by: pendro,
+        mailboxId: byId.get(one.job.subject_id)?.mailbox_id ?? null,
+        deliveryId: one.job.subject_id,
+        facts: factsOf(one),
+      })),
+  )
+  return awaited.map(one =>
+    changed(one.job, problemOf(one) === '' ? (one.job.place as DeliveryState) : 'bounced'),
+  )
+}
+
+const factsOf = (one: Done): Readonly<Record<string, string>> =>
+  problemOf(one) === '' ? {} : { problem: problemOf(one) }
+
+const changed = ({ subject_id }: Job, state: DeliveryState): NewEvent => ({
+  kind: 'changed',
+  deliveryId: subject_id,
+  state,
+  by: '',
+})
+
+/** A store that takes again what it did not take before is back: what waits for it goes at once. */
+async function tryAllAgain(db: Database, tx: Tx, at: Date): Promise<void> {
+  await execute(
+    db,
+    'UPDATE outbox SET next_at = :at WHERE done_at IS NULL AND claimed_until IS NULL AND attempts > 0 AND next_at > :at',
+    { at },
+    tx,
+  )
+}
+
+function groupBy<T>(items: readonly T[], keyOf: (item: T) => string): ReadonlyMap<string, readonly T[]> {
+  const groups = new Map<string, T[]>()
+  for (const item of items) groups.set(keyOf(item), [...(groups.get(keyOf(item)) ?? []), item])
+  return groups
+}
