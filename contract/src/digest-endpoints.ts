@@ -12,8 +12,10 @@ const composedDigest = z.object({
   html: z.string(),
 })
 
+/** A digest as it would be or was sent: subject, and the same said as text and as HTML. */
 export type ComposedDigest = z.infer<typeof composedDigest>
 
+/** Counts from the next digest on; what is being sent is not called back. */
 export const setDigestSchedule = endpoint({
   method: 'post',
   path: '/api/mailboxes/{id}/digest-schedule',
@@ -25,6 +27,7 @@ export const setDigestSchedule = endpoint({
   problems: ['MAILBOX_NOT_FOUND'],
 })
 
+/** Refused with DIGEST_GONE once the digest it was meant for has gone out: a word that nobody reads must not look said. */
 export const noteDigestLine = endpoint({
   method: 'post',
   path: '/api/deliveries/{id}/digest-note',
@@ -36,6 +39,7 @@ export const noteDigestLine = endpoint({
   problems: ['DELIVERY_NOT_FOUND', 'DIGEST_GONE'],
 })
 
+/** Both halves of the day in the organisation's zone; moments in UTC. What went is read, what will go is computed from the schedules. */
 export const digestDay = endpoint({
   method: 'get',
   path: '/api/digests/day',
@@ -57,8 +61,10 @@ export const digestDay = endpoint({
   }),
 })
 
+/** The answer of {@link digestDay}. */
 export type DigestDay = z.infer<typeof digestDay.response>
 
+/** A reply needs a look when it named a reference that is none, came from an unproven sender, or asked for what is sealed. */
 export const digestReplies = endpoint({
   method: 'get',
   path: '/api/digests/replies',
@@ -83,8 +89,10 @@ export const digestReplies = endpoint({
   }),
 })
 
+/** One reply, with what it asked for and what was done. */
 export type DigestReply = z.infer<typeof digestReplies.response>['replies'][number]
 
+/** Taken off the list of those that need a look; said again it changes nothing. */
 export const lookedAtReply = endpoint({
   method: 'post',
   path: '/api/digests/replies/{id}/looked-at',
@@ -94,6 +102,7 @@ export const lookedAtReply = endpoint({
   response: z.object({}),
 })
 
+/** The bytes that went, not composed anew: what the colleague saw is what is shown. */
 export const sentDigest = endpoint({
   method: 'get',
   path: '/api/digests/{id}',
@@ -104,6 +113,7 @@ export const sentDigest = endpoint({
   problems: ['DIGEST_NOT_FOUND'],
 })
 
+/** Composed by the same function that sends it. `null` bodies: there is nothing to say and no digest would go. */
 export const previewDigest = endpoint({
   method: 'get',
   path: '/api/mailboxes/{id}/digest',
@@ -163,8 +173,10 @@ export const previewDigest = endpoint({
   problems: ['MAILBOX_NOT_FOUND'],
 })
 
+/** The answer of {@link previewDigest}. */
 export type DigestPreview = z.infer<typeof previewDigest.response>
 
+/** Sent through the outbox like a scheduled one, which then starts counting from here. DIGEST_RUNNING: another process is at it. */
 export const sendDigest = endpoint({
   method: 'post',
   path: '/api/mailboxes/{id}/digest',
@@ -175,6 +187,7 @@ export const sendDigest = endpoint({
   problems: ['MAILBOX_NOT_FOUND', 'NOTHING_TO_SEND', 'DIGEST_RUNNING'],
 })
 
+/** Requests about digests, by name. */
 export const digestEndpoints = {
   setDigestSchedule,
   noteDigestLine,

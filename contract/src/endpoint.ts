@@ -1,6 +1,8 @@
 import { z } from 'zod'
 
+/** What a staffer may do: rule and answer, all of that and change what is everybody's, or only look. */
 export type Role = 'helpdesk' | 'steward' | 'observer'
+/** Who may call a request: staffers of some roles, a signed-in colleague, or anybody at all. */
 export type Roles = readonly Role[] | 'colleague' | 'anyone'
 
 /**
@@ -29,6 +31,7 @@ export interface Endpoint<
 const nothing = z.object({})
 type Nothing = typeof nothing
 
+/** Declares a request; parts that are left out are empty objects. */
 export function endpoint<
   R extends z.ZodType,
   P extends z.ZodType = Nothing,
@@ -49,5 +52,7 @@ export function endpoint<
   return { ...rest, problems, params: params as P, query: query as Q, body: body as B }
 }
 
+/** Every signed-in staffer. */
 export const everyone: readonly Role[] = ['helpdesk', 'steward', 'observer']
+/** Staffers who may change something. */
 export const writers: readonly Role[] = ['helpdesk', 'steward']

@@ -25,22 +25,27 @@ const action = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('junk') }),
 ])
 
+/** A mail rule that is not stored yet. `needs`: whether all conditions must hold or one; compared as the tests of RFC 5228 are. */
 export const mailRuleDraft = z.object({
   name: z.string().trim().min(1).max(120),
   needs: z.enum(['all', 'any']),
   conditions: z.array(condition).min(1).max(50),
   action,
 })
+/** A checked {@link mailRuleDraft}. */
 export type MailRuleDraft = z.infer<typeof mailRuleDraft>
 
+/** A stored mail rule, in its mailbox's order. */
 export const mailRule = mailRuleDraft.extend({
   id,
   /** Off: it is kept, and matches nothing. */
   on: z.boolean(),
   madeAt: moment,
 })
+/** A stored mail rule, as it travels. */
 export type MailRuleShape = z.infer<typeof mailRule>
 
+/** Rules that are switched off are among them. */
 export const listMailRules = endpoint({
   method: 'get',
   path: '/api/mailboxes/{id}/mail-rules',
@@ -51,6 +56,7 @@ export const listMailRules = endpoint({
   problems: ['MAILBOX_NOT_FOUND'],
 })
 
+/** Mail that is there already is not moved. TOO_MANY_RULES: a mailbox has 500 at most. */
 export const addMailRule = endpoint({
   method: 'post',
   path: '/api/mailboxes/{id}/mail-rules',
@@ -63,6 +69,7 @@ export const addMailRule = endpoint({
 })
 
 const count = z.number().int()
+/** "Without it" is decided anew by the rest of the path, not guessed. */
 export const readMailRule = endpoint({
   method: 'get',
   path: '/api/mail-rules/{id}',
@@ -77,8 +84,10 @@ export const readMailRule = endpoint({
   }),
   problems: ['MAIL_RULE_NOT_FOUND'],
 })
+/** The answer of {@link readMailRule}. */
 export type MailRuleSheet = z.infer<typeof readMailRule.response>
 
+/** Said again it changes nothing and writes no record. */
 export const switchMailRule = endpoint({
   method: 'post',
   path: '/api/mail-rules/{id}',
@@ -90,4 +99,5 @@ export const switchMailRule = endpoint({
   problems: ['MAIL_RULE_NOT_FOUND'],
 })
 
+/** Requests about mail rules, by name. */
 export const mailRuleEndpoints = { listMailRules, addMailRule, readMailRule, switchMailRule }

@@ -25,7 +25,7 @@ export function openApiDocument(version: string): JsonSchema {
       description:
         'Review, rulings, sender lists, digests and the record. Writes need the session cookie and its token in X-Pendro-Token.',
     },
-    paths: { ...paths, '/api/senders/export': { get: takeOut } },
+    paths: { ...paths, '/api/senders/export': { get: exported } },
     components: {
       securitySchemes: {
         session: { type: 'apiKey', in: 'cookie', name: 'pendro_session' },
@@ -47,8 +47,8 @@ export function openApiDocument(version: string): JsonSchema {
 }
 
 /** The one answer that is a file and not JSON. */
-const takeOut: JsonSchema = {
-  operationId: 'takeOutSenders',
+const exported: JsonSchema = {
+  operationId: 'exportedSenders',
   summary: 'The filtered sender lists as a file: text, CSV (RFC 4180), JSON or Sieve (RFC 5228)',
   security: [{ session: [] }],
   parameters: parameters('query', exportQuery),

@@ -4,14 +4,17 @@ import { id, idInPath, limits, role } from './shapes.ts'
 
 const staffer = z.object({ id, name: z.string(), signIn: z.string(), role })
 
+/** Who is signed in, the token that every changing request carries (X-CSRF-Token), and what every screen needs of the organisation. `keepDays`: days. */
 export const session = z.object({
   staffer,
   csrf: z.string(),
   organisation: z.object({ name: z.string(), timeZone: z.string(), limits, keepDays: z.number() }),
 })
 
+/** A checked {@link session}. */
 export type Session = z.infer<typeof session>
 
+/** Takes as long for a name that does not exist as for a wrong password. TOO_MANY_TRIES counts by account and by device, so that whoever guesses locks nobody out. */
 export const signIn = endpoint({
   method: 'post',
   path: '/api/session',
@@ -22,6 +25,7 @@ export const signIn = endpoint({
   problems: ['SIGN_IN_FAILED', 'TOO_MANY_TRIES'],
 })
 
+/** Answers 401 when nobody is; the web then shows the sign-in. */
 export const readSession = endpoint({
   method: 'get',
   path: '/api/session',
@@ -30,6 +34,7 @@ export const readSession = endpoint({
   response: session,
 })
 
+/** Ends the session on the server, not only the cookie. */
 export const signOut = endpoint({
   method: 'delete',
   path: '/api/session',
@@ -38,6 +43,7 @@ export const signOut = endpoint({
   response: z.object({}),
 })
 
+/** False for ever after the first set-up. */
 export const setUpNeeded = endpoint({
   method: 'get',
   path: '/api/set-up',
@@ -63,6 +69,7 @@ export interface SetUpProblem {
   readonly line: string
 }
 
+/** BAD_SET_UP carries the lines that can't be read as {@link SetUpProblem}s; nothing is made unless all of it can be. */
 export const beginSetUp = endpoint({
   method: 'post',
   path: '/api/set-up',
@@ -98,6 +105,7 @@ const dangers = z.enum([
   'disguised',
 ])
 
+/** `possible`: all kinds there are. */
 export const readForbidden = endpoint({
   method: 'get',
   path: '/api/organisation/forbidden',
@@ -106,6 +114,7 @@ export const readForbidden = endpoint({
   response: z.object({ forbidden: z.array(dangers), possible: z.array(dangers) }),
 })
 
+/** Only a steward; what is sealed already stays sealed. */
 export const setForbidden = endpoint({
   method: 'post',
   path: '/api/organisation/forbidden',
@@ -115,6 +124,7 @@ export const setForbidden = endpoint({
   response: z.object({ forbidden: z.array(dangers) }),
 })
 
+/** A mailbox as a choice names it. `keptBack`: deliveries that wait for a decision. */
 export const mailboxBrief = z.object({
   id,
   name: z.string(),
@@ -127,8 +137,10 @@ export const mailboxBrief = z.object({
   nextLeftOut: z.number().int(),
 })
 
+/** A checked {@link mailboxBrief}. */
 export type MailboxBrief = z.infer<typeof mailboxBrief>
 
+/** An empty text gives those with the most kept-back mail. */
 export const findMailboxes = endpoint({
   method: 'get',
   path: '/api/mailboxes',
@@ -145,6 +157,7 @@ export const findMailboxes = endpoint({
   response: z.object({ mailboxes: z.array(mailboxBrief), total: z.number().int() }),
 })
 
+/** For a load balancer: 503 with DATABASE_AWAY when the database does not answer in time. */
 export const health = endpoint({
   method: 'get',
   path: '/api/health',
@@ -154,6 +167,7 @@ export const health = endpoint({
   problems: ['DATABASE_AWAY'],
 })
 
+/** Requests about sessions, set-up, settings and mailboxes, by name. */
 export const organisationEndpoints = {
   signIn,
   readSession,

@@ -24,10 +24,12 @@ const ownSession = z.object({
   /** Shared and list mailboxes whose digests this colleague gets; acts on their mail count, too. */
   minds: z.array(z.object({ id, name: z.string() })),
 })
+/** A colleague on a device of their own, and which mailboxes they mind. */
 export type OwnSession = z.infer<typeof ownSession>
 
 const address = z.string().trim().toLowerCase().min(3).max(320)
 
+/** The code goes to the mailbox itself and counts once; `minutes` says for how long. */
 export const askCode = endpoint({
   method: 'post',
   path: '/api/own/code',
@@ -37,6 +39,7 @@ export const askCode = endpoint({
   response: z.object({ minutes: z.number().int() }),
   problems: ['TOO_MANY_TRIES'],
 })
+/** TOO_MANY_TRIES counts by mailbox and by device, so that whoever guesses locks nobody out. */
 export const enterOwn = endpoint({
   method: 'post',
   path: '/api/own/session',
@@ -49,6 +52,7 @@ export const enterOwn = endpoint({
   response: ownSession,
   problems: ['OWN_SIGN_IN_FAILED', 'TOO_MANY_TRIES'],
 })
+/** Answers 401 when none is. */
 export const readOwnSession = endpoint({
   method: 'get',
   path: '/api/own/session',
@@ -56,6 +60,7 @@ export const readOwnSession = endpoint({
   roles: 'colleague',
   response: ownSession,
 })
+/** Only this device; {@link revokeOwn} signs out all others. */
 export const leaveOwn = endpoint({
   method: 'delete',
   path: '/api/own/session',
@@ -64,6 +69,7 @@ export const leaveOwn = endpoint({
   response: z.object({}),
 })
 
+/** Safe to be fetched by a scanner: what the link names is done by a later request that a person sends. */
 export const digestLink = endpoint({
   method: 'get',
   path: '/api/own/links/{token}',
@@ -80,6 +86,7 @@ export const digestLink = endpoint({
   }),
 })
 
+/** A kept-back delivery as the colleague's own page lists it. */
 export const ownRow = z.object({
   id,
   state: deliveryState,
@@ -96,8 +103,10 @@ export const ownRow = z.object({
   /** '' for the colleague's own mailbox. */
   mailbox: z.string(),
 })
+/** A checked {@link ownRow}. */
 export type OwnRow = z.infer<typeof ownRow>
 
+/** Of the colleague's mailbox and of those they mind; sealed messages are listed and can't be sent. */
 export const ownMail = endpoint({
   method: 'get',
   path: '/api/own/mail',
@@ -115,6 +124,7 @@ export const ownMail = endpoint({
     counts: z.object({ kept: z.number().int(), nearCertain: z.number().int() }),
   }),
 })
+/** The reason is a sentence in the colleague's language; no evidence, score or other colleague is named. */
 export const ownSheet = endpoint({
   method: 'get',
   path: '/api/own/mail/{id}',
@@ -140,10 +150,14 @@ export const ownSheet = endpoint({
   }),
   problems: ['DELIVERY_NOT_FOUND'],
 })
+/** The answer of {@link ownSheet}. */
 export type OwnSheet = z.infer<typeof ownSheet.response>
 
+/** What a colleague can ask for: the message; the message and its sender's from now on; neither, from now on. */
 export const ownAct = z.enum(['send', 'send-trust', 'refuse'])
+/** A checked {@link ownAct}. */
 export type OwnAct = z.infer<typeof ownAct>
+/** All of the messages, or none. Entries are the colleague's own and never weaken what the organisation has bound. */
 export const actOwn = endpoint({
   method: 'post',
   path: '/api/own/acts',
@@ -170,6 +184,7 @@ export const actOwn = endpoint({
     'BLOCKS_OWN_DOMAIN',
   ],
 })
+/** Only an act of one's own; LATER_RULING names who has ruled since. */
 export const undoOwn = endpoint({
   method: 'post',
   path: '/api/own/acts/{id}/undo',
@@ -192,7 +207,9 @@ const ownEntry = z.object({
   /** The organisation's binding entry that stands above it; '' for none. */
   overruledBy: z.string(),
 })
+/** One entry of the colleague's lists, and whether the organisation's overrules it. */
 export type OwnEntry = z.infer<typeof ownEntry>
+/** Of one's own mailbox, not of those one minds. */
 export const ownSenders = endpoint({
   method: 'get',
   path: '/api/own/senders',
@@ -200,6 +217,7 @@ export const ownSenders = endpoint({
   roles: 'colleague',
   response: z.object({ entries: z.array(ownEntry) }),
 })
+/** One act with one undo. ENTRY_CHANGED: somebody changed an entry since it was shown. */
 export const changeOwnSenders = endpoint({
   method: 'post',
   path: '/api/own/senders',
@@ -230,6 +248,7 @@ export const changeOwnSenders = endpoint({
   ],
 })
 
+/** Opens an enquiry; the help desk answers by mail. */
 export const askWhere = endpoint({
   method: 'post',
   path: '/api/own/enquiries',
@@ -250,6 +269,7 @@ const ownSettings = z.object({
   listsJunk: z.boolean(),
   listsNearCertain: z.boolean(),
 })
+/** Times are local, 'HH:MM'. */
 export const readOwnSettings = endpoint({
   method: 'get',
   path: '/api/own/settings',
@@ -261,6 +281,7 @@ export const readOwnSettings = endpoint({
     next: moment.nullable(),
   }),
 })
+/** Counts from the next digest on. */
 export const setOwnSettings = endpoint({
   method: 'post',
   path: '/api/own/settings',
@@ -269,6 +290,7 @@ export const setOwnSettings = endpoint({
   body: ownSettings,
   response: z.object({ next: moment.nullable() }),
 })
+/** The old one is asked where there is one. EASY_PASSWORD says why in its facts. */
 export const chooseOwnPassword = endpoint({
   method: 'post',
   path: '/api/own/password',
@@ -278,6 +300,7 @@ export const chooseOwnPassword = endpoint({
   response: z.object({}),
   problems: ['OLD_PASSWORD_WRONG', 'EASY_PASSWORD', 'TOO_MANY_TRIES'],
 })
+/** For a device that was lost, or a digest that was passed on. */
 export const revokeOwn = endpoint({
   method: 'post',
   path: '/api/own/revoke',
@@ -286,6 +309,7 @@ export const revokeOwn = endpoint({
   response: z.object({}),
 })
 
+/** Requests of colleagues about their own mail, by name. */
 export const ownEndpoints = {
   askCode,
   enterOwn,

@@ -208,6 +208,7 @@ interface ProblemShape {
   readonly when?: Readonly<Record<string, string>>
 }
 
+/** The name of a problem; its status and its sentence are in {@link problems}. */
 export type ProblemCode = keyof typeof problems
 
 /** Names of the blanks in a text. */

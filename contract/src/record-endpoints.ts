@@ -2,6 +2,7 @@ import { z } from 'zod'
 import { endpoint, everyone } from './endpoint.ts'
 import { day, deliveryState, evidence, id, moment } from './shapes.ts'
 
+/** One line of the record. `facts` fill the sentence of its act; `at` in UTC. */
 export const recordLine = z.object({
   id,
   at: moment,
@@ -17,8 +18,10 @@ export const recordLine = z.object({
   facts: evidence.shape.facts,
 })
 
+/** A checked {@link recordLine}. */
 export type RecordLine = z.infer<typeof recordLine>
 
+/** Page by `after`, the number of the last line that was read. */
 export const readRecord = endpoint({
   method: 'get',
   path: '/api/record',
@@ -48,8 +51,10 @@ export const liveEvent = z.object({
   by: z.string(),
 })
 
+/** Something that has just been committed, as the event stream tells it. */
 export type LiveEvent = z.infer<typeof liveEvent>
 
+/** Requests about the record, by name. */
 export const recordEndpoints = {
   readRecord,
 }

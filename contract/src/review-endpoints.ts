@@ -18,6 +18,7 @@ import {
 
 const page = z.object({ rows: z.array(reviewRow), next: z.string().nullable() })
 
+/** One row stands for a cluster: deliveries with the same text. The cursor names the last row, so rows that come or go meanwhile shift nothing. */
 export const reviewList = endpoint({
   method: 'get',
   path: '/api/review',
@@ -31,6 +32,7 @@ export const reviewList = endpoint({
   response: page,
 })
 
+/** Deliveries in bins of the score, 0 to 100. */
 export const reviewCounts = endpoint({
   method: 'get',
   path: '/api/review/counts',
@@ -46,6 +48,7 @@ export const reviewCounts = endpoint({
   }),
 })
 
+/** Under the filter of the list, so that what is ruled on is what was seen. */
 export const reviewCluster = endpoint({
   method: 'get',
   path: '/api/review/clusters/{key}',
@@ -56,6 +59,7 @@ export const reviewCluster = endpoint({
   response: z.object({ rows: z.array(reviewRow), cut: z.boolean() }),
 })
 
+/** The weights shown add up to the score shown. The message itself comes by /view, in a sandboxed frame. */
 export const deliverySheet = endpoint({
   method: 'get',
   path: '/api/deliveries/{id}',
@@ -135,8 +139,10 @@ export const deliverySheet = endpoint({
   problems: ['DELIVERY_NOT_FOUND'],
 })
 
+/** The answer of {@link deliverySheet}. */
 export type DeliverySheet = z.infer<typeof deliverySheet.response>
 
+/** Asked for messages that were delivered; without it they can't be opened. */
 export const sayWhy = endpoint({
   method: 'post',
   path: '/api/deliveries/{id}/why',
@@ -149,6 +155,7 @@ export const sayWhy = endpoint({
   problems: ['DELIVERY_NOT_FOUND'],
 })
 
+/** Decides the mail of 30 days twice, with the lists as they are and as they would be. Nothing is changed. */
 export const previewRuling = endpoint({
   method: 'post',
   path: '/api/rulings/reach',
@@ -167,6 +174,7 @@ const rulingResult = z.object({
   ended: z.array(entryBrief),
 })
 
+/** One transaction, one record entry a delivery, one undo. `token` makes it safe to send twice. */
 export const applyRuling = endpoint({
   method: 'post',
   path: '/api/rulings',
@@ -193,6 +201,7 @@ export const applyRuling = endpoint({
   ],
 })
 
+/** At most the size the door takes. A message Pendro has never seen is kept for it. */
 export const handIn = endpoint({
   method: 'post',
   path: '/api/reports',
@@ -208,6 +217,7 @@ export const handIn = endpoint({
   problems: ['NO_MESSAGE'],
 })
 
+/** What has arrived stays delivered and is counted in the answer. LATER_RULING: undo the later one first. */
 export const undoRuling = endpoint({
   method: 'post',
   path: '/api/rulings/{id}/undo',
@@ -221,6 +231,7 @@ export const undoRuling = endpoint({
   problems: ['RULING_NOT_FOUND', 'ALREADY_UNDONE', 'LATER_RULING', 'NEEDS_STEWARD'],
 })
 
+/** Fetched by the server over HTTPS, never to an address of the inside, and without redirects. */
 export const unsubscribe = endpoint({
   method: 'post',
   path: '/api/deliveries/{id}/unsubscribe',
@@ -232,6 +243,7 @@ export const unsubscribe = endpoint({
   problems: ['DELIVERY_NOT_FOUND', 'SOURCE_GONE', 'NO_UNSUBSCRIBE', 'UNSUBSCRIBE_FAILED'],
 })
 
+/** Requests about kept-back mail and rulings, by name. */
 export const reviewEndpoints = {
   reviewList,
   reviewCounts,

@@ -26,6 +26,7 @@ const reason = z.string().trim().max(1000).default('')
 /** Made by the client; the same act sent again with it is not done again. */
 const token = z.uuid()
 
+/** Rows of ended entries are there when the filter asks for them; moments in UTC. */
 export const senderEntries = endpoint({
   method: 'get',
   path: '/api/senders',
@@ -38,6 +39,7 @@ export const senderEntries = endpoint({
   }),
   response: z.object({ rows: z.array(entryRow), next: z.string().nullable() }),
 })
+/** Both numbers are of entries. */
 export const senderCounts = endpoint({
   method: 'get',
   path: '/api/senders/counts',
@@ -49,6 +51,7 @@ export const senderCounts = endpoint({
     needDecision: z.number().int(),
   }),
 })
+/** What it did is counted by decisions it made, was overruled in, or was refused in. */
 export const entrySheet = endpoint({
   method: 'get',
   path: '/api/senders/entries/{id}',
@@ -87,8 +90,10 @@ export const entrySheet = endpoint({
   }),
   problems: ['ENTRY_NOT_FOUND'],
 })
+/** The answer of {@link entrySheet}. */
 export type EntrySheet = z.infer<typeof entrySheet.response>
 
+/** A change of many entries is replayed as one. Numbers are deliveries but `colleagues`. */
 export const previewChange = endpoint({
   method: 'post',
   path: '/api/senders/reach',
@@ -104,6 +109,7 @@ const applied = z.object({
   added: z.array(entryBrief),
   ended: z.array(entryBrief),
 })
+/** What was made and ended, and the ruling that undoes it. */
 export type AppliedChange = z.infer<typeof applied>
 const changeProblems = [
   'NOTHING_TO_DO',
@@ -113,6 +119,7 @@ const changeProblems = [
   'ENTRY_NOT_FOUND',
   'ENTRY_CHANGED',
 ] as const
+/** ENTRY_CHANGED: somebody changed an entry since it was shown; nothing is done then. */
 export const applyChange = endpoint({
   method: 'post',
   path: '/api/senders/changes',
@@ -123,6 +130,7 @@ export const applyChange = endpoint({
   problems: [...changeProblems, 'BAD_PATTERN', 'UNTIL_PASSED'],
 })
 
+/** `authenticated` says whether proof is assumed; the path names every entry that would have its say. */
 export const wouldReach = endpoint({
   method: 'get',
   path: '/api/senders/question',
@@ -151,8 +159,10 @@ export const wouldReach = endpoint({
   }),
   problems: ['BAD_PATTERN', 'MAILBOX_NOT_FOUND'],
 })
+/** The answer of {@link wouldReach}. */
 export type ReachAnswer = z.infer<typeof wouldReach.response>
 
+/** What can be done about a finding, by name. */
 export const remedyName = z.enum([
   'end',
   'keep-safe',
@@ -172,8 +182,10 @@ const finding = z.object({
   remedies: z.array(z.object({ name: remedyName, adds: z.array(z.string()), ends: z.number().int() })),
   aside: z.object({ reason: z.string(), by: z.string(), at: moment }).nullable(),
 })
+/** A finding with its evidence in numbers and its remedies. `basis` changes when what it rests on does. */
 export type FindingShape = z.infer<typeof finding>
 
+/** Computed in a thread of its own; `lookedAt` says when, `problem` why it could not be. */
 export const readUpkeep = endpoint({
   method: 'get',
   path: '/api/senders/upkeep',
@@ -198,7 +210,9 @@ export const readUpkeep = endpoint({
     requests: z.number().int(),
   }),
 })
+/** The answer of {@link readUpkeep}. */
 export type UpkeepShape = z.infer<typeof readUpkeep.response>
+/** Page by `from`; findings set aside are listed when asked for. */
 export const readFindings = endpoint({
   method: 'get',
   path: '/api/senders/upkeep/findings',
@@ -222,6 +236,7 @@ const chosen = z.union([
   /** All findings of a kind that provably changes nothing. */
   z.object({ tidy: tidyKind }),
 ])
+/** Made anew from the lists of now, and not from when the finding was found. */
 export const previewRemedy = endpoint({
   method: 'post',
   path: '/api/senders/upkeep/reach',
@@ -231,6 +246,7 @@ export const previewRemedy = endpoint({
   response: reachShape.extend({ findings: z.number().int() }),
   problems: ['FINDING_NOT_FOUND', 'ENTRY_NOT_FOUND', 'ENTRY_CHANGED'],
 })
+/** NOT_TIDY: a remedy that promised to change nothing would change something by now. */
 export const applyRemedy = endpoint({
   method: 'post',
   path: '/api/senders/upkeep/remedies',
@@ -241,6 +257,7 @@ export const applyRemedy = endpoint({
   response: applied,
   problems: [...changeProblems, 'FINDING_NOT_FOUND', 'NOT_TIDY'],
 })
+/** Kept with the finding's basis, so that new facts bring it back. */
 export const setAside = endpoint({
   method: 'post',
   path: '/api/senders/upkeep/aside',
@@ -270,7 +287,9 @@ const request = z.object({
   answeredAt: moment.nullable(),
   rulingId: id.nullable(),
 })
+/** A colleague's or staffer's wish to have an entry for everybody, with its answer. */
 export type EntryRequest = z.infer<typeof request>
+/** 200 open ones and 30 answers at most. */
 export const readRequests = endpoint({
   method: 'get',
   path: '/api/senders/requests',
@@ -278,6 +297,7 @@ export const readRequests = endpoint({
   roles: everyone,
   response: z.object({ requests: z.array(request) }),
 })
+/** ALREADY_ASKED: an open request for the same pattern exists. */
 export const askForEveryone = endpoint({
   method: 'post',
   path: '/api/senders/requests',
@@ -287,6 +307,7 @@ export const askForEveryone = endpoint({
   response: z.object({ id }),
   problems: ['BAD_PATTERN', 'BLOCKS_OWN_DOMAIN', 'MAILBOX_NOT_FOUND', 'ALREADY_ASKED'],
 })
+/** Approving shows and ends the personal entries it makes needless. */
 export const answerRequest = endpoint({
   method: 'post',
   path: '/api/senders/requests/{id}/answer',
@@ -299,13 +320,17 @@ export const answerRequest = endpoint({
   problems: [...changeProblems, 'REQUEST_NOT_FOUND', 'ALREADY_ANSWERED'],
 })
 
+/** Forms a list goes out and comes in by: lines, RFC 4180, JSON, RFC 6350, RFC 5228. */
 export const listFormat = z.enum(['text', 'csv', 'json', 'vcard', 'sieve'])
+/** A checked {@link listFormat}. */
 export type ListFormat = z.infer<typeof listFormat>
 const importState = z.enum(['reading', 'ready', 'taking', 'taken', 'failed'])
 const lineOutcome = z.enum(['added', 'there', 'covered', 'contradicts', 'refused'])
+/** What becomes of one line of a list. */
 export type LineOutcome = z.infer<typeof lineOutcome>
 /** Something said by its code; the words are in the wording files. */
 const said = z.object({ code: z.string(), facts: z.record(z.string(), z.union([z.string(), z.number()])) })
+/** A sentence by its code and facts; its words are in the wording. */
 export type Said = z.infer<typeof said>
 
 const importStatus = z.object({
@@ -322,7 +347,9 @@ const importStatus = z.object({
   reach: reachShape.nullable(),
   rulingId: id.nullable(),
 })
+/** How far an import is; shares from 0 to 1. */
 export type ImportStatus = z.infer<typeof importStatus>
+/** Read in a thread with a deadline. TOO_LARGE tells the limit in bytes. */
 export const beginImport = endpoint({
   method: 'post',
   path: '/api/senders/imports',
@@ -341,6 +368,7 @@ export const beginImport = endpoint({
   response: importStatus,
   problems: ['TOO_LARGE', 'NEEDS_STEWARD', 'MAILBOX_NOT_FOUND'],
 })
+/** Safe to ask as often as one likes; reading goes on by itself. */
 export const importProgress = endpoint({
   method: 'get',
   path: '/api/senders/imports/{id}',
@@ -350,6 +378,7 @@ export const importProgress = endpoint({
   response: importStatus,
   problems: ['IMPORT_NOT_FOUND'],
 })
+/** Page by `from`, so many lines into the list. */
 export const importLines = endpoint({
   method: 'get',
   path: '/api/senders/imports/{id}/lines',
@@ -378,6 +407,7 @@ export const importLines = endpoint({
   }),
   problems: ['IMPORT_NOT_FOUND'],
 })
+/** All of it or nothing. IMPORT_NOT_READY: it is still being read. */
 export const takeImport = endpoint({
   method: 'post',
   path: '/api/senders/imports/{id}/take',
@@ -392,6 +422,7 @@ export const takeImport = endpoint({
 /** Answered as a file, not as JSON. */
 export const exportQuery = senderFilter.extend({ format: listFormat.exclude(['vcard']) })
 
+/** Requests about sender lists, upkeep, requests and imports, by name. */
 export const senderEndpoints = {
   senderEntries,
   senderCounts,

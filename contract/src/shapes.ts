@@ -3,16 +3,21 @@ import { deliveryStates } from '@pendro/core/delivery'
 
 export { endsByItself, hasArrived, isKeptBack, isUndecided, personalActs } from '@pendro/core/delivery'
 
+/** The number of a row. */
 export const id = z.number().int().positive()
+/** The same where it comes as text in a path or query. */
 export const idInPath = z.coerce.number().int().positive()
 /** ISO 8601 in UTC. */
 export const moment = z.iso.datetime()
 /** 'YYYY-MM-DD' */
 export const day = z.iso.date()
 
+/** What a staffer may do; see {@link Role}. */
 export const role = z.enum(['helpdesk', 'steward', 'observer'])
 
+/** Where a delivery is (domain.md §1); what is legal in each is in core/delivery. */
 export const deliveryState = z.enum(deliveryStates)
+/** A checked {@link deliveryState}. */
 export type DeliveryState = z.infer<typeof deliveryState>
 
 /** One weighed finding; its sentence is `evidence.<finding>` of the wording, filled with `facts`. */
@@ -34,7 +39,9 @@ export const evidence = z.object({
     .optional(),
 })
 
+/** Whether an entry lets mail in or keeps it back. */
 export const standing = z.enum(['safe', 'blocked'])
+/** How much of a sender a ruling is about, narrowest first. */
 export const width = z.enum(['address', 'domain', 'subtree', 'list'])
 
 /** A sender entry as a path line or a preview names it. */
@@ -48,8 +55,10 @@ export const entryBrief = z.object({
   binding: z.boolean(),
   until: moment.nullable(),
 })
+/** A checked {@link entryBrief}. */
 export type EntryBrief = z.infer<typeof entryBrief>
 
+/** One stage of the decision path (domain.md §3), with the entries that had their say in it. */
 export const pathLine = z.object({
   stage: z.enum(['harm', 'binding', 'personal', 'organisation', 'rules', 'switched-off', 'score']),
   outcome: z.enum(['clear', 'decided', 'silent', 'late']),
@@ -71,8 +80,10 @@ export const pathLine = z.object({
     )
     .optional(),
 })
+/** A checked {@link pathLine}. */
 export type PathLineShape = z.infer<typeof pathLine>
 
+/** One row of the review list. `score` 0 to 100; moments in UTC. */
 export const reviewRow = z.object({
   id,
   state: deliveryState,
@@ -96,9 +107,12 @@ export const reviewRow = z.object({
   /** An open enquiry waits for it. */
   askedFor: z.boolean(),
 })
+/** A checked {@link reviewRow}. */
 export type ReviewRow = z.infer<typeof reviewRow>
 
+/** How the review list is sorted; 'expiring': what goes away first. */
 export const reviewOrder = z.enum(['wanted', 'newest', 'oldest', 'expiring'])
+/** States the review list can show. */
 export const reviewStates = z.enum([
   'kept',
   'quarantined',
@@ -121,10 +135,13 @@ export const reviewFilter = z.object({
   to: z.coerce.number().min(0).max(100).default(100),
   find: z.string().trim().max(200).optional(),
 })
+/** A checked filter of the review list. */
 export type ReviewFilter = z.infer<typeof reviewFilter>
 
+/** Scores from which mail goes to junk, is quarantined, and is near-certain junk; 0 to 100, rising. */
 export const limits = z.object({ junk: z.number(), quarantined: z.number(), nearCertain: z.number() })
 
+/** A ruling as its sentence says it: what becomes of the message, what is learned, and what of the sender. */
 export const rulingSentence = z.object({
   message: z.enum(['release', 'leave', 'discard', 'restore']),
   learn: z.enum(['nothing', 'wanted', 'junk', 'phishing']),
@@ -138,6 +155,7 @@ export const rulingSentence = z.object({
   withoutAuthentication: z.boolean().default(false),
   reason: z.string().trim().max(1000).default(''),
 })
+/** A checked {@link rulingSentence}. */
 export type RulingSentence = z.infer<typeof rulingSentence>
 
 /** Deliveries by what they were taken for: by a person where one ruled, else by their score. */
@@ -146,6 +164,7 @@ export const split = z.object({
   doubtful: z.number().int(),
   harmful: z.number().int(),
 })
+/** Deliveries by what they were taken for. */
 export type SplitShape = z.infer<typeof split>
 
 /** What a change of the lists would have done to mail already seen. Deliveries, but for `colleagues`. */
@@ -162,10 +181,13 @@ export const reachNumbers = z.object({
   /** Harmful by content: stay sealed whatever any list says. */
   sealed: z.number().int(),
 })
+/** What a change would have done; numbers are deliveries but `colleagues`. */
 export type ReachNumbers = z.infer<typeof reachNumbers>
 
+/** Why an entry needs a steward and a reason. */
 export const caution = z.enum(['shared-provider', 'own-domain', 'unreadable-sender'])
 
+/** Reach with the examples and the patterns beside. */
 export const reachShape = reachNumbers.extend({
   days: z.number().int(),
   overruledBy: z.array(z.object({ entry: entryBrief, deliveries: z.number().int() })),
@@ -192,6 +214,7 @@ export const reachShape = reachNumbers.extend({
     .object({ missed: z.number().int(), addresses: z.number().int(), pattern: z.string(), kind: width })
     .nullable(),
 })
+/** A checked {@link reachShape}. */
 export type ReachShape = z.infer<typeof reachShape>
 
 /** A sender entry as somebody writes it. */
@@ -206,6 +229,7 @@ export const entryDraft = z.object({
   /** The last day it counts, in the organisation's time zone. */
   until: day.nullable().default(null),
 })
+/** An entry as somebody typed it. */
 export type EntryDraft = z.infer<typeof entryDraft>
 
 /** Drafts to add (in place of an entry, or of one that had ended), and entries to end. */
@@ -216,8 +240,10 @@ export const registerChange = z.object({
     .default([]),
   end: z.array(id).max(5000).default([]),
 })
+/** A change of the lists as it is asked for: entries to add, change, end and restore. */
 export type RegisterChangeShape = z.input<typeof registerChange>
 
+/** What upkeep finds, most harmful first. */
 export const findingKind = z.enum([
   'contradicts',
   'lets-in-too-much',
@@ -231,12 +257,15 @@ export const findingKind = z.enum([
   'quiet',
   'expired',
 ])
+/** A checked {@link findingKind}. */
 export type FindingKind = z.infer<typeof findingKind>
 
 /** Findings whose remedy changes nothing about any mail, and that can be tidied all at once. */
 export const tidyKind = findingKind.extract(['covered', 'duplicate', 'expired'])
+/** Kinds whose remedy changes nothing that mail would notice. */
 export type TidyKind = z.infer<typeof tidyKind>
 
+/** How an entry came to be. */
 export const entryOrigin = z.enum([
   'by hand',
   'ruling',
@@ -248,6 +277,7 @@ export const entryOrigin = z.enum([
   'upkeep',
 ])
 
+/** One row of the sender lists. */
 export const entryRow = entryBrief.extend({
   kind: width,
   /** The canonical text, domains as A-labels. */
@@ -264,6 +294,7 @@ export const entryRow = entryBrief.extend({
   others: z.number().int(),
   finding: z.object({ key: z.string(), kind: findingKind, facts: evidence.shape.facts }).nullable(),
 })
+/** A checked {@link entryRow}. */
 export type EntryRowShape = z.infer<typeof entryRow>
 
 /** The senders' filter sentence; the same names stand in the URL of the screen. */
@@ -277,17 +308,22 @@ export const senderFilter = z.object({
   matched: z.enum(['any', 'month', 'not-lately', 'never']).default('any'),
   find: z.string().trim().max(200).optional(),
 })
+/** A checked filter of the sender lists. */
 export type SenderFilter = z.infer<typeof senderFilter>
+/** How the sender lists are sorted; 'worst': what let harmful mail in or kept wanted mail back. */
 export const senderOrder = z.enum(['matched', 'newest', 'pattern', 'worst'])
 
 /** Languages digests, and the colleagues' own pages, are written in. */
 export const digestLanguage = z.enum(['en', 'nb', 'de', 'pl'])
+/** Languages colleagues are written to in (BCP 47). */
 export type DigestLanguage = z.infer<typeof digestLanguage>
 
+/** When digests go: local times 'HH:MM', and weekdays 1 (Monday) to 7 (ISO 8601). */
 export const digestSchedule = z.object({
   /** Local times of the mailbox's zone; none: no digests. */
   times: z.array(z.string().regex(/^([01]\d|2[0-3]):[0-5]\d$/, { error: 'is a time such as 07:00' })).max(6),
   /** 1 for Monday to 7 for Sunday. */
   weekdays: z.array(z.number().int().min(1).max(7)).max(7),
 })
+/** A checked {@link digestSchedule}. */
 export type DigestScheduleShape = z.infer<typeof digestSchedule>

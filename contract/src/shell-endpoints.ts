@@ -21,7 +21,9 @@ const found = z.object({
   title: z.string(),
   more: z.string(),
 })
+/** What the find box found, by kind. */
 export type Found = z.infer<typeof found>
+/** A few of each kind, best first; messages by the words they are indexed under. */
 export const findAnything = endpoint({
   method: 'get',
   path: '/api/find',
@@ -31,4 +33,5 @@ export const findAnything = endpoint({
   response: z.object({ found: z.array(found) }),
 })
 
+/** Requests of the frame around the areas, by name. */
 export const shellEndpoints = { openWork, findAnything }

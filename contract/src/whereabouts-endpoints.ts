@@ -5,6 +5,7 @@ import { day, deliveryState, digestLanguage, evidence, id, idInPath, moment } fr
 const blank = z.string().trim().max(10_000).default('')
 /** The question with its blanks; the same names stand in the URL of the screen. */
 export const whereQuestion = z.object({ from: blank, to: blank, about: blank, when: blank })
+/** The question as it was typed; blanks are empty texts. */
 export type WhereQuestion = z.infer<typeof whereQuestion>
 
 const stop = z.object({
@@ -15,6 +16,7 @@ const stop = z.object({
   by: z.string(),
   stage: z.enum(['done', 'here', 'coming']),
 })
+/** One stop on the way of a message; its sentence is in the wording. */
 export type JourneyStop = z.infer<typeof stop>
 
 const hit = z.object({
@@ -43,8 +45,10 @@ const hit = z.object({
   state: deliveryState.nullable(),
   journey: z.array(stop),
 })
+/** A message that may be meant, and in what way it does not fit. */
 export type WhereHit = z.infer<typeof hit>
 
+/** Says what it understood, so that a wrong reading can be set right. Likeness 0 to 1, best first. */
 export const lookFor = endpoint({
   // Changes nothing; a question may be longer than an address can be.
   method: 'post',
@@ -78,6 +82,7 @@ export const lookFor = endpoint({
       .nullable(),
   }),
 })
+/** The answer of {@link lookFor}. */
 export type WhereAnswer = z.infer<typeof lookFor.response>
 
 /** Exact filters; the same names stand in the URL of the screen. */
@@ -97,7 +102,9 @@ export const whereFilter = z.object({
   /** Senders that are not shown: parts of addresses with spaces between them. */
   without: z.string().trim().max(400).default(''),
 })
+/** Exact filters over all mail; parts that are left out do not narrow. */
 export type WhereFilter = z.infer<typeof whereFilter>
+/** Delivered mail is listed by its outside only; opening it asks for a reason. */
 export const listMail = endpoint({
   method: 'get',
   path: '/api/whereabouts/list',
@@ -125,9 +132,11 @@ export const listMail = endpoint({
     next: z.string().nullable(),
   }),
 })
+/** One row of {@link listMail}. */
 export type ListedMail = z.infer<typeof listMail.response>['rows'][number]
 
 const explanations = z.record(digestLanguage, z.string())
+/** What is to come has a time where one is known. */
 export const readAccount = endpoint({
   method: 'get',
   path: '/api/whereabouts/{id}/account',
@@ -137,6 +146,7 @@ export const readAccount = endpoint({
   response: z.object({ hit, organisation: z.string(), explanations }),
   problems: ['DELIVERY_NOT_FOUND'],
 })
+/** WRONG_STATE when nothing waits; what is being sent at the moment is left alone. */
 export const tryAgain = endpoint({
   method: 'post',
   path: '/api/deliveries/{id}/try-again',
@@ -147,6 +157,7 @@ export const tryAgain = endpoint({
   problems: ['DELIVERY_NOT_FOUND', 'WRONG_STATE'],
 })
 
+/** How far an enquiry is. */
 export const enquiryState = z.enum([
   'new',
   'being looked for',
@@ -154,7 +165,9 @@ export const enquiryState = z.enum([
   'found',
   'never sent to us',
 ])
+/** A checked {@link enquiryState}. */
 export type EnquiryState = z.infer<typeof enquiryState>
+/** By which way the colleague asked. */
 export const enquiryHow = z.enum(['phone', 'mail', 'page', 'in person'])
 
 const enquiryBrief = z.object({
@@ -171,8 +184,10 @@ const enquiryBrief = z.object({
   /** Messages that fit and came in while it was open. */
   cameIn: z.number().int(),
 })
+/** An enquiry as the list names it. */
 export type EnquiryBrief = z.infer<typeof enquiryBrief>
 
+/** Open ones oldest first. */
 export const listEnquiries = endpoint({
   method: 'get',
   path: '/api/enquiries',
@@ -181,6 +196,7 @@ export const listEnquiries = endpoint({
   query: z.object({ mailbox: z.coerce.number().int().positive().optional() }),
   response: z.object({ enquiries: z.array(enquiryBrief) }),
 })
+/** Takes the question as it was asked; messages are chosen later. */
 export const openEnquiry = endpoint({
   method: 'post',
   path: '/api/enquiries',
@@ -195,6 +211,7 @@ export const openEnquiry = endpoint({
   response: z.object({ id }),
   problems: ['MAILBOX_NOT_FOUND'],
 })
+/** Messages that came in since are offered. */
 export const readEnquiry = endpoint({
   method: 'get',
   path: '/api/enquiries/{id}',
@@ -219,7 +236,9 @@ export const readEnquiry = endpoint({
   }),
   problems: ['ENQUIRY_NOT_FOUND'],
 })
+/** The answer of {@link readEnquiry}. */
 export type EnquirySheet = z.infer<typeof readEnquiry.response>
+/** Only what is given is changed; the record keeps who did it. */
 export const changeEnquiry = endpoint({
   method: 'post',
   path: '/api/enquiries/{id}',
@@ -236,6 +255,7 @@ export const changeEnquiry = endpoint({
   problems: ['ENQUIRY_NOT_FOUND', 'DELIVERY_NOT_FOUND'],
 })
 
+/** Requests about where mail is, and enquiries, by name. */
 export const whereaboutsEndpoints = {
   lookFor,
   listMail,

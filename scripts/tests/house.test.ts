@@ -39,6 +39,11 @@ describe('one door for each change: who writes what', () => {
       /^\s*'outbox',$|INTO outbox|UPDATE outbox|DELETE FROM outbox/m,
       ['outbox/finish.ts', 'outbox/outbox.ts', 'outbox/queue.ts'],
     ],
+    [
+      'what people decide',
+      /\binsertRuling\(|\bchangeLists\(/,
+      ['acts/ruling-rows.ts', 'lists/change.ts', 'rulings/write.ts'],
+    ],
     ['messages', /^\s*'messages',$|INTO messages\b/m, ['intake/store-messages.ts']],
     ['new deliveries', /^\s*'deliveries',$|INTO deliveries\b/m, ['intake/store-deliveries.ts']],
     ['the record', /'record_entries',|INTO record_entries/, ['record/write.ts']],

@@ -11,6 +11,7 @@ export interface Address {
   readonly domain: string
 }
 
+/** Why a text is no address. */
 export type AddressProblem =
   | DomainProblem
   | { readonly code: 'no-at-sign'; readonly text: string }
@@ -67,10 +68,12 @@ export function displayAddress(address: Address): string {
   return `${quoteIfNeeded(fullLocal(address))}@${displayDomain(address.domain)}`
 }
 
+/** The address a tag was added to: 'anna@x' of 'anna+orders@x' (RFC 5233). */
 export function withoutTag(address: Address): Address {
   return address.tag === null ? address : { ...address, tag: null }
 }
 
+/** Whether two addresses are equal, tag included. */
 export function isSameAddress(a: Address, b: Address): boolean {
   return a.local === b.local && a.tag === b.tag && a.domain === b.domain
 }

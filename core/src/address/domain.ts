@@ -2,6 +2,7 @@ import { getDomain, getPublicSuffix } from 'tldts'
 import { toASCII, toUnicode } from 'tr46'
 import { no, yes, type Parsed } from './parsed.ts'
 
+/** Why a text is no domain. */
 export type DomainProblem =
   | { readonly code: 'empty-domain' }
   | { readonly code: 'ip-literal'; readonly text: string }

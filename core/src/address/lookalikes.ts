@@ -2,6 +2,7 @@ import { distance } from 'fastest-levenshtein'
 import unhomoglyph from 'unhomoglyph'
 import { displayDomain, findOrganisationalDomain } from './domain.ts'
 
+/** A domain that could be taken for another, and by what. */
 export interface Lookalike {
   /** The domain it is made to be taken for. */
   readonly known: string

@@ -2,5 +2,7 @@
 export type Parsed<T, P> =
   { readonly ok: true; readonly value: T } | { readonly ok: false; readonly problem: P }
 
+/** The good answer of a `parseX`. */
 export const yes = <T>(value: T): { readonly ok: true; readonly value: T } => ({ ok: true, value })
+/** The other answer, with its problem. */
 export const no = <P>(problem: P): { readonly ok: false; readonly problem: P } => ({ ok: false, problem })

@@ -13,6 +13,7 @@ interface Given {
   readonly now: number
 }
 
+/** What became of one signature. */
 export interface SignatureResult {
   readonly result: AuthResult
   /** A-label of d=; '' where it can't be read. */

@@ -2,6 +2,7 @@ import { findOrganisationalDomain, isSameOrganisation } from '../address/index.t
 import type { Authentication, AuthResult } from '../senders/index.ts'
 import { isPermanent, isVoid, type Resolve } from './resolve.ts'
 
+/** How close domains must be (RFC 7489 §3.1). */
 export type AlignmentMode = 'strict' | 'relaxed'
 
 /** The parts of a DMARC record (RFC 7489 §6.3) that the result depends on. */

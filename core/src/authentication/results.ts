@@ -10,6 +10,7 @@ interface ResultInfo {
   readonly properties: ReadonlyMap<string, string>
 }
 
+/** One Authentication-Results field, read (RFC 8601 §2.2). */
 export interface AuthenticationResults {
   /** Lower case, without a trailing dot. */
   readonly authservId: string

@@ -18,6 +18,7 @@ export interface Trust {
   readonly gateways?: readonly string[]
 }
 
+/** Whose word counts. */
 export interface Trusted {
   /** What a trusted gateway found out, or `null`: then Pendro checks by itself. */
   readonly authentication: Authentication | null

@@ -23,8 +23,11 @@ export {
   memoryAfter,
   personalActs,
   placeAfter,
+  planMoves,
   transitions,
   waysTo,
   type Act,
   type Memory,
+  type Moving,
+  type PlannedMove,
 } from './transitions.ts'

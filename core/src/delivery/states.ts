@@ -51,8 +51,10 @@ const facts = {
   expired: { ...nothing, settled: true },
 } as const satisfies Record<string, StateFacts>
 
+/** Where a delivery is. */
 export type DeliveryState = keyof typeof facts
 
+/** All states, in the order of the table. */
 export const deliveryStates = Object.keys(facts) as [DeliveryState, ...DeliveryState[]]
 
 type StatesWhere<F extends keyof StateFacts> = {
@@ -62,16 +64,26 @@ type StatesWhere<F extends keyof StateFacts> = {
 const where = <F extends keyof StateFacts>(fact: F) =>
   deliveryStates.filter(state => facts[state][fact]) as StatesWhere<F>[]
 
+/** A state that judging can lead to. */
 export type JudgedState = StatesWhere<'judged'>
+/** A state that is remembered when a person moves the delivery. */
 export type RememberedState = StatesWhere<'remembered'>
 
+/** The colleague does not have it. */
 export const keptBackStates = where('keptBack')
+/** Kept back, and nobody has decided about it. */
 export const undecidedStates = where('undecided')
+/** In the colleague's mailbox. */
 export const arrivedStates = where('arrived')
+/** The mail store has it. */
 export const storedStates = where('stored')
+/** Goes away by itself after its days. */
 export const endingStates = where('endsByItself')
+/** Where judging can put a delivery. */
 export const judgedStates = where('judged')
+/** Remembered as where a delivery was. */
 export const rememberedStates = where('remembered')
+/** Nothing more happens to it. */
 export const settledStates = where('settled')
 
 export const isKeptBack = (state: DeliveryState): boolean => facts[state].keptBack

@@ -1,3 +1,4 @@
+import { no, yes, type Parsed } from '../address/index.ts'
 import {
   endingStates,
   isRemembered,
@@ -108,3 +109,43 @@ export const memoryAfter = (from: DeliveryState, { cameFrom }: Memory): Remember
 /** Acts by which a state can be reached, for the page in docs/. */
 export const waysTo = (to: DeliveryState): readonly Act[] =>
   (Object.keys(transitions) as Act[]).filter(act => transitions[act].to.includes(to))
+
+/** A delivery as an act of a person finds it. */
+export interface Moving extends Memory {
+  readonly id: number
+  readonly state: DeliveryState
+}
+
+/** Where one delivery goes, and what it remembers then. */
+export interface PlannedMove extends Memory {
+  readonly id: number
+  readonly from: DeliveryState
+  readonly to: DeliveryState
+}
+
+/**
+ * Where an act of a person takes deliveries, or the first that it can't be done to: nothing is done by halves. 'leave'
+ * takes each nowhere.
+ */
+export function planMoves<D extends Moving>(
+  act: 'release' | 'discard' | 'restore' | 'leave',
+  deliveries: readonly D[],
+): Parsed<readonly PlannedMove[], { readonly code: 'sealed' | 'wrong-state'; readonly delivery: D }> {
+  const moves: PlannedMove[] = []
+  for (const delivery of deliveries) {
+    const { id, state, cameFrom } = delivery
+    if (act === 'leave') {
+      moves.push({ id, from: state, to: state, cameFrom })
+      continue
+    }
+    if (act === 'release' && state === 'sealed') return no({ code: 'sealed', delivery })
+    if (!isLegal(act, state)) return no({ code: 'wrong-state', delivery })
+    moves.push({
+      id,
+      from: state,
+      to: placeAfter(act, { cameFrom }),
+      cameFrom: memoryAfter(state, { cameFrom }),
+    })
+  }
+  return yes(moves)
+}

@@ -23,6 +23,7 @@ export interface DigestLine {
   readonly links: DigestLinks | null
 }
 
+/** All that a digest says. */
 export interface DigestInput {
   readonly colleague: string
   readonly organisation: string
@@ -41,6 +42,7 @@ export interface DigestInput {
   readonly ownPage: string
 }
 
+/** A digest as mail: subject and both bodies. */
 export interface DigestText {
   readonly subject: string
   readonly text: string

@@ -8,6 +8,7 @@ const dataLength = 5
 /** Each place has its own weight; the check makes the weighted sum a multiple of 29. */
 const weights = [2, 3, 4, 5, 6, 1]
 
+/** How many references there are. */
 export const referenceCount = size ** dataLength
 
 const weighted = (values: readonly number[]) =>
@@ -25,11 +26,13 @@ export function referenceOf(n: number): string {
   return `${text.slice(0, 3)}-${text.slice(3)}`
 }
 
+/** Whether a text is a reference, its check letter included. */
 export function isReference(text: string): boolean {
   const values = [...text.replace('-', '')].map(symbol => symbols.indexOf(symbol))
   return /^[^-]{3}-[^-]{3}$/.test(text) && values.every(value => value >= 0) && weighted(values) % size === 0
 }
 
+/** What of a text are references, and what was meant to be one. */
 export interface FoundReferences {
   /** As they are written in a digest, each once, in the order of the text. */
   readonly references: readonly string[]

@@ -19,6 +19,7 @@ export interface Reply {
   readonly struckText?: string
 }
 
+/** What tells that a program wrote a reply (RFC 3834). */
 export type AutomaticSign =
   'auto-submitted' | 'precedence' | 'list' | 'empty-sender' | 'robot-sender' | 'subject'
 
@@ -94,6 +95,7 @@ export function findAutomaticSign({
   return noticeSubject.test(subject.slice(0, 500)) ? 'subject' : null
 }
 
+/** A reply as it was understood. */
 export type ReadReply =
   | { readonly kind: 'automatic'; readonly sign: AutomaticSign }
   /** No reference is left: nothing is released, and the answer says what to do. */

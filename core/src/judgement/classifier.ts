@@ -12,6 +12,7 @@ export interface TextCalibration {
   readonly intercept: number
 }
 
+/** Counts of words from lessons, and the calibration fitted on them. */
 export interface TextKnowledge {
   /** Ruled-on messages in all. */
   readonly total: TokenCount
@@ -23,6 +24,7 @@ export interface TextKnowledge {
 
 /** Before anything has been fitted: cautious. */
 export const uncalibrated: TextCalibration = { slope: 0.5, intercept: 0 }
+/** Nothing learned yet. */
 export const noText: TextKnowledge = {
   total: { wanted: 0, junk: 0 },
   tokens: new Map(),
@@ -66,6 +68,7 @@ export function tokensOf(message: Pick<Message, 'subject' | 'text' | 'from' | 'l
 
 const places: Readonly<Record<string, string>> = { 's:': 'subject', 'f:': 'sender', 'u:': 'link' }
 
+/** A token as people read it. */
 export function shownToken(token: string): { readonly word: string; readonly place: string } {
   const place = places[token.slice(0, 2)]
   return place === undefined ? { word: token, place: '' } : { word: token.slice(2), place }
@@ -78,6 +81,7 @@ interface Leaning {
   readonly count: TokenCount
 }
 
+/** What the words of a message say. */
 export interface TextVerdict {
   /** Calibrated, without the share of junk among ruled-on mail: 0 says nothing. */
   readonly logOdds: number
@@ -136,6 +140,7 @@ function tokenOdds(count: TokenCount, total: TokenCount): number {
   return Math.log(part(count.junk, total.junk) / part(count.wanted, total.wanted))
 }
 
+/** A lesson scored as if it had not been learned. */
 export interface Sample {
   readonly sum: number
   /** 0 to 1: how much of the text is known. */

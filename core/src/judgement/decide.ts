@@ -23,8 +23,10 @@ export interface DeliveryFacts {
   readonly rules: readonly RuleVerdict[]
 }
 
+/** A stage that asks sender lists. */
 export type ListStage = 'binding' | 'personal' | 'organisation'
 
+/** What one stage of the decision path said. */
 export type PathLine =
   | { readonly stage: 'harm'; readonly outcome: 'clear' }
   | { readonly stage: 'harm'; readonly outcome: 'decided'; readonly name: string; readonly danger: string }

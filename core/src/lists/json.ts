@@ -48,6 +48,7 @@ function readObject(item: Record<string, unknown>): Parsed<ListedEntry, LineProb
   })
 }
 
+/** The entries as JSON, one object each. */
 export function writeJson(entries: Iterable<WrittenEntry>): string {
   const list = [...entries].map(({ pattern, ...rest }) => ({ pattern: patternText(pattern), ...rest }))
   return `${JSON.stringify({ list: 'senders', entries: list }, null, 2)}\n`

@@ -1,6 +1,7 @@
 import type { Parsed } from '../address/index.ts'
 import type { PatternProblem, SenderPattern, Standing } from '../senders/index.ts'
 
+/** A form lists come in. */
 export type ListFormat = 'text' | 'csv' | 'json' | 'vcard' | 'sieve'
 
 /** An entry as a list names it; what a list does not say is `null`. */
@@ -13,6 +14,7 @@ export interface ListedEntry {
   readonly withoutAuthentication: boolean
 }
 
+/** Why a line can't be taken. */
 export type LineProblem =
   | PatternProblem
   | { readonly code: 'bad-standing'; readonly text: string }
@@ -38,4 +40,5 @@ export type FileProblem =
   | { readonly code: 'empty' }
   | { readonly code: 'bad-json'; readonly text: string }
 
+/** A line as it is told back, cut to a length that fits a row. */
 export const shorten = (text: string) => (text.length > 400 ? `${text.slice(0, 399)}…` : text)

@@ -30,16 +30,19 @@ export type LineFate =
         | { readonly code: 'shared-provider' | 'own-domain' | 'blocks-own-domain' | 'until-passed' }
     }
 
+/** A line and what becomes of it. */
 export interface FatedLine {
   readonly line: ListLine
   readonly fate: LineFate
 }
 
+/** Every line with its fate, and the change they make together. */
 export interface ImportPlan {
   readonly lines: readonly FatedLine[]
   readonly change: RegisterChange
 }
 
+/** For whom a list is brought in, and what is there already. */
 export interface ImportContext {
   readonly owner: Owner
   /** For lines that do not say it themselves. */

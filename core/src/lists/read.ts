@@ -7,6 +7,7 @@ import { readSieve } from './sieve.ts'
 import { readText } from './text.ts'
 import { readVcards } from './vcard.ts'
 
+/** A list that was read: its form and its lines. */
 export interface ReadList {
   readonly format: ListFormat
   readonly lines: readonly ListLine[]

@@ -44,6 +44,7 @@ function readSender(typed: string, reason: string): Parsed<ListedEntry, LineProb
   })
 }
 
+/** The entries as text, one a line. */
 export function writeText(entries: Iterable<WrittenEntry>): string {
   let text = '# Sender list. One entry a line; what follows a # is the reason.\n'
   for (const { pattern, standing, until, reason } of entries) {
@@ -53,6 +54,7 @@ export function writeText(entries: Iterable<WrittenEntry>): string {
   return text
 }
 
+/** A reason without line breaks. */
 export const oneLine = (text: string) => text.replace(/\s+/g, ' ').trim()
 
 /** An entry as it goes out. */

@@ -4,6 +4,7 @@ export type RuleField = 'from' | 'to' | 'subject' | 'list' | 'body'
 /** How a text is compared: the match types of RFC 5228 §2.7.1. */
 export type RuleTest = 'contains' | 'is' | 'matches'
 
+/** One condition of a mail rule (RFC 5228 §5). */
 export interface RuleCondition {
   readonly field: RuleField
   readonly test: RuleTest
@@ -11,6 +12,7 @@ export interface RuleCondition {
   readonly text: string
 }
 
+/** Where a mail rule puts what it matches. */
 export type RuleAction =
   | { readonly kind: 'folder'; readonly folder: string }
   | { readonly kind: 'inbox' }

@@ -16,6 +16,7 @@ export const mostEntries = 2000
 /** Most files of one archive that are unpacked. */
 export const mostContents = 200
 
+/** What of an archive is to be unpacked, and how much. */
 export interface Wanted {
   /** Of all that is unpacked together. */
   readonly bytes: number

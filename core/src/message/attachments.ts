@@ -44,6 +44,7 @@ const trustedEndings =
 const bombBytes = 2_000_000_000
 const bombRatio = 200
 
+/** What an attachment is by its bytes. */
 export interface TrueType {
   readonly trueType: string
   readonly danger: AttachmentDanger | null
@@ -59,6 +60,7 @@ export interface Budget {
   parts: number
 }
 
+/** A whole budget, for one message. */
 export const freshBudget = (): Budget => ({ bytes: 60_000_000, parts: 3000 })
 
 const deepest = 6
@@ -408,6 +410,7 @@ function listNames(names: readonly string[]): string {
 
 const noteOf = ({ names }: ArchiveDirectory): string => listNames(names)
 
+/** All leaves below a part, in order. */
 export function leavesOf(part: Part): readonly Leaf[] {
   return isBranch(part) ? part.parts.flatMap(leavesOf) : [part]
 }

@@ -13,6 +13,7 @@ export interface RecipientStatus {
   readonly diagnostic: string
 }
 
+/** A delivery status notification, read (RFC 3464). */
 export interface StatusReport {
   readonly reportingHost: string
   readonly recipients: readonly RecipientStatus[]

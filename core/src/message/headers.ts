@@ -58,11 +58,13 @@ export function readHeaderLine(folded: string, charsetHint = ''): HeaderField {
   return capped.length < folded.length ? { name, value, longerThan: folded.length } : { name, value }
 }
 
+/** The first field of a name; `null` for none. */
 export function findHeader(fields: readonly HeaderField[], name: string): string | null {
   const wanted = name.toLowerCase()
   return fields.find(field => field.name.toLowerCase() === wanted)?.value ?? null
 }
 
+/** All fields of a name, in order. */
 export function allHeaders(fields: readonly HeaderField[], name: string): readonly string[] {
   const wanted = name.toLowerCase()
   return fields.filter(field => field.name.toLowerCase() === wanted).map(field => field.value)

@@ -4,6 +4,7 @@ import { capNesting } from './nesting.ts'
 import { isUnseen, lookOf, plainLook, type Look } from './visibility.ts'
 import type { Link } from './message.ts'
 
+/** What a reader sees of HTML, and what is hidden from them. */
 export interface HtmlText {
   readonly text: string
   /** Of it, what is struck through. */

@@ -32,6 +32,7 @@ export interface Message {
   readonly defects: readonly string[]
 }
 
+/** A link as it was written. */
 export interface Link {
   readonly text: string
   readonly href: string
@@ -39,6 +40,7 @@ export interface Link {
   readonly host: string
 }
 
+/** An attachment by its names and by its bytes. */
 export interface Attachment {
   readonly name: string
   readonly declaredType: string
@@ -54,6 +56,7 @@ export interface Attachment {
   readonly disguise?: boolean
 }
 
+/** What could harm, by kind. */
 export type AttachmentDanger =
   | 'executable'
   | 'script'

@@ -22,16 +22,20 @@ export interface Leaf {
   readonly related: boolean
 }
 
+/** A multipart (RFC 2046 §5.1). */
 export interface Branch {
   /** 'mixed', 'alternative', … */
   readonly multipart: string
   readonly parts: readonly Part[]
 }
 
+/** A part of a message. */
 export type Part = Leaf | Branch
 
+/** Whether a part has parts. */
 export const isBranch = (part: Part): part is Branch => 'multipart' in part
 
+/** Header and parts of a message. */
 export interface MimeTree {
   readonly headers: readonly HeaderField[]
   readonly root: Part
@@ -217,6 +221,7 @@ function contentId(lines: readonly string[]): string | null {
   return /<([^<>\s]{1,500})>/.exec(value)?.[1] ?? (value.slice(0, 500) || null)
 }
 
+/** A file inside a text. */
 export interface Uuencoded {
   readonly name: string
   readonly content: Buffer

@@ -16,6 +16,7 @@ const lettered = /^BZh[1-9]1AY&SY|^[^]{2}-lh[0-9d]-/
 /** ISO 9660 puts its mark behind 16 empty sectors. */
 const imageMark = 32769
 
+/** Whether bytes begin as an archive that 7-Zip's library opens. */
 export const isPacked = (content: Buffer): boolean =>
   starts.some(start => content.subarray(0, start.length).equals(start)) ||
   lettered.test(content.subarray(0, 12).toString('latin1')) ||

@@ -15,6 +15,7 @@ import type { Attachment, Message } from './message.ts'
 import { decodeText, isBranch, readMime, type Leaf, type Part } from './mime.ts'
 import { harmless } from '../text/index.ts'
 
+/** Why a message could not be read. */
 export type MessageProblem =
   | { readonly code: 'no-headers' }
   | { readonly code: 'too-many-parts'; readonly limit: number }

@@ -6,6 +6,7 @@ import { harmlessLine } from '../text/index.ts'
 import { capNesting } from './nesting.ts'
 import { skipped, unseenElements } from './visibility.ts'
 
+/** A message's HTML with everything active taken out, and what was. */
 export interface SafeView {
   /** A body fragment without anything active; for a sandboxed frame with its own policy. */
   readonly html: string
@@ -57,6 +58,7 @@ const tags =
     ' ',
   )
 
+/** Pictures by content id or web address. */
 export type Pictures = ReadonlyMap<string, { readonly type: string; readonly content: Uint8Array }>
 const noPictures: Pictures = new Map()
 const mostRemote = 40

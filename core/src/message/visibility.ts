@@ -15,6 +15,7 @@ type Rgb = readonly [number, number, number]
 
 const black: Rgb = [0, 0, 0]
 const white: Rgb = [255, 255, 255]
+/** How text looks where nothing says otherwise. */
 export const plainLook: Look = { color: black, ground: white, size: 14, hidden: false }
 
 /** Named colours of CSS that mail uses to hide text; others can't be told and hide nothing. */

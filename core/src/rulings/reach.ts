@@ -29,9 +29,11 @@ export function takenFor({ facts, mailbox, calledByPerson }: SeenDeliveries): Ta
   return facts.score >= mailbox.limits.junk ? 'doubtful' : 'wanted'
 }
 
+/** Deliveries by what they were taken for. */
 export type Split = Readonly<Record<TakenFor, number>>
 const emptySplit: Split = { wanted: 0, doubtful: 0, harmful: 0 }
 
+/** All deliveries of a split. */
 export const totalOf = ({ wanted, doubtful, harmful }: Split): number => wanted + doubtful + harmful
 
 /** What a change of the register would have done to mail already seen. All numbers are deliveries but `colleagues`. */
@@ -139,6 +141,7 @@ export function countReach(
   return { see, result }
 }
 
+/** The reach of a change over a history; see `countReach`. */
 export function reach(
   change: RegisterChange,
   register: readonly SenderEntry[],

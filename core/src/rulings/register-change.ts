@@ -18,6 +18,7 @@ export interface RegisterChange {
   readonly end: readonly SenderEntry[]
 }
 
+/** A change that changes nothing. */
 export const noChange: RegisterChange = { add: [], end: [] }
 
 /**
@@ -63,6 +64,7 @@ export function isBindingByDefault(standing: Standing, owner: SenderEntry['owner
   return owner.kind === 'organisation' && standing === 'blocked'
 }
 
+/** Why an entry needs a steward and a reason. */
 export type Caution = 'shared-provider' | 'own-domain'
 
 /** Why a proposed entry needs a steward and a reason (domain.md §2); `null` when it needs neither. */

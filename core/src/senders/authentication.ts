@@ -16,6 +16,7 @@ export interface Authentication {
   readonly notes?: readonly string[]
 }
 
+/** Nobody has looked, or nothing was found. */
 export const noAuthentication: Authentication = {
   dmarc: { result: 'none', domain: '' },
   spf: { result: 'none', domain: '' },

@@ -2,8 +2,10 @@ import type { Address } from '../address/index.ts'
 import type { Authentication } from './authentication.ts'
 import type { SenderPattern } from './pattern.ts'
 
+/** Whether an entry lets mail in or keeps it back. */
 export type Standing = 'safe' | 'blocked'
 
+/** Who keeps an entry. */
 export type Owner =
   { readonly kind: 'organisation' } | { readonly kind: 'mailbox'; readonly mailboxId: number }
 
@@ -41,11 +43,13 @@ export interface SenderFacts {
   readonly authentication: Authentication
 }
 
+/** Whether two owners are the same. */
 export function isOwner(a: Owner, b: Owner): boolean {
   if (a.kind === 'organisation' || b.kind === 'organisation') return a.kind === b.kind
   return a.mailboxId === b.mailboxId
 }
 
+/** Whether an entry has ended by a moment (epoch ms); from its last millisecond on. */
 export function isExpired(entry: SenderEntry, now: number): boolean {
   return entry.until !== null && entry.until <= now
 }

@@ -72,6 +72,7 @@ export function candidateTexts(facts: SenderFacts): readonly string[] {
   return [...texts]
 }
 
+/** A safe entry that matched and was not honoured, and why. */
 export interface RefusedEntry {
   readonly entry: SenderEntry
   readonly why: 'not-authenticated' | 'own-domain' | 'unreadable-sender'

@@ -20,8 +20,10 @@ export type SenderPattern =
   | { readonly kind: 'domain' | 'subtree'; readonly domain: string }
   | { readonly kind: 'list'; readonly listId: string }
 
+/** What a pattern names. */
 export type PatternKind = SenderPattern['kind']
 
+/** Why a text is no pattern. */
 export type PatternProblem =
   | AddressProblem
   | { readonly code: 'empty-pattern' }

@@ -80,4 +80,5 @@ export function bareName(name: string): string {
   return plain.slice(0, end).slice(0, 255)
 }
 
+/** Whether a text holds characters that turn the direction of what follows (UAX #9). */
 export const turnsDirection = (text: string): boolean => bidiOnly.test(text)

@@ -15,6 +15,7 @@ import {
 import { findSlips } from './slips.ts'
 import { createTallies, type Tally } from './tally.ts'
 
+/** What an audit needs beside the entries. */
 export interface AuditContext {
   readonly policy: Pick<OrganisationPolicy, 'ownDomains' | 'sharedProviders'>
   /** Epoch ms. */
@@ -26,6 +27,7 @@ export interface AuditContext {
   readonly limits?: Partial<AuditLimits>
 }
 
+/** From which numbers on something is a finding. */
 export interface AuditLimits {
   /** Days without a match after which an entry has gone quiet. */
   readonly quietDays: number
@@ -38,6 +40,7 @@ export interface AuditLimits {
   /** Released deliveries, or messages written to the sender, that speak against a block. */
   readonly wantedBack: number
 }
+/** Limits where the organisation sets none. */
 export const usualLimits: AuditLimits = {
   quietDays: 180,
   colleagues: 3,
@@ -46,6 +49,7 @@ export const usualLimits: AuditLimits = {
   wantedBack: 2,
 }
 
+/** An audit under way: sees deliveries, then tells its findings. */
 export interface Audit {
   readonly see: (seen: SeenDeliveries) => void
   /** Findings about what was seen so far, most harmful first. An entry is the subject of one at most. */

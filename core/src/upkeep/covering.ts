@@ -4,6 +4,7 @@ import { comparePrecedence, countsWhenever, effect, meet } from './precedence.ts
 /** The live entries of a register by the canonical text of their pattern. */
 export type ByText<E extends SenderEntry> = ReadonlyMap<string, readonly E[]>
 
+/** Entries that have not ended at `now`, by the text of their pattern. */
 export function sortByText<E extends SenderEntry>(entries: readonly E[], now: number): ByText<E> {
   const byText = new Map<string, E[]>()
   for (const entry of entries) {

@@ -15,6 +15,7 @@ export const findingKinds = [
   'quiet',
   'expired',
 ] as const
+/** What upkeep finds. */
 export type FindingKind = (typeof findingKinds)[number]
 
 /** Kinds whose remedy is held to change the outcome of no mail at all. */
@@ -27,6 +28,7 @@ export interface Remedy {
   readonly change: RegisterChange
 }
 
+/** A finding with its entries, its evidence and its remedies. */
 export interface UpkeepFinding {
   readonly kind: FindingKind
   /** The one it is about first, then those it is seen against. */
@@ -47,8 +49,10 @@ export interface RegisteredEntry extends SenderEntry {
   readonly lastMatchedAt: number | null
 }
 
+/** A change that ends entries and adds none. */
 export const ending = (...end: readonly SenderEntry[]): RegisterChange => ({ add: [], end })
 
+/** A finding with a name that stays the same as long as its entries do. */
 export function finding(
   kind: FindingKind,
   entries: readonly RegisteredEntry[],

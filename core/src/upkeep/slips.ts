@@ -31,6 +31,7 @@ export function findSlips(frequent: readonly string[]): (pattern: SenderPattern)
   }
 }
 
+/** Whether one slip of the finger makes one text of the other (Damerau-Levenshtein distance 1). */
 export function isOneEdit(a: string, b: string): boolean {
   if (Math.abs(a.length - b.length) > 1 || a === b) return false
   return distance(a, b) === 1 || isSwap(a, b)

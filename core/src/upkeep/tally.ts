@@ -23,6 +23,7 @@ export interface Tally {
   readonly domains: Set<string>
 }
 
+/** What was seen of one sender. */
 export interface SenderTally {
   deliveries: number
   harmful: number
@@ -44,6 +45,7 @@ const emptyTally = (): Tally => ({
   domains: new Set(),
 })
 
+/** What was seen, by sender. */
 export interface Tallies {
   readonly see: (seen: SeenDeliveries) => void
   /** `null` for an entry that met nothing. */

@@ -1,5 +1,6 @@
 import { isKeptBack, isSettled, isUndecided, type DeliveryState } from '../delivery/index.ts'
 
+/** What fills a sentence. */
 export type Facts = Readonly<Record<string, string | number>>
 
 /** One stop on the way of a message. `at`: epoch ms; for what is to come, when it will; `null` where nobody knows. */

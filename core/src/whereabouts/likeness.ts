@@ -28,6 +28,7 @@ export function wordsLikeness(typed: readonly string[], known: readonly string[]
   return whole === 0 ? 0 : sum / whole
 }
 
+/** A sender, as messages name them. */
 export interface Party {
   readonly name: string
   readonly address: string
@@ -40,6 +41,7 @@ export type TypedParty =
   | { readonly kind: 'words'; readonly words: readonly string[] }
   | { readonly kind: 'none' }
 
+/** What was typed for a sender: an address, a domain, or words of a name. */
 export function readParty(text: string): TypedParty {
   const typed = text
     .trim()
@@ -54,6 +56,7 @@ export function readParty(text: string): TypedParty {
   return words.length === 0 ? { kind: 'none' } : { kind: 'words', words }
 }
 
+/** In what way a sender fits. */
 export type PartyMatch = 'same' | 'same-domain' | 'slip' | 'like' | 'other'
 
 /** How well a party fits what was typed, 0 to 1, and in what way. */

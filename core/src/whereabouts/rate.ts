@@ -25,9 +25,11 @@ export interface Candidate {
   readonly outOfSight: boolean
 }
 
+/** In what way a message fits. */
 export type MatchLabel =
   'all-of-it' | 'close' | 'same-domain' | 'slip' | 'other-colleague' | 'other-time' | 'other-subject' | 'part'
 
+/** How well a message fits, and in what way. */
 export interface Rating {
   /** 0 to 1. */
   readonly likeness: number

@@ -1,5 +1,6 @@
 import { fold } from './fold.ts'
 
+/** A unit of time that people say. */
 export type Unit = 'minute' | 'hour' | 'day' | 'weekend' | 'week' | 'month' | 'year'
 
 /** What the words of a question about time come to. */

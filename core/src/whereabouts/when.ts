@@ -9,6 +9,7 @@ export interface TimeRange {
   readonly to: number
 }
 
+/** Why a time was not understood. */
 export type WhenProblem =
   | { readonly code: 'not-understood'; readonly text: string }
   /** Such as 31 February. */

@@ -1,5 +1,5 @@
 import type { DeliveryState, RulingSentence } from '@pendro/contract'
-import { execute, insert, type Database, type Tx } from '../db/database.ts'
+import { execute, findRow, insert, type Database, type Tx } from '../db/database.ts'
 
 export interface NewRuling {
   /** Of the client: the same one twice is one act. */
@@ -57,4 +57,15 @@ export async function noteEntries(
 /** An act is taken back once. */
 export async function markUndone(db: Database, tx: Tx, rulingId: number, now: Date): Promise<void> {
   await execute(db, 'UPDATE rulings SET undone_at = :now WHERE id = :rulingId', { now, rulingId }, tx)
+}
+
+/** The ruling a request has made already; `null` for none. */
+export async function findToken(db: Database, tx: Tx, token: string): Promise<number | null> {
+  const found = await findRow<{ id: number }>(
+    db,
+    'SELECT id FROM rulings WHERE token = :token',
+    { token },
+    tx,
+  )
+  return found?.id ?? null
 }

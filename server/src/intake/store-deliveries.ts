@@ -10,7 +10,7 @@ import type { Judged, JudgedDelivery } from '../judging/judge.ts'
 import { announce } from '../live/events.ts'
 import { enqueue } from '../outbox/queue.ts'
 import { shownFrom } from '../reading/shown-from.ts'
-import { noteMatches } from '../senders/matches.ts'
+import { noteMatches } from '../lists/matches.ts'
 import type { Read } from './incoming.ts'
 import type { Recipient } from './recipients.ts'
 

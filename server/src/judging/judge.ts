@@ -27,7 +27,7 @@ import {
 import type { Database, Tx } from '../db/database.ts'
 import { mailboxPolicy, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { rulesOf } from '../mail-rules/rules.ts'
-import { briefs, entriesFor } from '../senders/entries.ts'
+import { briefs, entriesFor } from '../lists/entries.ts'
 import { loadKnowledge, type Knowledge } from './knowledge.ts'
 
 /** A message as it came in, read. `message` is `null` when it could not be. */

@@ -5,7 +5,7 @@ import { noAuthentication, type SenderFacts } from '@pendro/core/senders'
 import { findRow, select, type Database } from '../db/database.ts'
 import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
-import { factsOf } from '../senders/seen.ts'
+import { factsOf } from '../lists/seen.ts'
 import { shownRule, type RuleRow } from './rules.ts'
 
 const day = 86_400_000

@@ -12,8 +12,8 @@ import { registerOf } from '../judging/judge.ts'
 import type { Reader } from '../reading/reader.ts'
 import { findReading } from '../reading/reading.ts'
 import { applyRuling, type AppliedRuling } from '../rulings/rulings.ts'
-import { entriesFor } from '../senders/entries.ts'
-import { factsOf } from '../senders/seen.ts'
+import { entriesFor } from '../lists/entries.ts'
+import { factsOf } from '../lists/seen.ts'
 import type { SignedInColleague } from './access.ts'
 
 interface MailRow {

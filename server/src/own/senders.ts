@@ -9,7 +9,7 @@ import {
 import { select, type Database } from '../db/database.ts'
 import { AppError } from '../errors.ts'
 import { applyWanted } from '../senders/changes.ts'
-import { entriesFor, entryColumns, toEntry, type EntryRow } from '../senders/entries.ts'
+import { entriesFor, entryColumns, toEntry, type EntryRow } from '../lists/entries.ts'
 import type { SignedInColleague } from './access.ts'
 
 interface OwnEntryRow extends EntryRow {

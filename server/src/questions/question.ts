@@ -14,8 +14,8 @@ import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisat
 import { AppError } from '../errors.ts'
 import { rulesOf } from '../mail-rules/rules.ts'
 import { registerOf, showLine } from '../judging/judge.ts'
-import { readPattern } from '../senders/drafts.ts'
-import { briefs, entriesFor } from '../senders/entries.ts'
+import { readPattern } from '../lists/drafts.ts'
+import { briefs, entriesFor } from '../lists/entries.ts'
 
 interface Question {
   readonly from: string

@@ -1,6 +1,5 @@
 import { randomUUID } from 'node:crypto'
 import type { DeliveryState, RulingSentence } from '@pendro/contract'
-import { insertRuling, noteDeliveries } from '../acts/ruling-rows.ts'
 import { writeArf } from '@pendro/core/formats'
 import { senderFacts } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
@@ -12,9 +11,9 @@ import type { Reader } from '../reading/reader.ts'
 import { packMessage, type Packed } from '../intake/incoming.ts'
 import { storeMessages } from '../intake/store-messages.ts'
 import { hashMessageId } from '../judging/knowledge.ts'
-import { writeRecord, type Actor } from '../record/write.ts'
-import { shiftClusters } from '../judging/clusters.ts'
-import { learn, teachingOf } from '../rulings/learning.ts'
+import type { Actor } from '../record/write.ts'
+import { teachingOf, type Teaching } from '../rulings/learning.ts'
+import { writeRuling, type RulingPlan } from '../rulings/write.ts'
 import { translator } from '../wording.ts'
 
 interface Reported {
@@ -38,10 +37,8 @@ export interface TakenReport {
  * Learns from a message that got through and was handed in. It is a ruling like any other: in the record,
  * undone from there. A message Pendro has never seen is kept for it.
  */
-export async function learnReported(
-  db: Database,
-  { by, mailboxId, raw, read, verdict, now }: Reported,
-): Promise<TakenReport> {
+export async function learnReported(db: Database, reported: Reported): Promise<TakenReport> {
+  const { by, mailboxId, raw, read, verdict, now } = reported
   const { parsed, reading } = await read(raw)
   if (!parsed.ok || !reading) throw new AppError('NO_MESSAGE')
   const message = parsed.value
@@ -50,7 +47,29 @@ export async function learnReported(
     const known = await findKnown(db, tx, message, mailboxId)
     const messageId = known?.message_id ?? (await keepMessage(db, tx, { message, raw, packed, now }))
     const learned = (await hasTaughtEnough(db, tx, by, mailboxId, now)) ? 'nothing' : verdict
-    const sentence: RulingSentence = {
+    const teaching = teachingOf(messageId, known?.sender_facts ?? senderFacts(message, null), reading)
+    const plan = planOf(reported, { message, known, learned, teaching })
+    const { id } = await writeRuling(db, tx, plan)
+    return { rulingId: id, subject: message.subject, deliveryId: known?.id ?? null }
+  })
+}
+
+interface Learned {
+  readonly message: Message
+  readonly known: Known | null
+  readonly learned: RulingSentence['learn']
+  readonly teaching: Teaching
+}
+
+function planOf(
+  { by, mailboxId, now }: Reported,
+  { message, known, learned, teaching }: Learned,
+): RulingPlan {
+  return {
+    token: randomUUID(),
+    by: { actor: by, columns: { staffer_id: by.kind === 'staffer' ? by.id : null } },
+    at: now,
+    sentence: {
       message: 'leave',
       learn: learned,
       sender: 'as-is',
@@ -58,47 +77,32 @@ export async function learnReported(
       for: 'colleague',
       withoutAuthentication: false,
       reason: '',
-    }
-    const rulingId = await insertRuling(db, tx, {
-      token: randomUUID(),
-      by: { staffer_id: by.kind === 'staffer' ? by.id : null },
-      at: now,
-      sentence,
-    })
-    if (known) {
-      await noteDeliveries(db, tx, rulingId, [{ id: known.id, from: known.state, to: known.state }])
-      if (learned !== 'nothing') await shiftClusters(db, tx, [known.cluster_key], learned, 1)
-    }
-    if (learned !== 'nothing') {
-      const teaching = teachingOf(messageId, known?.sender_facts ?? senderFacts(message, null), reading)
-      await learn(db, tx, rulingId, learned, [teaching])
-    }
-    const facts = {
-      message: 'report',
-      learn: learned,
-      sender: 'as-is',
-      for: 'colleague',
-      until: '',
-      deliveries: 1,
-      colleagues: 1,
-      subject: message.subject.slice(0, 500),
-      from: message.from[0]?.text ?? '',
-      patterns: '',
-      ended: 0,
-    }
-    await writeRecord(db, tx, [
-      {
-        at: now,
-        act: 'ruling',
-        by,
-        mailboxId: known?.mailbox_id ?? mailboxId,
-        deliveryId: known?.id ?? null,
-        rulingId,
-        facts,
+    },
+    moves: known ? [{ id: known.id, from: known.state, to: known.state, cameFrom: null }] : [],
+    lists: null,
+    lesson:
+      learned === 'nothing'
+        ? null
+        : { verdict: learned, teachings: [teaching], clusters: known ? [known.cluster_key] : [] },
+    record: {
+      act: 'ruling',
+      mailboxId: known?.mailbox_id ?? mailboxId,
+      deliveryId: known?.id ?? null,
+      facts: {
+        message: 'report',
+        learn: learned,
+        sender: 'as-is',
+        for: 'colleague',
+        until: '',
+        deliveries: 1,
+        colleagues: 1,
+        subject: message.subject.slice(0, 500),
+        from: message.from[0]?.text ?? '',
+        patterns: '',
+        ended: 0,
       },
-    ])
-    return { rulingId, subject: message.subject, deliveryId: known?.id ?? null }
-  })
+    },
+  }
 }
 
 /** Of one colleague in a day; more of them are noted and teach nothing. */

@@ -3,8 +3,8 @@ import { planChange } from '@pendro/core/rulings'
 import { patternText } from '@pendro/core/senders'
 import type { Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
-import { entriesFor } from '../senders/entries.ts'
-import { mailboxesOf, reachOf } from '../senders/reach.ts'
+import { entriesFor } from '../lists/entries.ts'
+import { mailboxesOf, reachOf } from '../lists/reach.ts'
 import { proposedEntries, ruledDeliveries } from '../rulings/proposals.ts'
 
 /** What a ruling's sentence would have changed in mail already seen. */

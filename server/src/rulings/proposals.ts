@@ -1,11 +1,11 @@
 import type { DeliveryState, RememberedState } from '@pendro/core/delivery'
 import type { RulingSentence } from '@pendro/contract'
 import { isBindingByDefault, type ProposedEntry } from '@pendro/core/rulings'
-import { patternAtWidth, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
+import { displayPattern, patternAtWidth, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
 import { select, type Database, type Tx } from '../db/database.ts'
 import type { Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
-import { endOfDay, readPattern } from '../senders/drafts.ts'
+import { endOfDay, readPattern } from '../lists/drafts.ts'
 
 /** A delivery as a ruling needs it. */
 export interface RuledDelivery {
@@ -79,3 +79,9 @@ function patternOf(
   if (!found) throw new AppError('NO_SENDER', { deliveryId: id, width })
   return found
 }
+
+const mostNamed = 5
+
+/** The patterns of entries as the record names them, the first few. */
+export const namePatterns = (entries: readonly Pick<ProposedEntry, 'pattern'>[]): string =>
+  [...new Set(entries.map(({ pattern }) => displayPattern(pattern)))].slice(0, mostNamed).join(', ')

@@ -1,28 +1,27 @@
-import { insertRuling, noteEntries } from '../acts/ruling-rows.ts'
+import { findToken } from '../acts/ruling-rows.ts'
 import type { z } from 'zod'
 import type { EntryBrief, registerChange, RulingSentence } from '@pendro/contract'
 import { planChange, type ProposedEntry, type RegisterChange } from '@pendro/core/rulings'
 import { displayPattern, patternText, type SenderEntry } from '@pendro/core/senders'
-import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import { findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { translator } from '../wording.ts'
-import { announce } from '../live/events.ts'
-import { writeRecord, type RecordEntry } from '../record/write.ts'
-import { actor, rulerColumns, type Ruler } from '../sign-in/sessions.ts'
-import { checkEntries, readDraft } from './drafts.ts'
+import type { RecordEntry } from '../record/write.ts'
+import { namePatterns } from '../rulings/proposals.ts'
+import { writeRuling } from '../rulings/write.ts'
+import { ruledBy, type Ruler } from '../sign-in/sessions.ts'
+import { checkEntries, readDraft } from '../lists/drafts.ts'
 import {
   briefs,
   entriesFor,
   entryColumns,
-  insertEntries,
   lockLists,
   toEntry,
   type EntryOrigin,
   type EntryRow,
-} from './entries.ts'
-import { mailboxesOf } from './reach.ts'
-import { askUpkeep } from './upkeep-asked.ts'
+} from '../lists/entries.ts'
+import { mailboxesOf } from '../lists/reach.ts'
 
 type Wanted = z.output<typeof registerChange>
 
@@ -196,16 +195,6 @@ export async function applyWanted(
   return inTransaction(db, work, { againOnDuplicate: true })
 }
 
-export async function findToken(db: Database, tx: Tx, token: string): Promise<number | null> {
-  const found = await findRow<{ id: number }>(
-    db,
-    'SELECT id FROM rulings WHERE token = :token',
-    { token },
-    tx,
-  )
-  return found?.id ?? null
-}
-
 interface Written {
   readonly who: Ruler
   readonly planned: PlannedChange
@@ -213,88 +202,45 @@ interface Written {
   readonly token: string
   readonly now: Date
   readonly organisation: Organisation
-  readonly act: string
+  readonly act: RecordEntry['act']
   readonly origin: EntryOrigin['origin']
   readonly facts?: RecordEntry['facts']
 }
 
-interface ListChange {
-  readonly add: Parameters<typeof insertEntries>[2]
-  readonly end: readonly SenderEntry[]
-  /** What the lists have of the same patterns. */
-  readonly existing: readonly SenderEntry[]
-  readonly origin: EntryOrigin
-}
-
-/** Ends and adds entries for an act, and notes them with it; the entries that were added. */
-export async function changeLists(
-  db: Database,
-  tx: Tx,
-  rulingId: number,
-  { add, end, existing, origin }: ListChange,
-): ReturnType<typeof insertEntries> {
-  await lockLists(db, tx, end)
-  // Entries whose time ran out are ended for good here, so that new ones of the same pattern can take their place.
-  const expired = existing.filter(({ until }) => until !== null && until <= origin.at.getTime())
-  await endEntries(
-    db,
-    tx,
-    [...end, ...expired].map(({ id }) => id),
-    origin.at,
-  )
-  const added = await insertEntries(db, tx, add, origin)
-  await noteEntries(db, tx, rulingId, {
-    added: added.map(({ id }) => id),
-    ended: end.map(({ id }) => id),
-  })
-  return added
-}
-
-/** Writes a planned change with its ruling, record entry and news, inside the caller's transaction. */
-export async function writeChange(
-  db: Database,
-  tx: Tx,
-  { who, planned, reason, token, now, organisation, act, origin, facts = {} }: Written,
-): Promise<Applied> {
+/** Writes a planned change as a ruling that moves no mail, inside the caller's transaction. */
+export async function writeChange(db: Database, tx: Tx, written: Written): Promise<Applied> {
+  const { who, planned, reason, token, now, organisation, act, origin, facts = {} } = written
   const { change, replaces, existing } = planned
   checkEntries(who, change.add, change.end, reason, organisation)
-  if (change.add.length + change.end.length === 0) throw new AppError('NOTHING_TO_DO', { context: 'lists' })
-  const rulingId = await insertRuling(db, tx, {
+  const first = change.add[0] ?? change.end[0]
+  if (!first) throw new AppError('NOTHING_TO_DO', { context: 'lists' })
+  const owners = mailboxesOf(change)
+  const { id } = await writeRuling(db, tx, {
     token,
-    by: rulerColumns(who),
+    by: ruledBy(who),
     at: now,
     sentence: listsOnly(reason),
-  })
-  const added = await changeLists(db, tx, rulingId, {
-    add: change.add.map(entry => ({ ...entry, ...replacing(replaces.get(keyOf(entry))) })),
-    end: change.end,
-    existing,
-    origin: { at: now, reason, origin },
-  })
-  const owners = mailboxesOf(change)
-  await writeRecord(db, tx, [
-    {
-      at: now,
+    moves: [],
+    lists: {
+      add: change.add.map(entry => ({ ...entry, ...replacing(replaces.get(keyOf(entry))) })),
+      end: change.end,
+      existing,
+      origin: { at: now, reason, origin },
+    },
+    lesson: null,
+    record: {
       act,
-      by: actor(who),
       mailboxId: owners?.length === 1 ? (owners[0] ?? null) : null,
-      rulingId,
-      reason,
       facts: {
         added: change.add.length,
         ended: change.end.length,
-        entry: added[0]?.id ?? change.end[0]?.id ?? 0,
-        standing: change.add[0]?.standing ?? change.end[0]?.standing ?? '',
-        patterns: [...new Set([...change.add, ...change.end].map(({ pattern }) => displayPattern(pattern)))]
-          .slice(0, 5)
-          .join(', '),
+        standing: first.standing,
+        patterns: namePatterns([...change.add, ...change.end]),
         ...facts,
       },
     },
-  ])
-  await announce(db, tx, now, [{ kind: 'senders', deliveryId: null, state: null, by: actor(who).name }])
-  await askUpkeep(db, tx, now)
-  return describeChange(db, tx, rulingId)
+  })
+  return describeChange(db, tx, id)
 }
 
 const replacing = (id: number | undefined) => (id === undefined ? {} : { replacesId: id })
@@ -329,14 +275,4 @@ export async function describeChange(db: Database, tx: Tx, rulingId: number): Pr
   const named = (what: string) =>
     rows.filter(row => row.what === what).flatMap(row => shown.get(row.id) ?? [])
   return { rulingId, at: ruling?.at.toISOString() ?? '', added: named('added'), ended: named('ended') }
-}
-
-export async function endEntries(db: Database, tx: Tx, ids: readonly number[], now: Date): Promise<void> {
-  for (let i = 0; i < ids.length; i += 5000)
-    await execute(
-      db,
-      'UPDATE sender_entries SET ended_at = :now WHERE id IN (:ids) AND ended_at IS NULL',
-      { now, ids: ids.slice(i, i + 5000) },
-      tx,
-    )
 }

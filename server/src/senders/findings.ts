@@ -1,3 +1,4 @@
+import { findToken } from '../acts/ruling-rows.ts'
 import type { z } from 'zod'
 import type { FindingShape, ReachShape, UpkeepShape, applyRemedy, previewRemedy } from '@pendro/contract'
 import { findingKinds } from '@pendro/core/upkeep'
@@ -10,17 +11,10 @@ import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { isLookingOver } from './upkeep-watch.ts'
-import {
-  describeChange,
-  findToken,
-  liveEntries,
-  writeChange,
-  type Applied,
-  type PlannedChange,
-} from './changes.ts'
-import { briefs, entriesFor, entryColumns, lockLists, toEntry, type EntryRow } from './entries.ts'
+import { describeChange, liveEntries, writeChange, type Applied, type PlannedChange } from './changes.ts'
+import { briefs, entriesFor, entryColumns, lockLists, toEntry, type EntryRow } from '../lists/entries.ts'
 import { asideFindings, openFindings } from './findings-sql.ts'
-import { reachOf } from './reach.ts'
+import { reachOf } from '../lists/reach.ts'
 import type { KeptRemedy } from './upkeep.ts'
 
 interface FindingRow {

@@ -6,7 +6,7 @@ import { findMailboxRow, readOrganisation, type Organisation } from '../db/organ
 import { AppError } from '../errors.ts'
 import type { SignedIn } from '../sign-in/sessions.ts'
 import { writeChange } from './changes.ts'
-import { endOfDay } from './drafts.ts'
+import { endOfDay } from '../lists/drafts.ts'
 import {
   allEntries,
   briefs,
@@ -15,9 +15,9 @@ import {
   lockLists,
   toEntry,
   type EntryRow,
-} from './entries.ts'
+} from '../lists/entries.ts'
 import { say, sayFileProblem, sayWhy } from './import-said.ts'
-import { reachOf } from './reach.ts'
+import { reachOf } from '../lists/reach.ts'
 
 /** Larger files are refused before they are read. */
 const mostBytes = 10_000_000

@@ -1,3 +1,4 @@
+import { findToken } from '../acts/ruling-rows.ts'
 import type { EntryRequest } from '@pendro/contract'
 import { findRefusal } from '@pendro/core/rulings'
 import { displayPattern, parsePattern, patternText } from '@pendro/core/senders'
@@ -9,14 +10,15 @@ import {
   isDuplicate,
   select,
   type Database,
+  type Tx,
 } from '../db/database.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
-import { findToken, planWanted, writeChange, type Applied } from './changes.ts'
-import { readPattern } from './drafts.ts'
+import { planWanted, writeChange, type Applied } from './changes.ts'
+import { readPattern } from '../lists/drafts.ts'
 
 interface RequestRow {
   readonly id: number
@@ -127,10 +129,10 @@ export async function answerRequestOf(
   db: Database,
   who: SignedIn,
   id: number,
-  { approve, answer, token }: Answer,
+  answer: Answer,
   now: Date,
 ): Promise<Applied | null> {
-  if (!approve && answer === '') throw new AppError('NEEDS_REASON', { context: 'decline' })
+  if (!answer.approve && answer.answer === '') throw new AppError('NEEDS_REASON', { context: 'decline' })
   return inTransaction(
     db,
     async tx => {
@@ -143,62 +145,16 @@ export async function answerRequestOf(
       if (!row) throw new AppError('REQUEST_NOT_FOUND')
       if (row.state !== 'open')
         throw new AppError('ALREADY_ANSWERED', { context: row.state, by: row.answered_by })
-      const organisation = await readOrganisation(db, tx)
-      if ((await findToken(db, tx, token)) !== null) throw new AppError('ALREADY_ANSWERED')
-      let applied: Applied | null = null
-      if (approve) {
-        const same = await select<{ id: number }>(
-          db,
-          `SELECT id FROM sender_entries WHERE pattern = :pattern AND standing = :standing AND mailbox_id = :mailbox AND ended_at IS NULL`,
-          { pattern: row.pattern, standing: row.standing, mailbox: row.mailbox_id },
-          tx,
-        )
-        const wanted = {
-          add: [
-            {
-              pattern: row.pattern,
-              standing: row.standing,
-              mailboxId: null,
-              withoutAuthentication: false,
-              until: null,
-            },
-          ],
-          end: same.map(entry => entry.id),
-        }
-        const planned = await planWanted(db, wanted, organisation, now, { tx, lock: true })
-        applied = await writeChange(db, tx, {
-          who,
-          planned,
-          reason: answer || row.reason,
-          token,
-          now,
-          organisation,
-          act: 'approved',
-          origin: 'request',
-          facts: { askedBy: row.asked_by, for: row.mailbox_name },
-        })
-      } else {
-        await writeRecord(db, tx, [
-          {
-            at: now,
-            act: 'declined',
-            by: actor(who),
-            mailboxId: row.mailbox_id,
-            reason: answer,
-            facts: { pattern: toShape(row).pattern, standing: row.standing, askedBy: row.asked_by },
-          },
-        ])
-        await announce(db, tx, now, [
-          { kind: 'senders', deliveryId: null, state: null, by: who.staffer.name },
-        ])
-      }
+      if ((await findToken(db, tx, answer.token)) !== null) throw new AppError('ALREADY_ANSWERED')
+      const answering = { who, row, answer, now }
+      const applied = answer.approve ? await approve(db, tx, answering) : await decline(db, tx, answering)
       await execute(
         db,
         `UPDATE entry_requests SET state = :state, answer = :answer, answered_by = :by, answered_at = :now, ruling_id = :rulingId WHERE id = :id`,
         {
           id,
-          state: approve ? 'approved' : 'declined',
-          answer,
+          state: answer.approve ? 'approved' : 'declined',
+          answer: answer.answer,
           by: who.staffer.name,
           now,
           rulingId: applied?.rulingId ?? null,
@@ -209,4 +165,61 @@ export async function answerRequestOf(
     },
     { againOnDuplicate: true },
   )
+}
+
+interface Answering {
+  readonly who: SignedIn
+  readonly row: RequestRow
+  readonly answer: Answer
+  readonly now: Date
+}
+
+async function approve(
+  db: Database,
+  tx: Tx,
+  { who, row, answer: { answer, token }, now }: Answering,
+): Promise<Applied> {
+  const { pattern, standing, mailbox_id: mailbox } = row
+  const same = await select<{ id: number }>(
+    db,
+    `SELECT id FROM sender_entries WHERE pattern = :pattern AND standing = :standing AND mailbox_id = :mailbox AND ended_at IS NULL`,
+    { pattern, standing, mailbox },
+    tx,
+  )
+  const organisation = await readOrganisation(db, tx)
+  const wanted = {
+    add: [{ pattern, standing, mailboxId: null, withoutAuthentication: false, until: null }],
+    end: same.map(({ id }) => id),
+  }
+  const planned = await planWanted(db, wanted, organisation, now, { tx, lock: true })
+  return writeChange(db, tx, {
+    who,
+    planned,
+    reason: answer || row.reason,
+    token,
+    now,
+    organisation,
+    act: 'approved',
+    origin: 'request',
+    facts: { askedBy: row.asked_by, for: row.mailbox_name },
+  })
+}
+
+async function decline(
+  db: Database,
+  tx: Tx,
+  { who, row, answer: { answer }, now }: Answering,
+): Promise<null> {
+  await writeRecord(db, tx, [
+    {
+      at: now,
+      act: 'declined',
+      by: actor(who),
+      mailboxId: row.mailbox_id,
+      reason: answer,
+      facts: { pattern: toShape(row).pattern, standing: row.standing, askedBy: row.asked_by },
+    },
+  ])
+  await announce(db, tx, now, [{ kind: 'senders', deliveryId: null, state: null, by: who.staffer.name }])
+  return null
 }

@@ -35,11 +35,11 @@ import {
   setFindingAside,
 } from './findings.ts'
 import { askToTake, importLinesOf, importStatusOf, keepImport } from './imports.ts'
-import { reachOf } from './reach.ts'
+import { reachOf } from '../lists/reach.ts'
 import { answerRequestOf, askForEverybody, readQueue } from './requests.ts'
 import { readEntrySheet } from './sheet.ts'
 import { entryCounts, entryPage } from './table.ts'
-import { takeOutList } from './take-out.ts'
+import { exportList } from './export.ts'
 import { unsubscribeFrom } from './unsubscribe.ts'
 
 export function senderRoutes(router: Router, { db, now, settings, queued, reader = readHere }: Deps): void {
@@ -96,7 +96,7 @@ export function senderRoutes(router: Router, { db, now, settings, queued, reader
     const query = exportQuery.safeParse(req.query)
     if (!query.success)
       throw new AppError('BAD_REQUEST', { where: 'query', wrong: [z.prettifyError(query.error)] })
-    await takeOutList(db, who, query.data, now(), res)
+    await exportList(db, who, query.data, now(), res)
   })
 
   mount(router, unsubscribe, async ({ params, body, who }) => ({

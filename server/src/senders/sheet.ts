@@ -3,7 +3,7 @@ import { dayOf, daysBefore } from '@pendro/core/keeping'
 import { select, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
-import { briefs, entryColumns, toEntry, type EntryRow } from './entries.ts'
+import { briefs, entryColumns, toEntry, type EntryRow } from '../lists/entries.ts'
 import { entryRows } from './table.ts'
 
 /** Everything the sheet of one entry shows. */

@@ -6,7 +6,7 @@ import { displayPattern } from '@pendro/core/senders'
 import { findRow, select, type Database, type Row } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
-import { entryColumns, toEntry, type EntryRow, type EntryOrigin } from './entries.ts'
+import { entryColumns, toEntry, type EntryRow, type EntryOrigin } from '../lists/entries.ts'
 import { decisionKinds, openFindings } from './findings-sql.ts'
 
 const shownDays = 30

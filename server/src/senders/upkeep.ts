@@ -5,9 +5,9 @@ import { startOfDay, dayOf, daysBefore } from '@pendro/core/keeping'
 import { execute, inTransaction, insert, select, type Database } from '../db/database.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { announce } from '../live/events.ts'
-import { entryColumns, toEntry, type EntryRow } from './entries.ts'
-import { usualDays } from './reach.ts'
-import { allSeen } from './seen.ts'
+import { entryColumns, toEntry, type EntryRow } from '../lists/entries.ts'
+import { usualDays } from '../lists/reach.ts'
+import { allSeen } from '../lists/seen.ts'
 
 const day = 86_400_000
 

@@ -115,15 +115,18 @@ export interface AnsweringColleague {
 }
 export type Ruler = SignedIn | AnsweringColleague
 
-/** Who made a ruling, as its row has it. */
-export const rulerColumns = (who: Ruler) =>
-  'colleague' in who
-    ? { staffer_id: null, colleague_id: who.colleague.id }
-    : { staffer_id: who.staffer.id, colleague_id: null }
-
 export function actor(who: Ruler): Actor {
   if ('colleague' in who) return { kind: 'colleague', id: null, name: who.colleague.name }
   return { kind: 'staffer', id: who.staffer.id, name: who.staffer.name }
 }
+
+/** Who makes a ruling: as its row has them, and as the record names them. */
+export const ruledBy = (who: Ruler) => ({
+  actor: actor(who),
+  columns:
+    'colleague' in who
+      ? { staffer_id: null, colleague_id: who.colleague.id }
+      : { staffer_id: who.staffer.id, colleague_id: null },
+})
 
 export const isSteward = (who: Ruler): boolean => 'staffer' in who && who.staffer.role === 'steward'

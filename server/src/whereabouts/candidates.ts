@@ -1,7 +1,7 @@
 import { parseDomain } from '@pendro/core/address'
 import type { Asked, TypedParty } from '@pendro/core/whereabouts'
 import { select, type Database, type Row } from '../db/database.ts'
-import { domainKey } from '../senders/domain-key.ts'
+import { domainKey } from '../lists/domain-key.ts'
 import { mostMessages, queriesFor, type Window } from './search.ts'
 
 /** A message that was found, once for each of its deliveries. */

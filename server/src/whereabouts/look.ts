@@ -15,7 +15,7 @@ import {
 } from '@pendro/core/whereabouts'
 import { findRow, select, type Database } from '../db/database.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
-import { domainKey } from '../senders/domain-key.ts'
+import { domainKey } from '../lists/domain-key.ts'
 import { findMessages, type FoundMessage } from './candidates.ts'
 import { journeysOf, outboundHit, refusedHit } from './journeys.ts'
 import { countLookedAt } from './looked-at.ts'

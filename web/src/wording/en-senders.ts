@@ -445,7 +445,7 @@ export const enSenders = {
     look: 'See the entries',
     undo: 'Undo the import',
   },
-  takeOut: {
+  export: {
     button: 'Export as…',
     hint: {
       text: 'one per line, with reasons after a #',

@@ -11,6 +11,7 @@ export function isBulk(message: Message): boolean {
   )
 }
 
+/** Evidence that a message went to many. */
 export function weighBulk({ message, context: { recipients } }: Weighed): readonly Evidence[] {
   const found: Evidence[] = []
   if (isBulk(message)) {

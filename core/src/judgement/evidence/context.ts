@@ -32,6 +32,7 @@ export interface WeighContext {
   readonly receivedAt: number
 }
 
+/** A message with all that weighing needs. */
 export interface Weighed {
   readonly message: Message
   readonly sender: SenderFacts

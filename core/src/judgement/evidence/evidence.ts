@@ -48,6 +48,7 @@ interface Given {
   readonly raw?: readonly RawFact[]
 }
 
+/** One piece of evidence with its weight from the table. */
 export function evidence(finding: Finding, { facts = {}, times = 1, raw = [] }: Given = {}): Evidence {
   // Rounded here and nowhere else, so that the bars on screen add up to the score on screen.
   const weight = Math.round(weights[finding] * times * 100) / 100

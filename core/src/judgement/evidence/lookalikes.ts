@@ -2,6 +2,7 @@ import { covers, displayDomain, findLookalike, type Lookalike } from '../../addr
 import type { Weighed } from './context.ts'
 import { evidence, type Evidence, type RawFact } from './evidence.ts'
 
+/** Two domains and why they are alike, as raw evidence. */
 export const rawLikeness = ({ known, by }: Lookalike): readonly RawFact[] => [
   ['', known, 'resembles'],
   ['', '', by],

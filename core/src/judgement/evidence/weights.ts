@@ -52,4 +52,5 @@ export const weights = {
   'could-not-be-read': 3.4, // by hand
 } as const
 
+/** The name of a piece of evidence. */
 export type Finding = keyof typeof weights

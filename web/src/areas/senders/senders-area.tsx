@@ -153,7 +153,7 @@ function InAndOut({ filter }: { filter: Filter }) {
       )}
       <DropdownMenu.Root>
         <DropdownMenu.Trigger asChild>
-          <Button>{t('senders.takeOut.button')}</Button>
+          <Button>{t('senders.export.button')}</Button>
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content
@@ -169,7 +169,7 @@ function InAndOut({ filter }: { filter: Filter }) {
                   className="block rounded-sm px-3 py-1.5 outline-none data-highlighted:bg-tint"
                 >
                   <span className="block font-semibold">{t(`senders.bringIn.format.${format}`)}</span>
-                  <span className="block text-[0.9em] text-ink-2">{t(`senders.takeOut.hint.${format}`)}</span>
+                  <span className="block text-[0.9em] text-ink-2">{t(`senders.export.hint.${format}`)}</span>
                 </a>
               </DropdownMenu.Item>
             ))}

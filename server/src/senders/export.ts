@@ -30,7 +30,7 @@ const forms: Readonly<
 }
 
 /** Sends the filtered lists as a file, and notes who took them out. */
-export async function takeOutList(
+export async function exportList(
   db: Database,
   who: SignedIn,
   { format, ...filter }: Query,

@@ -1,0 +1,106 @@
+import type { RulingSentence } from '@pendro/contract'
+import { transitions, type PlannedMove } from '@pendro/core/delivery'
+import { insertRuling, noteDeliveries } from '../acts/ruling-rows.ts'
+import type { Database, Tx } from '../db/database.ts'
+import { moveDeliveries } from '../deliveries/move.ts'
+import { shiftClusters } from '../judging/clusters.ts'
+import { changeLists, type ListChange } from '../lists/change.ts'
+import { askUpkeep } from '../lists/upkeep-asked.ts'
+import { announce } from '../live/events.ts'
+import { enqueue } from '../outbox/queue.ts'
+import { writeRecord, type Actor, type RecordEntry } from '../record/write.ts'
+import { learn, type Teaching, type Verdict } from './learning.ts'
+
+/** Who makes a ruling: as its row has them, and as the record names them. */
+export interface RuledBy {
+  readonly actor: Actor
+  readonly columns: { readonly staffer_id: number | null; readonly colleague_id?: number | null }
+}
+
+/** An act of a person as plain data: what it does to deliveries, lists and what is learned, and what is said of it. */
+export interface RulingPlan {
+  /** Of the client: the same one twice is one act. */
+  readonly token: string
+  readonly by: RuledBy
+  readonly at: Date
+  readonly sentence: RulingSentence
+  /** What becomes of each delivery; one that stays where it is is noted, too. */
+  readonly moves: readonly PlannedMove[]
+  readonly lists: ListChange | null
+  readonly lesson: Lesson | null
+  readonly record: Pick<RecordEntry, 'act' | 'mailboxId' | 'deliveryId' | 'facts'>
+}
+
+interface Lesson {
+  readonly verdict: Verdict
+  readonly teachings: readonly Teaching[]
+  /** Texts that are ranked anew with it. */
+  readonly clusters: readonly string[]
+}
+
+/** What was written: the ruling's number, and the entries it made. */
+export interface WrittenRuling {
+  readonly id: number
+  readonly added: Awaited<ReturnType<typeof changeLists>>
+}
+
+/**
+ * The one place that carries out an act of a person, in the caller's transaction: row, deliveries, outbox, lists, lesson,
+ * record and news, all of it or nothing. The caller has locked what the plan was made from.
+ */
+export async function writeRuling(db: Database, tx: Tx, plan: RulingPlan): Promise<WrittenRuling> {
+  const { token, by, at, sentence, moves, lists, lesson, record } = plan
+  const id = await insertRuling(db, tx, { token, by: by.columns, at, sentence })
+  const added = lists === null ? [] : await changeLists(db, tx, id, lists)
+  await noteDeliveries(db, tx, id, moves)
+  await carryOut(db, tx, plan)
+  if (lesson !== null) {
+    await learn(db, tx, id, lesson.verdict, lesson.teachings)
+    await shiftClusters(db, tx, lesson.clusters, lesson.verdict, 1)
+  }
+  const entry = added[0]?.id ?? lists?.end[0]?.id ?? 0
+  await writeRecord(db, tx, [
+    {
+      ...record,
+      at,
+      by: by.actor,
+      rulingId: id,
+      reason: sentence.reason,
+      facts: { ...record.facts, entry },
+    },
+  ])
+  await tell(db, tx, plan)
+  return { id, added }
+}
+
+async function carryOut(
+  db: Database,
+  tx: Tx,
+  { sentence: { message }, moves, at }: RulingPlan,
+): Promise<void> {
+  if (message === 'leave') return
+  await moveDeliveries(
+    db,
+    tx,
+    message,
+    moves.map(move => ({ ...move, boundFor: move.to === 'deferred' ? 'released' : null })),
+  )
+  if (transitions[message].queues)
+    await enqueue(
+      db,
+      tx,
+      'delivery',
+      moves.map(({ id }) => ({ subjectId: id, place: 'released', at })),
+      // A job that ended in a refusal makes room for a new try.
+      { again: true },
+    )
+}
+
+async function tell(db: Database, tx: Tx, { by, at, moves, lists }: RulingPlan): Promise<void> {
+  const { name } = by.actor
+  await announce(db, tx, at, [
+    ...moves.map(({ id, to }) => ({ kind: 'ruled' as const, deliveryId: id, state: to, by: name })),
+    ...(lists === null ? [] : [{ kind: 'senders' as const, deliveryId: null, state: null, by: name }]),
+  ])
+  if (lists !== null) await askUpkeep(db, tx, at)
+}
