@@ -51,37 +51,14 @@ export const version = '0.1.0'
 
 /** Builds the application; `main.ts` listens. */
 export function createApp(deps: Deps): Express {
-  const { db, log, settings, live } = deps
+  const { log, settings } = deps
   const app = express()
   app.disable('x-powered-by')
   // Answers are fresh by nature; hashing each for a comparison nobody makes would cost more than it saves.
   app.disable('etag')
   // Only a proxy that somebody named may say whom it speaks for: limits of tries count by it.
   if (settings.PENDRO_TRUST_PROXY) app.set('trust proxy', settings.PENDRO_TRUST_PROXY)
-  app.use(
-    helmet({
-      contentSecurityPolicy: {
-        useDefaults: false,
-        directives: {
-          'default-src': ["'none'"],
-          'script-src': ["'self'"],
-          // Radix and the virtual list place things by style attributes.
-          'style-src': ["'self'", "'unsafe-inline'"],
-          'font-src': ["'self'"],
-          'img-src': ["'self'", 'data:'],
-          'connect-src': ["'self'"],
-          'frame-src': ["'self'", 'blob:'],
-          'base-uri': ["'none'"],
-          'form-action': ["'self'"],
-          'frame-ancestors': ["'none'"],
-        },
-      },
-      // Chromium warns on every page when the header comes after the origin was first seen without it.
-      originAgentCluster: false,
-      // Plain HTTP on loopback is how it is tried out; where cookies are for TLS alone, so is the site.
-      strictTransportSecurity: settings.PENDRO_SECURE_COOKIES === 'yes' ? { maxAge: 31_536_000 } : false,
-    }),
-  )
+  app.use(securityHeaders(settings))
   app.use(
     pinoHttp({
       logger: log.sink,
@@ -90,6 +67,38 @@ export function createApp(deps: Deps): Express {
     }),
   )
 
+  app.use(apiOf(deps))
+  serveWeb(app, settings.PENDRO_WEB_DIR)
+  app.use(answerError(log))
+  return app
+}
+
+const securityHeaders = (settings: Pick<Settings, 'PENDRO_SECURE_COOKIES'>) =>
+  helmet({
+    contentSecurityPolicy: {
+      useDefaults: false,
+      directives: {
+        'default-src': ["'none'"],
+        'script-src': ["'self'"],
+        // Radix and the virtual list place things by style attributes.
+        'style-src': ["'self'", "'unsafe-inline'"],
+        'font-src': ["'self'"],
+        'img-src': ["'self'", 'data:'],
+        'connect-src': ["'self'"],
+        'frame-src': ["'self'", 'blob:'],
+        'base-uri': ["'none'"],
+        'form-action': ["'self'"],
+        'frame-ancestors': ["'none'"],
+      },
+    },
+    // Chromium warns on every page when the header comes after the origin was first seen without it.
+    originAgentCluster: false,
+    // Plain HTTP on loopback is how it is tried out; where cookies are for TLS alone, so is the site.
+    strictTransportSecurity: settings.PENDRO_SECURE_COOKIES === 'yes' ? { maxAge: 31_536_000 } : false,
+  })
+
+function apiOf(deps: Deps): Router {
+  const { db, live } = deps
   const api = Router()
   api.use('/api', (_req, res, next) => {
     // Mail of colleagues must not stay in a cache of the browser or on the way.
@@ -123,9 +132,10 @@ export function createApp(deps: Deps): Express {
   api.all('/api/{*rest}', () => {
     throw new AppError('NOT_FOUND')
   })
-  app.use(api)
+  return api
+}
 
-  const web = settings.PENDRO_WEB_DIR
+function serveWeb(app: Express, web: string): void {
   if (web !== '' && existsSync(web)) {
     app.use('/assets', express.static(join(web, 'assets'), { immutable: true, maxAge: '1y' }))
     app.use(express.static(web, { index: false, maxAge: '1h' }))
@@ -134,8 +144,6 @@ export function createApp(deps: Deps): Express {
       (_req, res) => void res.set('Cache-Control', 'no-cache').sendFile(join(web, 'index.html')),
     )
   }
-  app.use(answerError(log))
-  return app
 }
 
 /** Reads a body only as far as its sender may fill the memory with one. */

@@ -12,7 +12,7 @@ import { checkWith } from './reading/authenticate.ts'
 import { createSmtpIn } from './doors/smtp-in.ts'
 import { createSender } from './outbox/smtp-out.ts'
 import { createLab } from './intake/lab.ts'
-import { createReader, readHere } from './reading/reader.ts'
+import { createReader, readHere, type Reader } from './reading/reader.ts'
 import { createResolver } from './reading/resolver.ts'
 import { headOf, sealRecord } from './record/seal.ts'
 import { recalibrate } from './review/calibrate.ts'
@@ -94,69 +94,100 @@ export async function prepareDatabase(url: string, log: Log, patience = startPat
   }
 }
 
+interface Process {
+  readonly settings: Settings
+  readonly db: Database
+  readonly log: Log
+  readonly now: () => Date
+}
+
+/** What reads messages: worker threads, or this thread where there are none. */
+function readerOf({ settings, log, now }: Process): Reader {
+  if (settings.PENDRO_WORKERS > 0)
+    return createReader({ threads: settings.PENDRO_WORKERS, dns: settings.PENDRO_DNS, log })
+  const resolve = createResolver(settings.PENDRO_DNS, now)
+  return { ...readHere, ...(resolve ? { authenticate: checkWith(resolve) } : {}) }
+}
+
+interface Jobs {
+  /** Something was queued that need not wait for the next look. */
+  readonly queued: () => void
+  readonly outboxQueued: () => void
+  readonly hasLab: boolean
+  /** Ends the loops, then what they have under way. */
+  readonly stop: () => Promise<void>
+}
+
+/** Everything that goes on by itself. Each job lives with its capability; here they are started and ended. */
+function startJobs({ settings, db, log, now }: Process, reader: Reader): Jobs {
+  const publicUrl = settings.PENDRO_PUBLIC_URL
+  const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
+  const sending = createOutbox({ db, send, log, now, letter: lettersOf({ db, publicUrl, now }) })
+  const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })
+  const lab = settings.PENDRO_LAB_URL === '' ? null : createLab(settings.PENDRO_LAB_URL)
+  const inspecting = lab && createInspections({ db, lab, log, now, contents: reader.toInspect })
+  const start = (name: string, every: number, work: () => Promise<number>) =>
+    startLoop(name, every, work, log)
+
+  const outbox = start('outbox', 500, sending.work)
+  const imports = start('imports', 1000, () => workImports(db, { run: lists.run, now }))
+  const lookOver = (at: Date) => lists.run({ kind: 'upkeep', at })
+  const loops = [
+    outbox,
+    imports,
+    start('upkeep', 2000, () => workUpkeep(db, { run: lookOver, now })),
+    start('digests', 5000, async () => {
+      const worked = await workDigests(db, { now, publicUrl })
+      if (worked > 0) outbox.nudge()
+      return worked
+    }),
+    start('enquiries', 1500, async () => (await indexOldSenders(db)) + (await workEnquiries(db, now()))),
+    start('record', 5000, sealingWork({ db, log, now })),
+    start('calibration', 5000, () => recalibrate(db, now())),
+    ...(inspecting ? [start('inspections', 1000, inspecting.work)] : []),
+  ]
+  return {
+    queued: () => {
+      outbox.nudge()
+      imports.nudge()
+    },
+    outboxQueued: outbox.nudge,
+    hasLab: lab !== null,
+    stop: async () => {
+      await Promise.all(loops.map(loop => loop.stop()))
+      await Promise.all([lists.stop(), sending.stop(), inspecting?.stop()])
+    },
+  }
+}
+
+const portOf = (server: { address(): AddressInfo | string | null }) => (server.address() as AddressInfo).port
+
+const closed = (http: Server) =>
+  new Promise<void>(resolve => {
+    http.close(() => resolve())
+    http.closeIdleConnections()
+    // Whoever holds a request open this long is not coming back.
+    setTimeout(() => http.closeAllConnections(), 3000).unref()
+  })
+
 /** Starts one server process: HTTP, SMTP intake, outbox and live stream. Port 0 means any free one. */
 export async function serve(settings: Settings, now: () => Date = () => new Date()): Promise<Running> {
   const log = createLog(settings.PENDRO_LOG_LEVEL)
   await prepareDatabase(settings.DATABASE_URL, log)
   const db = openDatabase(settings.DATABASE_URL, { patience: statementPatience })
-  const publicUrl = settings.PENDRO_PUBLIC_URL
-  const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
-  const sending = createOutbox({ db, send, log, now, letter: lettersOf({ db, publicUrl, now }) })
-  const outbox = startLoop('outbox', 500, sending.work, log)
+  const own: Process = { settings, db, log, now }
   const live = createLiveStream({ db, log, now })
-  const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })
-  const imports = startLoop('imports', 1000, () => workImports(db, { run: lists.run, now }), log)
-  const upkeep = startLoop(
-    'upkeep',
-    2000,
-    () => workUpkeep(db, { run: at => lists.run({ kind: 'upkeep', at }), now }),
-    log,
-  )
-  const digests = startLoop(
-    'digests',
-    5000,
-    async () => {
-      const worked = await workDigests(db, { now, publicUrl })
-      if (worked > 0) outbox.nudge()
-      return worked
-    },
-    log,
-  )
-  const enquiries = startLoop(
-    'enquiries',
-    1500,
-    async () => (await indexOldSenders(db)) + (await workEnquiries(db, now())),
-    log,
-  )
-  const sealing = startLoop('record', 5000, sealingWork({ db, log, now }), log)
-  const queued = () => {
-    outbox.nudge()
-    imports.nudge()
-  }
-  const resolve = createResolver(settings.PENDRO_DNS, now)
-  const reader =
-    settings.PENDRO_WORKERS > 0
-      ? createReader({ threads: settings.PENDRO_WORKERS, dns: settings.PENDRO_DNS, log })
-      : { ...readHere, ...(resolve ? { authenticate: checkWith(resolve) } : {}) }
-  const app = createApp({ db, log, now, settings, queued, live, reader })
-  const lab = settings.PENDRO_LAB_URL === '' ? null : createLab(settings.PENDRO_LAB_URL)
-  const inspecting = lab && createInspections({ db, lab, log, now, contents: reader.toInspect })
-  const inspections = inspecting && startLoop('inspections', 1000, inspecting.work, log)
-  const calibration = startLoop('calibration', 5000, () => recalibrate(db, now()), log)
-  const intake = {
-    read: reader.read,
-    attachedMessages: reader.attachedMessages,
-    ...(reader.authenticate ? { authenticate: reader.authenticate } : {}),
-    lab: lab !== null,
-  }
+  const reader = readerOf(own)
+  const jobs = startJobs(own, reader)
+  const app = createApp({ db, log, now, settings, queued: jobs.queued, live, reader })
   const smtp = createSmtpIn({
-    intake,
+    intake: { ...reader, lab: jobs.hasLab },
     db,
     log,
     now,
     maxBytes: settings.PENDRO_MAX_MESSAGE_BYTES,
     storeAddress: await storeAddress(settings.PENDRO_STORE_HOST),
-    takenIn: outbox.nudge,
+    takenIn: jobs.outboxQueued,
   })
 
   const http = await new Promise<Server>((resolve, reject) => {
@@ -164,37 +195,19 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       error ? reject(error) : resolve(server),
     )
   })
-  const smtpServer = await new Promise<ReturnType<typeof smtp.listen>>((resolve, reject) => {
+  const door = await new Promise<ReturnType<typeof smtp.listen>>((resolve, reject) => {
     smtp.on('error', reject)
     const server = smtp.listen(settings.PENDRO_SMTP_PORT, settings.PENDRO_HOST, () => resolve(server))
   })
-  const portOf = (server: { address(): AddressInfo | string | null }) =>
-    (server.address() as AddressInfo).port
   log.listening('http', portOf(http))
-  log.listening('smtp', portOf(smtpServer))
+  log.listening('smtp', portOf(door))
 
   const stop = async () => {
     await live.stop()
-    await Promise.all([
-      new Promise<void>(resolve => {
-        http.close(() => resolve())
-        http.closeIdleConnections()
-        // Whoever holds a request open this long is not coming back.
-        setTimeout(() => http.closeAllConnections(), 3000).unref()
-      }),
-      new Promise<void>(resolve => smtp.close(() => resolve())),
-      outbox.stop(),
-      inspections?.stop(),
-      calibration.stop(),
-      imports.stop(),
-      digests.stop(),
-      sealing.stop(),
-      enquiries.stop(),
-      upkeep.stop(),
-    ])
-    await Promise.all([lists.stop(), reader.stop(), sending.stop(), inspecting?.stop()])
+    await Promise.all([closed(http), new Promise<void>(resolve => smtp.close(() => resolve())), jobs.stop()])
+    await reader.stop()
     await db.close()
     log.stopped()
   }
-  return { db, httpPort: portOf(http), smtpPort: portOf(smtpServer), stop }
+  return { db, httpPort: portOf(http), smtpPort: portOf(door), stop }
 }

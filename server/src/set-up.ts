@@ -42,24 +42,7 @@ export async function setUp(
   const passwords = await Promise.all(plan.staffers.map(({ password }) => hashPassword(password)))
   return inTransaction(db, async tx => {
     await insert(db, 'organisation', [{ id: 1, name, time_zone: timeZone, settings }], tx)
-    const ids = await insert(
-      db,
-      'mailboxes',
-      plan.mailboxes.map(m => ({
-        address: m.address,
-        name: m.name,
-        kind: m.kind,
-        department: m.department,
-        time_zone: m.timeZone,
-        language: m.language,
-        limit_junk: m.limits?.junk ?? null,
-        limit_quarantined: m.limits?.quarantined ?? null,
-        limit_near_certain: m.limits?.nearCertain ?? null,
-        uses_set_aside: m.usesSetAside ?? false,
-        filtering: m.filtering ?? true,
-      })),
-      tx,
-    )
+    const ids = await insert(db, 'mailboxes', plan.mailboxes.map(mailboxRow), tx)
     const byAddress = new Map(plan.mailboxes.map((m, i) => [m.address, ids[i] ?? 0]))
     await insert(
       db,
@@ -91,3 +74,17 @@ export async function setUp(
     return byAddress
   })
 }
+
+const mailboxRow = (plan: MailboxPlan) => ({
+  address: plan.address,
+  name: plan.name,
+  kind: plan.kind,
+  department: plan.department,
+  time_zone: plan.timeZone,
+  language: plan.language,
+  limit_junk: plan.limits?.junk ?? null,
+  limit_quarantined: plan.limits?.quarantined ?? null,
+  limit_near_certain: plan.limits?.nearCertain ?? null,
+  uses_set_aside: plan.usesSetAside ?? false,
+  filtering: plan.filtering ?? true,
+})

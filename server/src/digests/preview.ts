@@ -33,18 +33,6 @@ export async function previewDigest(
   )
   const schedule = digestSchedule(mailbox, organisation)
   const next = nextDigest(schedule, now.getTime())
-  const sent = await select<{
-    id: number
-    cut: Date
-    listed: number
-    left_out: number
-    state: string
-    problem: string
-  }>(
-    db,
-    'SELECT id, cut, listed, left_out, state, problem FROM digests WHERE mailbox_id = :mailboxId ORDER BY id DESC LIMIT 10',
-    { mailboxId },
-  )
   return {
     mailbox: {
       id: mailbox.id,
@@ -67,15 +55,7 @@ export async function previewDigest(
     },
     listed,
     leftOut,
-    lines: rows
-      .filter(row => row.left_out === 0 || row.leave_out === 1)
-      .map(row => ({
-        deliveryId: row.id,
-        from: row.from_name || row.from_address,
-        subject: row.subject,
-        leaveOut: row.leave_out === 1,
-        note: row.note,
-      })),
+    lines: rows.filter(row => row.left_out === 0 || row.leave_out === 1).map(shownLine),
     message: text && {
       from: senderName(organisation, mailbox.language),
       to: `${mailbox.name} <${mailbox.address}>`,
@@ -84,15 +64,32 @@ export async function previewDigest(
       html: text.html,
     },
     changed: await ruledSince(db, mailboxId, window.since),
-    sent: sent.map(row => ({
-      id: row.id,
-      at: row.cut.toISOString(),
-      listed: row.listed,
-      leftOut: row.left_out,
-      state: row.state,
-      problem: row.problem,
-    })),
+    sent: await lastSent(db, mailboxId),
   }
+}
+
+const shownLine = (row: Awaited<ReturnType<typeof waitingLines>>[number]) => ({
+  deliveryId: row.id,
+  from: row.from_name || row.from_address,
+  subject: row.subject,
+  leaveOut: row.leave_out === 1,
+  note: row.note,
+})
+
+async function lastSent(db: Database, mailboxId: number): Promise<DigestPreview['sent']> {
+  const rows = await select<{
+    id: number
+    cut: Date
+    listed: number
+    left_out: number
+    state: string
+    problem: string
+  }>(
+    db,
+    'SELECT id, cut, listed, left_out, state, problem FROM digests WHERE mailbox_id = :mailboxId ORDER BY id DESC LIMIT 10',
+    { mailboxId },
+  )
+  return rows.map(({ cut, left_out, ...row }) => ({ ...row, at: cut.toISOString(), leftOut: left_out }))
 }
 
 /** As a mail program shows it. */

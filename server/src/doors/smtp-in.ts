@@ -56,7 +56,7 @@ interface Seen {
 
 /** The door: answers 250 only after the message and its deliveries are committed (domain.md §1). */
 export function createSmtpIn(deps: Deps): SMTPServer {
-  const { db, log, maxBytes } = deps
+  const { db, maxBytes } = deps
   const receiving = { ...deps, store: createIntake(db, { onward: 'queue', lab: deps.intake?.lab }) }
   const perPeer = new Map<string, number>()
   const seen = new WeakMap<object, Seen>()
@@ -88,28 +88,7 @@ export function createSmtpIn(deps: Deps): SMTPServer {
       else perPeer.delete(remoteAddress)
     },
     onRcptTo({ address }, session, callback) {
-      if (session.envelope.rcptTo.length >= mostRecipients) return callback(refusal('too-many-recipients'))
-      const done = seenOf(session)
-      if (done.refused >= mostRefused) return callback(refusal('too-many-refused'))
-      Promise.all([resolveRecipients(db, [address]), organisationNow(db)]).then(
-        ([found, organisation]) => {
-          if (found.has(address) || serviceAt(organisation, address)) return callback()
-          const refused = refusal('no-mailbox', { address })
-          done.refused += 1
-          // Somebody who tries addresses must not fill the table with them.
-          if (done.refused > mostRefusedKept) return callback(refused)
-          void noteRefusal(db, log, {
-            ...attemptOf(deps, session),
-            recipients: [address],
-            code: refused.responseCode,
-            reason: refused.message,
-          }).then(() => callback(refused))
-        },
-        error => {
-          log.databaseAway('smtp recipient', error)
-          callback(refusal('database-away'))
-        },
-      )
+      void answerRecipient(deps, address, session, seenOf(session)).then(refused => callback(refused))
     },
     onData(stream, session, callback) {
       const done = seenOf(session)
@@ -120,22 +99,60 @@ export function createSmtpIn(deps: Deps): SMTPServer {
       }
       receive(receiving, stream, session).then(
         text => callback(null, text),
-        (error: Error & { responseCode?: number }) => {
-          const { responseCode: code } = error
-          if (code !== undefined)
-            return void noteRefusal(db, log, {
-              ...attemptOf(deps, session),
-              recipients: attemptOf(deps, session).recipients.slice(0, mostRefusedKept),
-              code,
-              reason: error.message,
-            }).then(() => callback(error))
-          if (isDatabaseAway(error)) log.databaseAway('smtp data', error)
-          else log.intakeFailed(error)
-          callback(refusal('database-away'))
-        },
+        (error: Failure) => void refuseData(deps, session, error).then(callback),
       )
     },
   })
+}
+
+/** Whether a recipient is one of ours: nothing, or the refusal the client is told. */
+async function answerRecipient(
+  deps: Deps,
+  address: string,
+  session: SMTPServerSession,
+  done: Seen,
+): Promise<Error | null> {
+  const { db, log } = deps
+  if (session.envelope.rcptTo.length >= mostRecipients) return refusal('too-many-recipients')
+  if (done.refused >= mostRefused) return refusal('too-many-refused')
+  try {
+    const [found, organisation] = await Promise.all([resolveRecipients(db, [address]), organisationNow(db)])
+    if (found.has(address) || serviceAt(organisation, address)) return null
+    const refused = refusal('no-mailbox', { address })
+    done.refused += 1
+    // Somebody who tries addresses must not fill the table with them.
+    if (done.refused <= mostRefusedKept)
+      await noteRefusal(db, log, {
+        ...attemptOf(deps, session),
+        recipients: [address],
+        code: refused.responseCode,
+        reason: refused.message,
+      })
+    return refused
+  } catch (error) {
+    log.databaseAway('smtp recipient', error)
+    return refusal('database-away')
+  }
+}
+
+type Failure = Error & { readonly responseCode?: number }
+
+/** What the client is told of a message that was not taken: its own refusal, or to come again later. */
+async function refuseData(deps: Deps, session: SMTPServerSession, error: Failure): Promise<Error> {
+  const { db, log } = deps
+  if (error.responseCode !== undefined) {
+    const attempt = attemptOf(deps, session)
+    await noteRefusal(db, log, {
+      ...attempt,
+      recipients: attempt.recipients.slice(0, mostRefusedKept),
+      code: error.responseCode,
+      reason: error.message,
+    })
+    return error
+  }
+  if (isDatabaseAway(error)) log.databaseAway('smtp data', error)
+  else log.intakeFailed(error)
+  return refusal('database-away')
 }
 
 /** Gateways bring everybody's mail; a stranger needs a few connections. */

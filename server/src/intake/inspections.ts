@@ -168,12 +168,10 @@ async function again({ db, now }: Deps, { message_id }: Job, wait: number, probl
   )
 }
 
+type LabVerdict = 'clean' | 'harmful' | 'unknown'
+
 /** The deliveries go where they were judged to go; a harmful message is sealed instead. */
-async function goOn(
-  { db, log, now }: Deps,
-  { message_id }: Job,
-  verdict: 'clean' | 'harmful' | 'unknown',
-): Promise<void> {
+async function goOn({ db, log, now }: Deps, { message_id }: Job, verdict: LabVerdict): Promise<void> {
   const at = now()
   await inTransaction(db, async tx => {
     const done = await execute(
@@ -183,7 +181,7 @@ async function goOn(
       tx,
     )
     if (done === 0) return
-    const waiting = await select<{ id: number; mailbox_id: number; bound_for: string }>(
+    const waiting = await select<Waiting>(
       db,
       "SELECT id, mailbox_id, bound_for FROM deliveries WHERE message_id = :message_id AND state = 'inspecting' FOR UPDATE",
       { message_id },
@@ -196,63 +194,75 @@ async function goOn(
         { harm: JSON.stringify({ name: 'attachment', danger: 'lab' }), message_id },
         tx,
       )
-    const placed = waiting.map(({ id, bound_for }) => ({
-      id,
-      boundFor: bound_for,
-      to: placeOf(verdict, bound_for),
-    }))
-    await moveDeliveries(
-      db,
-      tx,
-      verdict === 'harmful' ? 'seal' : 'clear',
-      placed.map(({ id, boundFor, to }) => ({
-        id,
-        from: 'inspecting' as const,
-        to,
-        boundFor: to === 'deferred' ? boundFor : null,
-        ...(to === 'sealed' ? { leftOut: true as const } : {}),
-      })),
-    )
-    await enqueue(
-      db,
-      tx,
-      'delivery',
-      placed
-        .filter(({ to }) => to === 'deferred')
-        .map(({ id, boundFor }) => ({ subjectId: id, place: boundFor, at })),
-    )
-    for (const { id, to } of placed) if (to === 'sealed') await sealPath(db, tx, id)
-    await announce(
-      db,
-      tx,
-      at,
-      placed.map(({ id, to }) => ({
-        kind: isKeptBack(to) ? ('came-in' as const) : ('changed' as const),
-        deliveryId: id,
-        state: to,
-        by: '',
-      })),
-    )
-    if (verdict === 'harmful') {
-      await writeRecord(
-        db,
-        tx,
-        waiting.map(({ id, mailbox_id }) => ({
-          at,
-          act: 'sealed',
-          by: pendro,
-          mailboxId: mailbox_id,
-          deliveryId: id,
-          facts: {},
-        })),
-      )
-    }
+    await place(db, tx, at, verdict, waiting)
   })
   log.inspected(message_id, verdict)
 }
 
+interface Waiting {
+  readonly id: number
+  readonly mailbox_id: number
+  readonly bound_for: string
+}
+
+/** Moves what has waited for the lab, with all that follows from it. */
+async function place(
+  db: Database,
+  tx: Tx,
+  at: Date,
+  verdict: LabVerdict,
+  waiting: readonly Waiting[],
+): Promise<void> {
+  const placed = waiting.map(one => ({ ...one, to: placeOf(verdict, one.bound_for) }))
+  await moveDeliveries(
+    db,
+    tx,
+    verdict === 'harmful' ? 'seal' : 'clear',
+    placed.map(({ id, bound_for, to }) => ({
+      id,
+      from: 'inspecting' as const,
+      to,
+      boundFor: to === 'deferred' ? bound_for : null,
+      ...(to === 'sealed' ? { leftOut: true as const } : {}),
+    })),
+  )
+  await enqueue(
+    db,
+    tx,
+    'delivery',
+    placed
+      .filter(({ to }) => to === 'deferred')
+      .map(({ id, bound_for }) => ({ subjectId: id, place: bound_for, at })),
+  )
+  const sealed = placed.filter(({ to }) => to === 'sealed')
+  for (const { id } of sealed) await sealPath(db, tx, id)
+  await announce(
+    db,
+    tx,
+    at,
+    placed.map(({ id, to }) => ({
+      kind: isKeptBack(to) ? ('came-in' as const) : ('changed' as const),
+      deliveryId: id,
+      state: to,
+      by: '',
+    })),
+  )
+  await writeRecord(
+    db,
+    tx,
+    sealed.map(({ id, mailbox_id }) => ({
+      at,
+      act: 'sealed' as const,
+      by: pendro,
+      mailboxId: mailbox_id,
+      deliveryId: id,
+      facts: {},
+    })),
+  )
+}
+
 /** Where a message goes that has been looked at; harmless ones where they were judged to go. */
-function placeOf(verdict: 'clean' | 'harmful' | 'unknown', boundFor: string): DeliveryState {
+function placeOf(verdict: LabVerdict, boundFor: string): DeliveryState {
   if (verdict === 'harmful') return 'sealed'
   return boundFor === 'quarantined' ? 'quarantined' : 'deferred'
 }

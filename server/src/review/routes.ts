@@ -23,10 +23,13 @@ import { noteReading, readSheet } from './sheet.ts'
 
 const mostMembers = 500
 
-export function reviewRoutes(
-  router: Router,
-  { db, now, log, queued, settings, reader = readHere }: Deps,
-): void {
+export function reviewRoutes(router: Router, deps: Deps): void {
+  listRoutes(router, deps)
+  rulingRoutes(router, deps)
+  messageRoutes(router, deps)
+}
+
+function listRoutes(router: Router, { db, now }: Deps): void {
   mount(router, reviewList, async ({ query, who }) => {
     const scope = scopeOf(query, now(), who.timeZone)
     const { rows, next } = await listPage(db, scope, {
@@ -49,7 +52,9 @@ export function reviewRoutes(
     const rows = await clusterMembers(db, scopeOf(query, now(), who.timeZone), params.key, mostMembers + 1)
     return { rows: rows.slice(0, mostMembers).map(row => toReviewRow(row)), cut: rows.length > mostMembers }
   })
+}
 
+function rulingRoutes(router: Router, { db, now, log, queued, reader = readHere }: Deps): void {
   mount(router, deliverySheet, ({ params, who }) => readSheet(db, who, params.id, { now: now(), reader }))
   mount(router, sayWhy, async ({ params, body, who }) => {
     await noteReading(db, who, params.id, now(), { reason: body.reason, enquiry: body.enquiry ?? 0 })
@@ -82,8 +87,10 @@ export function reviewRoutes(
     log.undone(params.id, who.staffer.id)
     return { ...undone, deliveries: [...undone.deliveries] }
   })
+}
 
-  // A page and a file, not JSON: outside the table of endpoints.
+/** A page and a file, not JSON: outside the table of endpoints. */
+function messageRoutes(router: Router, { db, now, settings, reader = readHere }: Deps): void {
   router.get('/api/deliveries/:id/view', async (req, res) => {
     const who = whoIs(res)
     const id = readId(req.params.id)

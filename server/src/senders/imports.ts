@@ -1,3 +1,4 @@
+import type { ProposedEntry } from '@pendro/core/rulings'
 import type { ImportStatus, LineOutcome, ListFormat, ReachShape, Said } from '@pendro/contract'
 import { isExpired, patternText, type Owner } from '@pendro/core/senders'
 import { planImport, readList, type FatedLine, type ImportPlan } from '@pendro/core/lists'
@@ -286,13 +287,7 @@ async function take(
     await failImport(db, id, say('staffer-gone'))
     return true
   }
-  const reasons = new Map(
-    plan.lines.flatMap(({ line, fate }) =>
-      fate.outcome === 'added' && line.entry.ok && line.entry.value.reason !== ''
-        ? [[fate.entry, line.entry.value.reason.slice(0, 1000)] as const]
-        : [],
-    ),
-  )
+  const reasons = reasonsOf(plan)
   try {
     return await inTransaction(db, async tx => {
       await lockLists(db, tx, [{ owner }])
@@ -330,6 +325,17 @@ async function take(
     await failImport(db, id, say('said', { text: error.text }))
     return true
   }
+}
+
+/** What each line says of its own entry, where it says anything. */
+function reasonsOf(plan: ImportPlan): ReadonlyMap<ProposedEntry, string> {
+  return new Map(
+    plan.lines.flatMap(({ line, fate }) =>
+      fate.outcome === 'added' && line.entry.ok && line.entry.value.reason !== ''
+        ? [[fate.entry, line.entry.value.reason.slice(0, 1000)] as const]
+        : [],
+    ),
+  )
 }
 
 /** Rolls back what was begun on a list that is no longer the one that was looked at. */

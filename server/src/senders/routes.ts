@@ -42,7 +42,13 @@ import { entryCounts, entryPage } from './table.ts'
 import { exportList } from './export.ts'
 import { unsubscribeFrom } from './unsubscribe.ts'
 
-export function senderRoutes(router: Router, { db, now, settings, queued, reader = readHere }: Deps): void {
+export function senderRoutes(router: Router, deps: Deps): void {
+  entryRoutes(router, deps)
+  upkeepRoutes(router, deps)
+  importRoutes(router, deps)
+}
+
+function entryRoutes(router: Router, { db, now, settings, reader = readHere }: Deps): void {
   mount(router, senderEntries, async ({ query: { order, after, limit, ...filter } }) => {
     const { rows, next } = await entryPage(db, filter, { order, after, limit }, now())
     return { rows: [...rows], next }
@@ -57,40 +63,6 @@ export function senderRoutes(router: Router, { db, now, settings, queued, reader
   mount(router, applyChange, async ({ body: { reason, token, ...wanted }, who }) =>
     told(await applyWanted(db, { who, wanted, reason, token, now: now() })),
   )
-
-  mount(router, readUpkeep, () => readUpkeepPanel(db, now()))
-  mount(router, readFindings, ({ query }) => readFindingPage(db, query))
-  mount(router, previewRemedy, ({ body }) => previewRemedies(db, body, now()))
-  mount(router, applyRemedy, async ({ body, who }) => told(await applyRemedies(db, who, body, now())))
-  mount(router, setAside, async ({ body, who }) => {
-    await setFindingAside(db, who, body, now())
-    return {}
-  })
-
-  mount(router, readRequests, async () => ({ requests: await readQueue(db) }))
-  mount(router, askForEveryone, async ({ body, who }) => ({
-    id: await askForEverybody(db, who, body, now()),
-  }))
-  mount(router, answerRequest, async ({ params, body, who }) => {
-    const applied = await answerRequestOf(db, who, params.id, body, now())
-    return { applied: applied && told(applied) }
-  })
-
-  mount(router, beginImport, async ({ body: { source, format, ...rest }, who }) => {
-    const begun = { ...rest, format, source: Buffer.from(source, 'base64') }
-    const status = await keepImport(db, who, begun, now())
-    queued()
-    return status
-  })
-  mount(router, importProgress, ({ params }) => importStatusOf(db, params.id))
-  mount(router, importLines, async ({ params, query }) => ({
-    lines: await importLinesOf(db, params.id, query),
-  }))
-  mount(router, takeImport, async ({ params, body, who }) => {
-    const status = await askToTake(db, who, params.id, body.reason)
-    queued()
-    return status
-  })
   router.get('/api/senders/export', async (req, res) => {
     const who = whoIs(res)
     const query = exportQuery.safeParse(req.query)
@@ -108,6 +80,44 @@ export function senderRoutes(router: Router, { db, now, settings, queued, reader
       now: now(),
     }),
   }))
+}
+
+function upkeepRoutes(router: Router, { db, now }: Deps): void {
+  mount(router, readUpkeep, () => readUpkeepPanel(db, now()))
+  mount(router, readFindings, ({ query }) => readFindingPage(db, query))
+  mount(router, previewRemedy, ({ body }) => previewRemedies(db, body, now()))
+  mount(router, applyRemedy, async ({ body, who }) => told(await applyRemedies(db, who, body, now())))
+  mount(router, setAside, async ({ body, who }) => {
+    await setFindingAside(db, who, body, now())
+    return {}
+  })
+
+  mount(router, readRequests, async () => ({ requests: await readQueue(db) }))
+  mount(router, askForEveryone, async ({ body, who }) => ({
+    id: await askForEverybody(db, who, body, now()),
+  }))
+  mount(router, answerRequest, async ({ params, body, who }) => {
+    const applied = await answerRequestOf(db, who, params.id, body, now())
+    return { applied: applied && told(applied) }
+  })
+}
+
+function importRoutes(router: Router, { db, now, queued }: Deps): void {
+  mount(router, beginImport, async ({ body: { source, format, ...rest }, who }) => {
+    const begun = { ...rest, format, source: Buffer.from(source, 'base64') }
+    const status = await keepImport(db, who, begun, now())
+    queued()
+    return status
+  })
+  mount(router, importProgress, ({ params }) => importStatusOf(db, params.id))
+  mount(router, importLines, async ({ params, query }) => ({
+    lines: await importLinesOf(db, params.id, query),
+  }))
+  mount(router, takeImport, async ({ params, body, who }) => {
+    const status = await askToTake(db, who, params.id, body.reason)
+    queued()
+    return status
+  })
 }
 
 /** Lists that are told are copies the client may keep. */

@@ -14,76 +14,91 @@ export async function readEntrySheet(db: Database, id: number, now: Date): Promi
   const since = daysBefore(dayOf(now.getTime(), timeZone), 29)
   const chain = await versionsOf(db, id)
   const [did, deliveries, same, versions, history] = await Promise.all([
-    select<{ role: keyof EntrySheet['did']; n: number }>(
-      db,
-      'SELECT role, COUNT(*) AS n FROM entry_matches WHERE entry_id = :id AND received_day >= :since GROUP BY role',
-      { id, since },
-    ),
-    select<{
-      id: number
-      received_at: Date
-      from_address: string
-      subject: string
-      mailbox_name: string
-      state: string
-      role: keyof EntrySheet['did']
-    }>(
-      db,
-      `SELECT d.id, d.received_at, d.from_address, d.subject, b.name AS mailbox_name, d.state, x.role
-       FROM entry_matches x JOIN deliveries d ON d.id = x.delivery_id JOIN mailboxes b ON b.id = d.mailbox_id
-       WHERE x.entry_id = :id AND x.received_day >= :since ORDER BY x.received_day DESC, x.delivery_id DESC LIMIT 12`,
-      { id, since },
-    ),
+    whatItDid(db, id, since),
+    lastMet(db, id, since),
     select<EntryRow>(
       db,
       `SELECT ${entryColumns} FROM sender_entries e WHERE e.pattern = :pattern AND e.ended_at IS NULL AND e.id <> :id ORDER BY e.mailbox_id LIMIT 60`,
       { pattern: row.patternText, id },
     ),
     entryRows(db, chain, now),
-    select<{
-      at: Date
-      what: 'added' | 'ended'
-      entry_id: number
-      name: string | null
-      reason: string | null
-      ruling_id: number
-      undone: number
-    }>(
-      db,
-      `SELECT r.at, x.what, x.entry_id, s.name, JSON_VALUE(r.sentence, '$.reason') AS reason, r.id AS ruling_id, r.undone_at IS NOT NULL AS undone
-       FROM ruling_entries x JOIN rulings r ON r.id = x.ruling_id LEFT JOIN staffers s ON s.id = r.staffer_id
-       WHERE x.entry_id IN (:chain) ORDER BY r.id DESC, x.what LIMIT 100`,
-      { chain },
-    ),
+    historyOf(db, chain),
   ])
   const shown = await briefs(db, same.map(toEntry))
-  const count = (role: keyof EntrySheet['did']) => did.find(one => one.role === role)?.n ?? 0
   return {
     row,
-    did: { decided: count('decided'), overruled: count('overruled'), refused: count('refused') },
-    deliveries: deliveries.map(d => ({
-      id: d.id,
-      receivedAt: d.received_at.toISOString(),
-      fromAddress: d.from_address,
-      subject: d.subject,
-      mailboxName: d.mailbox_name,
-      state: d.state,
-      role: d.role,
-    })),
+    did,
+    deliveries,
     others: [...shown.values()],
     versions: versions.map(
       ({ days: _days, others: _others, finding: _finding, lastMatchedAt: _last, ...rest }) => rest,
     ),
-    history: history.map(h => ({
-      at: h.at.toISOString(),
-      what: h.what,
-      entryId: h.entry_id,
-      by: h.name ?? '',
-      reason: h.reason ?? '',
-      rulingId: h.ruling_id,
-      undone: h.undone === 1,
-    })),
+    history,
   }
+}
+
+type Did = EntrySheet['did']
+
+async function whatItDid(db: Database, id: number, since: string): Promise<Did> {
+  const rows = await select<{ role: keyof Did; n: number }>(
+    db,
+    'SELECT role, COUNT(*) AS n FROM entry_matches WHERE entry_id = :id AND received_day >= :since GROUP BY role',
+    { id, since },
+  )
+  const count = (role: keyof Did) => rows.find(one => one.role === role)?.n ?? 0
+  return { decided: count('decided'), overruled: count('overruled'), refused: count('refused') }
+}
+
+async function lastMet(db: Database, id: number, since: string): Promise<EntrySheet['deliveries']> {
+  const rows = await select<{
+    id: number
+    received_at: Date
+    from_address: string
+    subject: string
+    mailbox_name: string
+    state: string
+    role: keyof Did
+  }>(
+    db,
+    `SELECT d.id, d.received_at, d.from_address, d.subject, b.name AS mailbox_name, d.state, x.role
+     FROM entry_matches x JOIN deliveries d ON d.id = x.delivery_id JOIN mailboxes b ON b.id = d.mailbox_id
+     WHERE x.entry_id = :id AND x.received_day >= :since ORDER BY x.received_day DESC, x.delivery_id DESC LIMIT 12`,
+    { id, since },
+  )
+  return rows.map(({ received_at, from_address, mailbox_name, ...row }) => ({
+    ...row,
+    receivedAt: received_at.toISOString(),
+    fromAddress: from_address,
+    mailboxName: mailbox_name,
+  }))
+}
+
+/** Who made, changed and ended the versions of an entry, newest first. */
+async function historyOf(db: Database, chain: readonly number[]): Promise<EntrySheet['history']> {
+  const rows = await select<{
+    at: Date
+    what: 'added' | 'ended'
+    entry_id: number
+    name: string | null
+    reason: string | null
+    ruling_id: number
+    undone: number
+  }>(
+    db,
+    `SELECT r.at, x.what, x.entry_id, s.name, JSON_VALUE(r.sentence, '$.reason') AS reason, r.id AS ruling_id, r.undone_at IS NOT NULL AS undone
+     FROM ruling_entries x JOIN rulings r ON r.id = x.ruling_id LEFT JOIN staffers s ON s.id = r.staffer_id
+     WHERE x.entry_id IN (:chain) ORDER BY r.id DESC, x.what LIMIT 100`,
+    { chain },
+  )
+  return rows.map(one => ({
+    at: one.at.toISOString(),
+    what: one.what,
+    entryId: one.entry_id,
+    by: one.name ?? '',
+    reason: one.reason ?? '',
+    rulingId: one.ruling_id,
+    undone: one.undone === 1,
+  }))
 }
 
 /** The entry with all that it came in place of, and all that came in its place. */
