@@ -11,6 +11,7 @@ import { benchDigests } from './digests.ts'
 import { benchFilters } from './filters.ts'
 import { benchFirstRows } from './first-rows.ts'
 import { benchHostile } from './hostile.ts'
+import { benchIntake } from './intake.ts'
 import { benchJudging } from './judging.ts'
 import type { Section } from './measure.ts'
 import { benchUnderLoad } from './under-load.ts'
@@ -18,8 +19,11 @@ import { benchBundle, benchReview } from './review-page.ts'
 import { benchDecisions, benchLists } from './senders.ts'
 import { benchWhereabouts } from './whereabouts.ts'
 
-const onlyHostile = process.argv.includes('hostile')
-const sections: Section[] = onlyHostile ? [] : [benchBundle(), await benchJudging(), await benchDecisions()]
+// Sections that can be made again by name, without the rest: npm run bench -- intake
+const alone = { hostile: benchHostile, intake: benchIntake } as const
+const only = Object.entries(alone).flatMap(([name, bench]) => (process.argv.includes(name) ? [bench] : []))
+const sections: Section[] =
+  only.length > 0 ? [] : [benchBundle(), await benchJudging(), await benchDecisions()]
 
 const database = await startDatabase(join(dataFolder, 'bench-db'), { bufferPool: '2G' })
 database.sql('DROP DATABASE IF EXISTS pendro_bench; CREATE DATABASE pendro_bench')
@@ -27,13 +31,14 @@ const db = openDatabase(database.url('pendro_bench'))
 await migrate(db)
 console.log('Filling …')
 await fillDemo(db, { now: new Date() })
-if (onlyHostile) {
-  sections.push(await benchHostile(database.url('pendro_bench')))
+if (only.length > 0) {
   await db.close()
+  for (const bench of only) sections.push(await bench(database.url('pendro_bench')))
 } else {
   sections.push(await benchReview(db, 100_000))
   sections.push(await benchUnderLoad(database.url('pendro_bench')))
   sections.push(await benchHostile(database.url('pendro_bench')))
+  sections.push(await benchIntake(database.url('pendro_bench')))
   sections.push(await benchDigests(db))
   await db.close()
   sections.push(await benchDigestsAtScale(database.url, database.sql))
@@ -61,7 +66,7 @@ const table = ({ title, rows, notes }: Section) =>
   ].join('\n')
 
 const file = join(root, 'docs/benchmarks.md')
-if (onlyHostile) {
+if (only.length > 0) {
   // One section made again takes its place in what was measured before, by name.
   for (const section of sections) {
     const before = readFileSync(file, 'utf8').split(/^(?=## )/m)

@@ -7,7 +7,7 @@ import { readFileSync, writeFileSync } from 'node:fs'
 import { execFileSync, spawnSync } from 'node:child_process'
 import { parseArgs } from 'node:util'
 
-const report = 'node_modules/.stryker-report.json'
+const report = '.pendro/mutants.json'
 
 const { values, positionals } = parseArgs({
   allowPositionals: true,
@@ -83,7 +83,8 @@ writeFileSync(
 
 \`npm run mutate\` changes one thing at a time in core (Stryker) and runs the tests that reach it. A change that no test
 notices is a hole. Written by the last run: ${oneIn === 1 ? 'every line' : `one line in ${oneIn}, at least ten a file, seed ${seed}`};
-${total.noticed} of ${total.all} changes were noticed, **${share(total).toFixed(1)} %**. Changes that span several lines are not in a sample.
+${total.noticed} of ${total.all} changes were noticed, **${share(total).toFixed(1)} %**. Changes that span several lines are not in a sample;
+nor are tables and patterns that are made once, when a file is loaded.
 Wanted: 88 % over all, no file below 75 %.
 
 | file | changes | noticed | share |

@@ -10,6 +10,7 @@ import {
   undecidedStates,
   personalActs,
   placeAfter,
+  planMoves,
   rememberedStates,
   settledStates,
   transitions,
@@ -97,6 +98,49 @@ describe('the table of what is legal (domain.md §7)', () => {
           } else state = transitions[act].to[pick % transitions[act].to.length] as DeliveryState
           expect(['sealed', 'discarded', 'expired']).toContain(state)
         }
+      }),
+    )
+  })
+})
+
+describe('an act on several deliveries', () => {
+  const some = fc.array(
+    fc.record({
+      id: fc.nat(),
+      state: fc.constantFrom(...deliveryStates),
+      cameFrom: fc.constantFrom<RememberedState | null>(null, 'quarantined', 'junk', 'aside'),
+    }),
+    { maxLength: 8 },
+  )
+  test('moves each where the table says, or none of them', () => {
+    fc.assert(
+      fc.property(fc.constantFrom('release', 'discard', 'restore'), some, (act, deliveries) => {
+        const planned = planMoves(act, deliveries)
+        const first = deliveries.find(({ state }) => !isLegal(act, state))
+        if (first) {
+          const code = act === 'release' && first.state === 'sealed' ? 'sealed' : 'wrong-state'
+          expect(planned).toEqual({ ok: false, problem: { code, delivery: first } })
+          return
+        }
+        expect(planned).toEqual({
+          ok: true,
+          value: deliveries.map(({ id, state, cameFrom }) => ({
+            id,
+            from: state,
+            to: placeAfter(act, { cameFrom }),
+            cameFrom: memoryAfter(state, { cameFrom }),
+          })),
+        })
+      }),
+    )
+  })
+  test('leaving takes each nowhere, whatever its state', () => {
+    fc.assert(
+      fc.property(some, deliveries => {
+        const planned = planMoves('leave', deliveries)
+        expect(planned.ok && planned.value.map(({ from, to }) => [from, to])).toEqual(
+          deliveries.map(({ state }) => [state, state]),
+        )
       }),
     )
   })

@@ -37,7 +37,7 @@ describe('one door for each change: who writes what', () => {
     [
       'jobs of the outbox',
       /^\s*'outbox',$|INTO outbox|UPDATE outbox|DELETE FROM outbox/m,
-      ['outbox/finish.ts', 'outbox/outbox.ts', 'outbox/queue.ts'],
+      ['outbox/finish.ts', 'outbox/queue.ts'],
     ],
     [
       'what people decide',
@@ -46,6 +46,7 @@ describe('one door for each change: who writes what', () => {
     ],
     ['messages', /^\s*'messages',$|INTO messages\b/m, ['intake/store-messages.ts']],
     ['new deliveries', /^\s*'deliveries',$|INTO deliveries\b/m, ['intake/store-deliveries.ts']],
+    ['what a process has for itself', /FOR UPDATE SKIP LOCKED[\s\S]*claimed_until/, ['jobs/claim.ts']],
     ['the record', /'record_entries',|INTO record_entries/, ['record/write.ts']],
     ['live events', /'live_events',|INTO live_events/, ['live/events.ts']],
   ])('%s', (_what, pattern, where) => {

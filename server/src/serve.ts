@@ -156,6 +156,7 @@ function startJobs({ settings, db, log, now }: Process, reader: Reader): Jobs {
     stop: async () => {
       await Promise.all(loops.map(loop => loop.stop()))
       await Promise.all([lists.stop(), sending.stop(), inspecting?.stop()])
+      send.close()
     },
   }
 }

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
-import { insert, openDatabase, select, type Database } from '../src/db/database.ts'
+import { execute, findRow, insert, openDatabase, select, type Database } from '../src/db/database.ts'
 import { takeIn } from '../src/intake/intake.ts'
 import { arrive, gateway, ruling, sample, signedIn, startTestServer, type TestServer } from './support.ts'
 
@@ -90,6 +90,50 @@ describe('taking a message in costs the same whatever came before', () => {
     // The shortlist of frequent domains has a bound of its own; nothing else may have grown.
     expect(late.rows).toBeLessThan(early.rows + 1000)
     expect(early.rows).toBeGreaterThan(10)
+  })
+})
+
+describe('messages that are stored together share their statements', () => {
+  let server: TestServer
+  beforeAll(async () => {
+    server = await startTestServer()
+  })
+  afterAll(() => server.close())
+
+  const letters = (n: number) =>
+    Array.from({ length: n }, () => ({
+      raw: sample({ from: `Anna <${randomUUID()}@partner.example>`, body: `<p>${randomUUID()}</p>` }),
+      envelopeFrom: 'anna@partner.example',
+      recipients: ['ingrid@harbour.example'],
+      receivedAt: server.clock.now,
+      connection: gateway,
+    }))
+
+  test('a message of thirty-two costs less than two statements, a message alone some forty', async () => {
+    await takeIn(server.db, letters(1))
+    const alone = await statementsOf(server.db, () => takeIn(server.db, letters(1)))
+    const together = await statementsOf(server.db, () => takeIn(server.db, letters(32)))
+    expect(alone).toBeLessThanOrEqual(40)
+    expect(together / 32).toBeLessThan(2)
+    // What is kept in memory is not read again: the number does not depend on what was asked before.
+    expect(await statementsOf(server.db, () => takeIn(server.db, letters(1)))).toBe(alone)
+  })
+
+  test('a change of the settings counts for the next message, whoever made it', async () => {
+    const other = openDatabase(server.url, { poolSize: 1 })
+    try {
+      await takeIn(server.db, letters(1))
+      await execute(other, "UPDATE organisation SET settings = JSON_SET(settings, '$.keepDays', 99)")
+      const [taken] = await takeIn(server.db, letters(1))
+      const row = await findRow<{ days: number }>(
+        server.db,
+        'SELECT DATEDIFF(expires_at, received_at) AS days FROM deliveries WHERE message_id = :id',
+        { id: taken?.messageId },
+      )
+      expect(row?.days).toBe(99)
+    } finally {
+      await other.close()
+    }
   })
 })
 

@@ -1,4 +1,4 @@
-import { no, yes, type Parsed } from '../address/index.ts'
+import { no, yes, type Parsed } from '../address/parsed.ts'
 import {
   endingStates,
   isRemembered,

@@ -1,4 +1,4 @@
-import { QueryTypes, Sequelize, Transaction } from 'sequelize'
+import { QueryTypes, Sequelize, type Transaction } from 'sequelize'
 
 export type Database = Sequelize
 export type Tx = Transaction
@@ -19,7 +19,9 @@ export function openDatabase(url: string, { poolSize = 10, patience }: PoolOptio
     pool: { max: poolSize, min: 0, acquire: 8000, idle: 20_000 },
     // A string, not a list: the driver appends to a shared list on each new connection.
     dialectOptions: {
-      initSql: 'SET NAMES utf8mb4 COLLATE utf8mb4_uca1400_ai_ci',
+      // Each statement sees what is committed by then: whoever waited for a lock must see what its holder did, and not the
+      // snapshot from before the wait. Said once a connection, not once a transaction.
+      initSql: "SET tx_isolation = 'READ-COMMITTED', NAMES utf8mb4 COLLATE utf8mb4_uca1400_ai_ci",
       connectTimeout: 3000,
       ...(patience === undefined ? {} : timeLimits(patience)),
     },
@@ -105,12 +107,6 @@ function sqlValue(value: unknown): unknown {
   return typeof value === 'object' ? JSON.stringify(value) : value
 }
 
-/**
- * Each statement sees what is committed by then: whoever waited for a lock must see what its holder did,
- * and not the snapshot from before the wait.
- */
-const isolationLevel = Transaction.ISOLATION_LEVELS.READ_COMMITTED
-
 /** 1213 deadlock or failed certification, 1205 lock wait, 1020 row changed since read. */
 const lostRace: ReadonlySet<number> = new Set([1213, 1205, 1020])
 /** 1062: somebody inserted the same key between our look and our write; seen the second time. */
@@ -127,7 +123,7 @@ export async function inTransaction<T>(
 ): Promise<T> {
   for (let attempt = 1; ; attempt += 1) {
     try {
-      return await db.transaction({ isolationLevel }, work)
+      return await db.transaction(work)
     } catch (error) {
       const errno = (error as { parent?: { errno?: number } }).parent?.errno
       const again = errno !== undefined && (lostRace.has(errno) || (againOnDuplicate && errno === duplicate))

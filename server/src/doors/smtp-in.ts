@@ -2,6 +2,7 @@ import { SMTPServer, type SMTPServerDataStream, type SMTPServerSession } from 's
 import { isInNetworks } from '@pendro/core/authentication'
 import type { Database } from '../db/database.ts'
 import { isDatabaseAway } from '../errors.ts'
+import { createBatches } from '../jobs/batches.ts'
 import type { Log } from '../log.ts'
 import { organisationNow, type Organisation } from '../db/organisation.ts'
 import { takeReply } from '../digests/replies.ts'
@@ -31,6 +32,10 @@ interface Deps {
 }
 
 interface Receiving extends Deps {
+  /** Whom an address belongs to; those asked for at the same moment are asked for together. */
+  readonly find: (address: string) => Promise<Found>
+  /** How many messages are being received or read, and will soon be to store. */
+  readonly flow: { coming: number }
   /** Judges and stores what was read; settles when that is committed. */
   readonly store: (read: Read) => Promise<TakenIn>
 }
@@ -52,16 +57,24 @@ const mostHops = 100
 interface Seen {
   messages: number
   refused: number
+  /** As of the last recipient; what a message is taken in by. */
+  organisation: Organisation | null
 }
 
 /** The door: answers 250 only after the message and its deliveries are committed (domain.md §1). */
 export function createSmtpIn(deps: Deps): SMTPServer {
   const { db, maxBytes } = deps
-  const receiving = { ...deps, store: createIntake(db, { onward: 'queue', lab: deps.intake?.lab }) }
+  const flow = { coming: 0 }
+  const receiving = {
+    ...deps,
+    flow,
+    find: createFind(db),
+    store: createIntake(db, { onward: 'queue', lab: deps.intake?.lab }, () => flow.coming > 0),
+  }
   const perPeer = new Map<string, number>()
   const seen = new WeakMap<object, Seen>()
   const seenOf = (session: SMTPServerSession): Seen => {
-    const known = seen.get(session) ?? { messages: 0, refused: 0 }
+    const known = seen.get(session) ?? { messages: 0, refused: 0, organisation: null }
     seen.set(session, known)
     return known
   }
@@ -88,7 +101,7 @@ export function createSmtpIn(deps: Deps): SMTPServer {
       else perPeer.delete(remoteAddress)
     },
     onRcptTo({ address }, session, callback) {
-      void answerRecipient(deps, address, session, seenOf(session)).then(refused => callback(refused))
+      void answerRecipient(receiving, address, session, seenOf(session)).then(refused => callback(refused))
     },
     onData(stream, session, callback) {
       const done = seenOf(session)
@@ -97,17 +110,39 @@ export function createSmtpIn(deps: Deps): SMTPServer {
         stream.resume()
         return callback(refusal('too-many-messages'))
       }
-      receive(receiving, stream, session).then(
-        text => callback(null, text),
-        (error: Failure) => void refuseData(deps, session, error).then(callback),
-      )
+      flow.coming += 1
+      const arrived = once(() => (flow.coming -= 1))
+      receive(receiving, stream, session, { organisation: done.organisation, arrived })
+        .finally(arrived)
+        .then(
+          text => callback(null, text),
+          (error: Failure) => void refuseData(deps, session, error).then(callback),
+        )
     },
   })
 }
 
+interface Found {
+  readonly isKnown: boolean
+  readonly organisation: Organisation | null
+}
+
+const mostAsked = 200
+
+const createFind = (db: Database) =>
+  createBatches<string, Found>({
+    most: mostAsked,
+    isEverybodys: isDatabaseAway,
+    run: async addresses => {
+      const organisation = await organisationNow(db)
+      const found = await resolveRecipients(db, addresses)
+      return addresses.map(address => ({ isKnown: found.has(address), organisation }))
+    },
+  })
+
 /** Whether a recipient is one of ours: nothing, or the refusal the client is told. */
 async function answerRecipient(
-  deps: Deps,
+  deps: Receiving,
   address: string,
   session: SMTPServerSession,
   done: Seen,
@@ -116,8 +151,9 @@ async function answerRecipient(
   if (session.envelope.rcptTo.length >= mostRecipients) return refusal('too-many-recipients')
   if (done.refused >= mostRefused) return refusal('too-many-refused')
   try {
-    const [found, organisation] = await Promise.all([resolveRecipients(db, [address]), organisationNow(db)])
-    if (found.has(address) || serviceAt(organisation, address)) return null
+    const { isKnown, organisation } = await deps.find(address)
+    done.organisation = organisation
+    if (isKnown || serviceAt(organisation, address)) return null
     const refused = refusal('no-mailbox', { address })
     done.refused += 1
     // Somebody who tries addresses must not fill the table with them.
@@ -132,6 +168,14 @@ async function answerRecipient(
   } catch (error) {
     log.databaseAway('smtp recipient', error)
     return refusal('database-away')
+  }
+}
+
+const once = (work: () => void) => {
+  let done = false
+  return () => {
+    if (!done) work()
+    done = true
   }
 }
 
@@ -177,8 +221,9 @@ async function receive(
   deps: Receiving,
   stream: SMTPServerDataStream,
   session: SMTPServerSession,
+  { organisation, arrived }: Pick<Arrived, 'organisation' | 'arrived'>,
 ): Promise<string> {
-  const { db, maxBytes, intake } = deps
+  const { maxBytes, intake } = deps
   const raw = await readAll(stream, maxBytes)
   if (countHops(raw) > mostHops) throw refusal('routing-loop', { limit: mostHops })
   // Asked before anything is stored: a message with thousands of parts is an attack, not a message.
@@ -186,12 +231,14 @@ async function receive(
   if (!study.parsed.ok && study.parsed.problem.code === 'too-many-parts')
     throw refusal('too-many-parts', { limit: study.parsed.problem.limit })
   const { rcptTo } = session.envelope
-  const organisation = await organisationNow(db)
   const own = rcptTo.map(({ address }) => serviceAt(organisation, address))
   const colleagues = rcptTo.map(({ address }) => address).filter((_, i) => own[i] === null)
   const services = [...new Set(own.filter(kind => kind !== null))]
   // Colleagues first: what they were sent arrives whatever an address of Pendro's makes of its copy.
-  const taken = colleagues.length > 0 ? await takeForColleagues(deps, raw, study, session, colleagues) : null
+  const taken =
+    colleagues.length > 0
+      ? await takeForColleagues(deps, { raw, study, session, colleagues, organisation, arrived })
+      : null
   if (taken === null && services.length === 1) return serve(deps, services[0] ?? 'help', raw, study, session)
   for (const service of services)
     await serve(deps, service, raw, study, session).catch((error: unknown) =>
@@ -200,27 +247,34 @@ async function receive(
   return taken ?? acknowledgement('noted')
 }
 
+interface Arrived {
+  readonly raw: Buffer
+  readonly study: ReadMessage
+  readonly session: SMTPServerSession
+  readonly colleagues: readonly string[]
+  readonly organisation: Organisation | null
+  /** Says that the message is no longer on its way to the store. */
+  readonly arrived: () => void
+}
+
 async function takeForColleagues(
-  { db, log, now, takenIn, intake, store }: Receiving,
-  raw: Buffer,
-  study: ReadMessage,
-  session: SMTPServerSession,
-  recipients: readonly string[],
+  { log, now, takenIn, intake, store }: Receiving,
+  { raw, study, session, colleagues, organisation, arrived }: Arrived,
 ): Promise<string> {
+  if (!organisation) throw new Error('no organisation to take mail in for')
   const { mailFrom } = session.envelope
   const incoming = {
     raw,
     envelopeFrom: mailFrom ? mailFrom.address : '',
-    recipients,
+    recipients: colleagues,
     receivedAt: now(),
     connection: { ip: session.remoteAddress, helo: session.hostNameAppearsAs || '' },
   }
-  const organisation = await organisationNow(db)
-  if (!organisation) throw new Error('no organisation to take mail in for')
   const read = await readIncoming(incoming, organisation.policy, {
     ...intake,
     read: () => Promise.resolve(study),
   })
+  arrived()
   const taken = await store(read)
   log.tookIn(taken.messageId, taken.deliveries.length, raw.length)
   takenIn()

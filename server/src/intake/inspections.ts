@@ -9,6 +9,7 @@ import type { Lab, LabAnswer } from './lab.ts'
 import { enqueue } from '../outbox/queue.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 import type { Reader } from '../reading/reader.ts'
+import { claim, giveBack } from '../jobs/claim.ts'
 import { createSlots, type Slots } from '../jobs/slots.ts'
 
 interface Deps {
@@ -36,7 +37,7 @@ const slots = 10
 
 /** Hands attachments to the lab and lets messages go on when it has answered; the number of jobs that moved. */
 export async function workInspections(deps: Deps): Promise<number> {
-  const jobs = await claim(deps, slots)
+  const jobs = await claimJobs(deps, slots)
   const moved = await Promise.all(jobs.map(job => inspect(deps, job)))
   return moved.filter(Boolean).length
 }
@@ -48,35 +49,32 @@ export const createInspections = (deps: Deps): Slots =>
     slots,
     perKey: slots,
     keyOf: job => job.message_id,
-    claim: limit => claim(deps, limit),
+    claim: limit => claimJobs(deps, limit),
     run: async job => {
       await inspect(deps, job)
     },
+    giveBack: jobs =>
+      giveBack(
+        deps.db,
+        table,
+        jobs.map(job => job.message_id),
+      ),
     log: deps.log,
   })
 
-function claim({ db, now }: Deps, limit: number): Promise<readonly Job[]> {
-  const at = now()
-  return inTransaction(db, async tx => {
-    const jobs = await select<Job>(
-      db,
-      `SELECT message_id, attempts, tickets FROM inspections
-       WHERE done_at IS NULL AND next_at <= :at AND (claimed_until IS NULL OR claimed_until < :at)
-       ORDER BY next_at LIMIT :limit FOR UPDATE SKIP LOCKED`,
-      { at, limit },
-      tx,
-    )
-    if (jobs.length > 0) {
-      await execute(
-        db,
-        'UPDATE inspections SET claimed_until = :until WHERE message_id IN (:ids)',
-        { until: new Date(at.getTime() + claimFor), ids: jobs.map(j => j.message_id) },
-        tx,
-      )
-    }
-    return jobs
-  })
-}
+const table = { table: 'inspections', key: 'message_id' } as const
+
+const claimJobs = ({ db, now }: Deps, limit: number): Promise<readonly Job[]> =>
+  claim<Job>(
+    db,
+    {
+      ...table,
+      columns: 'message_id, attempts, tickets',
+      due: 'done_at IS NULL AND next_at <= :at',
+      order: 'next_at',
+    },
+    { at: now(), holdFor: claimFor, limit },
+  )
 
 async function inspect(deps: Deps, job: Job): Promise<boolean> {
   try {

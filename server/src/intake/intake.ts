@@ -50,13 +50,18 @@ export async function takeIn(
 /** Messages of one transaction at most; more do not make it faster, and a client waits for all of them. */
 const mostTogether = 64
 
+/** Milliseconds a message waits for others that are being read at the same moment; alone it waits for none. */
+const gatherFor = 40
+
 /** The intake of a server: each message is read for itself, and those that are ready together are stored together. */
 export function createIntake(
   db: Database,
   { onward, lab }: Pick<IntakeOptions, 'onward' | 'lab'>,
+  isMoreComing: () => boolean,
 ): (read: Read) => Promise<TakenIn> {
   return createBatches({
     most: mostTogether,
+    gather: { isMoreComing, atMost: gatherFor },
     run: read => storeRead(db, read, { onward, lab }),
     isEverybodys: error => isDatabaseAway(error) || isBusy(error),
   })

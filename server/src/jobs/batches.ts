@@ -3,6 +3,8 @@ interface BatchOptions<T, R> {
   readonly most: number
   /** Does a batch whole or not at all; one result an item, in order. */
   readonly run: (items: readonly T[]) => Promise<readonly R[]>
+  /** Waits for items that are known to be on their way, so many milliseconds at most; without it for nobody. */
+  readonly gather?: { readonly isMoreComing: () => boolean; readonly atMost: number }
   /** Whether a failure is nobody's own: then all of the batch fail at once, and are not tried one by one. */
   readonly isEverybodys: (error: unknown) => boolean
 }
@@ -21,6 +23,7 @@ interface Waiting<T, R> {
 export function createBatches<T, R>({
   most,
   run,
+  gather,
   isEverybodys,
 }: BatchOptions<T, R>): (item: T) => Promise<R> {
   const waiting: Waiting<T, R>[] = []
@@ -40,9 +43,20 @@ export function createBatches<T, R>({
     }
   }
 
+  /** Looks every few milliseconds: what is on its way says nothing when it gives up. */
+  async function gathered(): Promise<void> {
+    if (!gather) return
+    const until = performance.now() + gather.atMost
+    while (waiting.length < most && gather.isMoreComing() && performance.now() < until)
+      await new Promise(resolve => setTimeout(resolve, 2))
+  }
+
   async function work(): Promise<void> {
     running = true
-    while (waiting.length > 0) await settle(waiting.splice(0, most))
+    while (waiting.length > 0) {
+      await gathered()
+      await settle(waiting.splice(0, most))
+    }
     running = false
   }
 

@@ -6,9 +6,11 @@ interface SlotsOptions<Job> {
   /** Of these at most, how many one key may hold: a destination that hangs must not hold up the others. */
   readonly perKey: number
   readonly keyOf: (job: Job) => number
-  /** Claims up to `limit` jobs that are due, none of the keys that are busy. */
+  /** Claims up to `limit` jobs that are due, none of the keys that have their share. */
   readonly claim: (limit: number, busy: readonly number[]) => Promise<readonly Job[]>
   readonly run: (job: Job) => Promise<void>
+  /** Gives back jobs that were claimed beyond their key's share. */
+  readonly giveBack: (jobs: readonly Job[]) => Promise<void>
   readonly log: Log
 }
 
@@ -20,24 +22,35 @@ export interface Slots {
 }
 
 /** Work that goes on without waiting for the slowest: a slot that is free takes the next job. */
-export function createSlots<Job>({ name, slots, perKey, keyOf, claim, run, log }: SlotsOptions<Job>): Slots {
+export function createSlots<Job>(options: SlotsOptions<Job>): Slots {
+  const { name, slots, perKey, keyOf, claim, run, giveBack, log } = options
   const running = new Map<Promise<void>, number>()
-  const busyKeys = () => {
+  const held = () => {
     const counts = new Map<number, number>()
     for (const key of running.values()) counts.set(key, (counts.get(key) ?? 0) + 1)
-    return [...counts].flatMap(([key, n]) => (n >= perKey ? [key] : []))
+    return counts
+  }
+  const begin = (job: Job) => {
+    const under: Promise<void> = run(job)
+      .catch((error: unknown) => log.jobFailed(name, error))
+      .finally(() => running.delete(under))
+    running.set(under, keyOf(job))
   }
   return {
     work: async () => {
       if (running.size >= slots) await Promise.race(running.keys())
-      const jobs = await claim(Math.min(perKey, slots - running.size), busyKeys())
+      const full = [...held()].flatMap(([key, n]) => (n >= perKey ? [key] : []))
+      const jobs = await claim(slots - running.size, full)
+      const counts = held()
+      const beyond: Job[] = []
       for (const job of jobs) {
-        const under: Promise<void> = run(job)
-          .catch((error: unknown) => log.jobFailed(name, error))
-          .finally(() => running.delete(under))
-        running.set(under, keyOf(job))
+        const n = counts.get(keyOf(job)) ?? 0
+        counts.set(keyOf(job), n + 1)
+        if (n < perKey) begin(job)
+        else beyond.push(job)
       }
-      return jobs.length
+      if (beyond.length > 0) await giveBack(beyond)
+      return jobs.length - beyond.length
     },
     stop: async () => {
       await Promise.all(running.keys())

@@ -33,10 +33,17 @@ const seconds = (n: number) => n * 1000
 /** Waits before the second, third, … try; the last is repeated. */
 const patience = [seconds(2), seconds(5), seconds(15), seconds(60), seconds(300), seconds(900)]
 
+/** Milliseconds the outcome of a job waits for those of jobs that are being sent. */
+const gatherFor = 30
+
 /** Writes down what came of jobs: together where they end at the same moment, each of them once. */
-export function createFinish({ db, log, now }: Deps): (done: Done) => Promise<void> {
+export function createFinish(
+  { db, log, now }: Deps,
+  isMoreComing: () => boolean,
+): (done: Done) => Promise<void> {
   return createBatches<Done, void>({
     most: 50,
+    gather: { isMoreComing, atMost: gatherFor },
     isEverybodys: error => isDatabaseAway(error) || isBusy(error),
     run: async all => {
       const at = now()

@@ -1,5 +1,6 @@
-import { gunzipSync } from 'node:zlib'
-import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import { promisify } from 'node:util'
+import { gunzip } from 'node:zlib'
+import { findRow, select, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import type { Log } from '../log.ts'
@@ -7,6 +8,9 @@ import { ownDomain } from './own-mail.ts'
 import type { Send } from './smtp-out.ts'
 import { deliveryMark, onwardFields, withoutOwnFields } from './trace.ts'
 import { createFinish, type Done, type Job } from './finish.ts'
+import { isDatabaseAway } from '../errors.ts'
+import { createBatches } from '../jobs/batches.ts'
+import { claim, giveBack } from '../jobs/claim.ts'
 import { createSlots, type Slots } from '../jobs/slots.ts'
 
 interface Deps {
@@ -19,9 +23,28 @@ interface Deps {
 }
 
 /** What came of a job. Jobs that end at the same moment are written down together. */
-type Working = Deps & { readonly finish: (done: Done) => Promise<void> }
+type Working = Deps & {
+  readonly finish: (done: Done) => Promise<void>
+  readonly load: (deliveryId: number) => Promise<Outgoing | null>
+}
 
-const withFinish = (deps: Deps): Working => ({ ...deps, finish: createFinish(deps) })
+function working(deps: Deps): Working {
+  let sending = 0
+  const finish = createFinish(deps, () => sending > 0)
+  return {
+    ...deps,
+    load: createLoad(deps.db),
+    finish,
+    send: async (envelope, raw) => {
+      sending += 1
+      try {
+        return await deps.send(envelope, raw)
+      } finally {
+        sending -= 1
+      }
+    },
+  }
+}
 
 interface ClaimedJob extends Job {
   /** `null` for mail of our own. */
@@ -34,7 +57,7 @@ const claimFor = seconds(120)
 
 /** Sends everything that is due; the number of jobs worked on. Safe with any number of processes. */
 export async function workOutbox(given: Deps): Promise<number> {
-  const deps = withFinish(given)
+  const deps = working(given)
   const jobs = await claimJobs(deps, 20, [])
   await Promise.all(jobs.map(job => send(deps, job)))
   return jobs.length
@@ -49,7 +72,7 @@ const slotsPerMailbox = 3
 
 /** The same as a loop's work, without waiting for the slowest; no mailbox has more than its share of the slots. */
 export function createOutbox(given: Deps): Slots {
-  const deps = withFinish(given)
+  const deps = working(given)
   return createSlots<ClaimedJob>({
     name: 'outbox',
     slots,
@@ -57,37 +80,37 @@ export function createOutbox(given: Deps): Slots {
     keyOf: job => job.mailbox_id ?? Number(job.place),
     claim: (limit, busy) => claimJobs(deps, limit, busy),
     run: job => send(deps, job),
+    giveBack: jobs =>
+      giveBack(
+        deps.db,
+        table,
+        jobs.map(({ id }) => id),
+      ),
     log: deps.log,
   })
 }
+
+const table = { table: 'outbox', key: 'id' } as const
 
 async function claimJobs(
   { db, now }: Deps,
   limit: number,
   busy: readonly number[],
 ): Promise<readonly ClaimedJob[]> {
-  const at = now()
-  const jobs = await inTransaction(db, async tx => {
-    // By raw SQL: Sequelize drops SKIP LOCKED on MariaDB.
-    const jobs = await select<Job>(
-      db,
-      `SELECT id, kind, subject_id, place, attempts FROM outbox
-       WHERE done_at IS NULL AND next_at <= :at AND (claimed_until IS NULL OR claimed_until < :at)
-       ${busy.length === 0 ? '' : "AND NOT (kind = 'delivery' AND subject_id IN (SELECT id FROM deliveries WHERE mailbox_id IN (:busy)))"}
-       ORDER BY next_at LIMIT :limit FOR UPDATE SKIP LOCKED`,
-      { at, limit, busy },
-      tx,
-    )
-    if (jobs.length > 0) {
-      await execute(
-        db,
-        'UPDATE outbox SET claimed_until = :until WHERE id IN (:ids)',
-        { until: new Date(at.getTime() + claimFor), ids: jobs.map(({ id }) => id) },
-        tx,
-      )
-    }
-    return jobs
-  })
+  const others =
+    busy.length === 0
+      ? ''
+      : "AND NOT (kind = 'delivery' AND subject_id IN (SELECT id FROM deliveries WHERE mailbox_id IN (:busy)))"
+  const jobs = await claim<Job>(
+    db,
+    {
+      ...table,
+      columns: 'id, kind, subject_id, place, attempts',
+      due: `done_at IS NULL AND next_at <= :at ${others}`,
+      order: 'next_at',
+    },
+    { at: now(), holdFor: claimFor, limit, values: { busy } },
+  )
   const ids = jobs.flatMap(({ kind, subject_id }) => (kind === 'delivery' ? [subject_id] : []))
   const mailboxes =
     ids.length === 0
@@ -97,32 +120,52 @@ async function claimJobs(
           'SELECT id, mailbox_id FROM deliveries WHERE id IN (:ids)',
           { ids },
         )
+  const mailboxOf = new Map(mailboxes.map(({ id, mailbox_id }) => [id, mailbox_id]))
   return jobs.map(job => ({
     ...job,
-    mailbox_id:
-      mailboxes.find(({ id }) => job.kind === 'delivery' && id === job.subject_id)?.mailbox_id ?? null,
+    mailbox_id: job.kind === 'delivery' ? (mailboxOf.get(job.subject_id) ?? null) : null,
   }))
 }
 
-async function sendDelivery(deps: Working, job: Job): Promise<void> {
-  const { db } = deps
-  const row = await findRow<{
-    envelope_from: string
-    folder: string | null
-    gzip: Buffer
-    address: string
-    client_ip: string
-    client_helo: string
-    received_at: Date
-  }>(
-    db,
-    `SELECT m.envelope_from, m.client_ip, m.client_helo, m.received_at, d.folder, s.gzip, b.address
-     FROM deliveries d JOIN messages m ON m.id = d.message_id JOIN message_sources s ON s.message_id = m.id
-     JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id = :id`,
-    { id: job.subject_id },
-  )
-  if (!row) return deps.finish({ job, result: { status: 'refused', problem: 'message-gone' } })
-  const [key, organisation] = await Promise.all([signingKey(db, 'deliveries'), readOrganisation(db)])
+interface Outgoing {
+  /** Whose Received field it gets. */
+  readonly domain: string
+  readonly id: number
+  readonly envelope_from: string
+  readonly folder: string | null
+  readonly gzip: Buffer
+  readonly address: string
+  readonly client_ip: string
+  readonly client_helo: string
+  readonly received_at: Date
+}
+
+/** Deliveries of one read at most: their sources are held in memory together. */
+const mostRead = 8
+
+/** What is to be sent of a delivery; those asked for at the same moment are read together. `null`: it is gone. */
+const createLoad = (db: Database) =>
+  createBatches<number, Outgoing | null>({
+    most: mostRead,
+    isEverybodys: isDatabaseAway,
+    run: async ids => {
+      const domain = ownDomain(await readOrganisation(db))
+      const rows = await select<Omit<Outgoing, 'domain'>>(
+        db,
+        `SELECT d.id, m.envelope_from, m.client_ip, m.client_helo, m.received_at, d.folder, s.gzip, b.address
+         FROM deliveries d JOIN messages m ON m.id = d.message_id JOIN message_sources s ON s.message_id = m.id
+         JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id IN (:ids)`,
+        { ids },
+      )
+      const byId = new Map(rows.map(row => [row.id, { ...row, domain }]))
+      return ids.map(id => byId.get(id) ?? null)
+    },
+  })
+
+async function sendDelivery({ db, load, send, finish }: Working, job: Job): Promise<void> {
+  const row = await load(job.subject_id)
+  if (!row) return finish({ job, result: { status: 'refused', problem: 'message-gone' } })
+  const [key, source] = await Promise.all([signingKey(db, 'deliveries'), unpack(row.gzip)])
   const fields = onwardFields({
     mark: deliveryMark(key, job.subject_id, job.place),
     place: job.place,
@@ -130,14 +173,15 @@ async function sendDelivery(deps: Working, job: Job): Promise<void> {
     received: {
       ip: row.client_ip,
       helo: row.client_helo,
-      by: ownDomain(organisation),
+      by: row.domain,
       at: row.received_at,
     },
   })
-  const raw = Buffer.concat([fields, withoutOwnFields(gunzipSync(row.gzip))])
-  const result = await deps.send({ from: row.envelope_from, to: row.address }, raw)
-  await deps.finish({ job, result })
+  const raw = Buffer.concat([fields, withoutOwnFields(source)])
+  await finish({ job, result: await send({ from: row.envelope_from, to: row.address }, raw) })
 }
+
+const unpack = promisify(gunzip) as (content: Buffer) => Promise<Buffer>
 
 async function ownSource({ db, letter }: Deps, { kind, subject_id: id }: Job): Promise<Buffer | null> {
   if (kind === 'welcome' || kind === 'code') return letter(kind, id)

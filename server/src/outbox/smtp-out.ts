@@ -14,9 +14,18 @@ export type SendResult =
 
 export type Send = (envelope: Envelope, raw: Buffer) => Promise<SendResult>
 
-/** Hands messages to the mail store over SMTP; one connection a message keeps a failure to itself. */
-export function createSender(host: string, port: number): Send {
+/** What sends, and ends the connections it keeps. */
+export type Sender = Send & { readonly close: () => void }
+
+/**
+ * Hands messages to the mail store over SMTP. Connections are used again, as mail servers do; one that fails takes only the
+ * message it was on with it.
+ */
+export function createSender(host: string, port: number): Sender {
   const transport = createTransport({
+    pool: true,
+    maxConnections: 20,
+    maxMessages: 200,
     host,
     port,
     secure: false,
@@ -25,7 +34,7 @@ export function createSender(host: string, port: number): Send {
     greetingTimeout: 4000,
     socketTimeout: 20_000,
   })
-  return async ({ from, to }, raw) => {
+  const send: Send = async ({ from, to }, raw) => {
     try {
       await transport.sendMail({ envelope: { from, to: [to] }, raw })
       return { status: 'taken' }
@@ -44,4 +53,5 @@ export function createSender(host: string, port: number): Send {
         : { status: 'later', problem }
     }
   }
+  return Object.assign(send, { close: () => transport.close() })
 }

@@ -1,5 +1,6 @@
 import { Piscina } from 'piscina'
-import { execute, findRow, type Database } from '../db/database.ts'
+import type { Database } from '../db/database.ts'
+import { claim, giveBack } from '../jobs/claim.ts'
 import { say } from './import-said.ts'
 import { failImport, runImport } from './imports.ts'
 import { runUpkeep } from './upkeep.ts'
@@ -33,7 +34,8 @@ export function createListsPool(db: Database, { threads, url }: { threads: numbe
   return { run: job => pool.run({ job, url }), stop: () => pool.destroy() }
 }
 
-const claim = 10 * 60_000
+const holdFor = 10 * 60_000
+const table = { table: 'list_imports', key: 'id' } as const
 
 /** Reads or takes the next import that waits; 1 when there was one. */
 export async function workImports(
@@ -41,22 +43,15 @@ export async function workImports(
   { run, now }: { run: (job: ListsJob) => Promise<unknown>; now: () => Date },
 ): Promise<number> {
   const at = now()
-  const next = await findRow<{ id: number }>(
+  const [next] = await claim<{ id: number }>(
     db,
-    `SELECT id FROM list_imports WHERE state IN ('reading', 'taking') AND (claimed_until IS NULL OR claimed_until < :at) ORDER BY id LIMIT 1`,
-    { at },
+    { ...table, columns: 'id', due: "state IN ('reading', 'taking')", order: 'id' },
+    { at, holdFor, limit: 1 },
   )
   if (!next) return 0
-  const claimed = await execute(
-    db,
-    `UPDATE list_imports SET claimed_until = :until WHERE id = :id AND state IN ('reading', 'taking')
-     AND (claimed_until IS NULL OR claimed_until < :at)`,
-    { id: next.id, at, until: new Date(at.getTime() + claim) },
-  )
-  if (claimed === 0) return 0
   try {
     await run({ kind: 'import', id: next.id, at })
-    await execute(db, 'UPDATE list_imports SET claimed_until = NULL WHERE id = :id', { id: next.id })
+    await giveBack(db, table, [next.id])
   } catch (error) {
     await failImport(db, next.id, say('went-wrong'))
     throw error
