@@ -93,6 +93,17 @@ function newest(folder) {
   return time
 }
 
+/** The server as JavaScript; its file. Built again only when something it is made of has changed. */
+export function ensureServer() {
+  const built = join(root, 'server', 'dist', 'main.js')
+  const sources = Math.max(...['server', 'contract', 'core'].map(part => newest(join(root, part))))
+  if (!existsSync(built) || statSync(built).mtimeMs < sources) {
+    say(words.buildingServer)
+    run(process.execPath, [join(root, 'scripts/build-server.mjs')])
+  }
+  return built
+}
+
 /** Builds the web part when one of its sources is newer than the last build. */
 export function ensureWeb() {
   const dist = join(root, 'web', 'dist')

@@ -5,7 +5,7 @@ import { createServer } from 'node:net'
 import { join } from 'node:path'
 import { freePort, startDatabase } from './database.mjs'
 import { words } from './wording.mjs'
-import { dataFolder, ensurePackages, ensurePrograms, ensureWeb, root, say } from './prepare.mjs'
+import { dataFolder, ensurePackages, ensurePrograms, ensureServer, ensureWeb, root, say } from './prepare.mjs'
 
 const empty = process.argv.includes('--empty')
 const unknown = process.argv.slice(2).filter(word => word !== '--empty')
@@ -35,9 +35,10 @@ async function stop(code) {
 process.on('SIGINT', () => void stop(0))
 process.on('SIGTERM', () => void stop(0))
 
-/** Runs a TypeScript program; resolves with what it says over the channel when it is ready, or when it ends. */
+/** Runs a program, from its source or built; resolves with what it says over the channel when it is ready, or when it ends. */
 function program(file, env) {
-  const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], {
+  const loader = file.endsWith('.ts') ? ['--import', 'tsx'] : []
+  const child = spawn(process.execPath, [...loader, join(root, file)], {
     cwd: root,
     env: { ...process.env, ...env },
     stdio: ['ignore', 'inherit', 'inherit', 'ipc'],
@@ -85,6 +86,7 @@ try {
   const began = Date.now()
   ensurePackages()
   const web = ensureWeb()
+  ensureServer()
   const DATABASE_URL = await databaseUrl()
   const PENDRO_STORE_PORT = await choosePort('PENDRO_STORE_PORT', 2526)
   const PENDRO_STORE_HTTP_PORT = await choosePort('PENDRO_STORE_HTTP_PORT', 8026)
@@ -104,7 +106,7 @@ try {
   const ownStore = process.env.PENDRO_STORE_HOST === undefined
   // With a mail store of one's own the surroundings are real, and so are names, lab and pictures.
   const around = ownStore ? await program('scripts/surroundings-main.ts', env) : {}
-  const served = await program('server/src/main.ts', {
+  const served = await program('server/dist/main.js', {
     ...env,
     PENDRO_DNS: process.env.PENDRO_DNS ?? around.dns ?? 'system',
     PENDRO_LAB_URL: process.env.PENDRO_LAB_URL ?? around.lab ?? '',

@@ -24,6 +24,7 @@ export const words = {
     'Filling the demo was interrupted. Remove the data folder (or the database) and start again.',
   installing: what => `Installing ${what} …`,
   building: 'Building the web part …',
+  buildingServer: 'Building the server …',
   missing: what => `Missing: ${what}. Install them, or set DATABASE_URL to use another MariaDB.`,
   pathTooLong: folder =>
     `The data folder’s path is too long for a socket: ${folder}. Set PENDRO_DATA to a shorter one.`,

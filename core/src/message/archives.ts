@@ -95,3 +95,26 @@ function localName(content: Buffer, { relativeOffsetOfLocalHeader: at, fileName 
   const length = content.readUInt16LE(at + 26)
   return content.subarray(at + 30, at + 30 + Math.min(length, 300)).toString('utf8')
 }
+
+/**
+ * Names in a tar archive (POSIX ustar) whose header sums may be wrong: some programs open such a one. Bounded, and ends at
+ * the first block that is no header.
+ */
+export function listTar(content: Buffer): readonly string[] {
+  const names: string[] = []
+  for (let at = 0; at + 512 <= content.length && names.length < mostEntries;) {
+    const text = (from: number, length: number) =>
+      content
+        .subarray(at + from, at + from + length)
+        .toString('utf8')
+        .split('\0')[0] ?? ''
+    const name = text(0, 100)
+    if (name === '') break
+    const prefix = text(345, 155)
+    names.push(prefix === '' ? name : `${prefix}/${name}`)
+    const size = Number.parseInt(text(124, 12).trim() || '0', 8)
+    if (!(size >= 0)) break
+    at += 512 + Math.ceil(size / 512) * 512
+  }
+  return names
+}

@@ -1,6 +1,6 @@
 import { gunzipSync } from 'node:zlib'
 import { fileTypeFromBuffer } from 'file-type'
-import { readZip, type ArchiveDirectory, type Wanted } from './archives.ts'
+import { listTar, readZip, type ArchiveDirectory, type Wanted } from './archives.ts'
 import type { AttachmentDanger } from './message.ts'
 import { findUuencoded, isBranch, readMime, type Leaf, type Part } from './mime.ts'
 import { bareName, hidesCharacters, turnsDirection, visibleName } from '../text/index.ts'
@@ -146,7 +146,8 @@ async function lookByMark(
   depth: number,
 ): Promise<Inside> {
   if (isGzip(content)) return lookIntoGzip(names, content, budget, depth)
-  if (isTar(content) || isPacked(content)) return lookIntoPacked(content, budget, depth)
+  if (isTar(content)) return both(await lookIntoPacked(content, budget, depth), lookAtNames(listTar(content)))
+  if (isPacked(content)) return lookIntoPacked(content, budget, depth)
   if (isTnef(content)) return lookIntoMany(readTnef(content), budget, depth)
   const isCompound = content.subarray(0, 8).equals(compoundMark)
   if (isCompound || trueType === 'application/x-cfb') return dangerInCompound(content)
@@ -246,6 +247,14 @@ function lookIntoGzip(
     // Too much to unpack is not the same as broken.
     const tooMuch = (error as { code?: string }).code === 'ERR_BUFFER_TOO_LARGE'
     return { ...nothing, danger: tooMuch ? 'bomb' : 'unreadable-archive' }
+  }
+}
+
+function lookAtNames(names: readonly string[]): Inside {
+  return {
+    danger: names.some(isProgramName) ? 'program-in-archive' : null,
+    note: listNames(names),
+    disguise: isMadeToDeceive(names),
   }
 }
 

@@ -3,7 +3,7 @@ import { Piscina } from 'piscina'
 import type { StatusReport } from '@pendro/core/message'
 import { noAuthentication, type Authentication } from '@pendro/core/senders'
 import type { Log } from '../log.ts'
-import { threadFlags } from '../jobs/thread-options.ts'
+import { threadFlags, threadProgram } from '../jobs/thread-options.ts'
 import type { Authenticate, CheckGiven } from './authenticate.ts'
 import {
   attachedMessages,
@@ -72,7 +72,7 @@ class TooSlow extends Error {}
 export function createReader({ threads, dns, log, deadline = usualDeadline }: ReaderSettings): Reader {
   const pool = (workers: number, tasks: number) => {
     const made = new Piscina({
-      filename: new URL('./reading-worker.ts', import.meta.url).href,
+      filename: threadProgram('reading-worker', import.meta.url),
       minThreads: Math.min(1, workers),
       maxThreads: workers,
       concurrentTasksPerWorker: tasks,

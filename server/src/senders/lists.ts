@@ -4,7 +4,7 @@ import { claim, giveBack } from '../jobs/claim.ts'
 import { say } from './import-said.ts'
 import { failImport, runImport } from './imports.ts'
 import { runUpkeep } from './upkeep.ts'
-import { threadFlags } from '../jobs/thread-options.ts'
+import { threadFlags, threadProgram } from '../jobs/thread-options.ts'
 
 export type ListsJob =
   | { readonly kind: 'upkeep'; readonly at: Date }
@@ -24,7 +24,7 @@ export interface ListsPool {
 export function createListsPool(db: Database, { threads, url }: { threads: number; url: string }): ListsPool {
   if (threads === 0) return { run: job => runListsJob(db, job), stop: () => Promise.resolve() }
   const pool = new Piscina({
-    filename: new URL('./lists-worker.ts', import.meta.url).href,
+    filename: threadProgram('lists-worker', import.meta.url),
     minThreads: 0,
     maxThreads: 1,
     idleTimeout: 30_000,
