@@ -5,7 +5,7 @@ import { dataFolder, root } from '../scripts/prepare.mjs'
 
 /** The whole application as `npm start` runs it, with a smaller demo, on ports of its own. */
 export default async function globalSetup() {
-  const database = await startDatabase(join(dataFolder, 'browser-db'))
+  const database = await startDatabase(join(dataFolder, 'browser-db'), { lasting: false })
   database.sql('DROP DATABASE IF EXISTS pendro_browser; CREATE DATABASE pendro_browser')
   const [port, smtpPort, storePort, storeHttpPort] = await Promise.all([
     freePort(),

@@ -8,7 +8,7 @@ export interface RunningDatabase {
 }
 export function startDatabase(
   folder: string,
-  options?: { bufferPool?: string; port?: number; databases?: readonly string[] },
+  options?: { bufferPool?: string; port?: number; databases?: readonly string[]; lasting?: boolean },
 ): Promise<RunningDatabase>
 export function findDatabase(folder: string): ((database: string) => string) | null
 export function freePort(): Promise<number>

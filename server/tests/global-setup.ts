@@ -12,7 +12,10 @@ declare module 'vitest' {
 
 /** One MariaDB for the whole run; each test file makes its own database in it. */
 export default async function setup(project: TestProject) {
-  const database = await startDatabase(join(dataFolder, 'test-db'), { databases: ['test\\_%'] })
+  const database = await startDatabase(join(dataFolder, 'test-db'), {
+    databases: ['test\\_%'],
+    lasting: false,
+  })
   project.provide('databaseServer', database.url(''))
   return database.stop
 }

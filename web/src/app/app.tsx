@@ -79,8 +79,8 @@ const router = createBrowserRouter([
     errorElement: <RouteFailed />,
     children: [
       { index: true, element: <Navigate to="/review" replace /> },
-      { path: 'review', element: <ReviewArea /> },
-      { path: 'review/:id', element: <ReviewArea /> },
+      { path: 'review', element: <ReviewArea />, errorElement: <RouteFailed /> },
+      { path: 'review/:id', element: <ReviewArea />, errorElement: <RouteFailed /> },
       ...laterRoutes.map(({ path, title, Page }) => ({
         path,
         element: (
@@ -88,6 +88,8 @@ const router = createBrowserRouter([
             <Page />
           </Later>
         ),
+        // An area that fails leaves the frame around it, and the way to the others.
+        errorElement: <RouteFailed />,
       })),
       { path: '*', element: <NothingHere /> },
     ],

@@ -13,6 +13,8 @@ interface Notices {
   readonly close: (id: number) => void
 }
 
+export type NewNotice = Omit<Notice, 'id'>
+
 let last = 0
 
 /** Short messages at the foot; the newest replaces the one before. */

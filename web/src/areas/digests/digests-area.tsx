@@ -1,6 +1,6 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useCallback, useEffect, useState, type ReactNode } from 'react'
-import { keepPreviousData, useQuery, useQueryClient } from '@tanstack/react-query'
+import { keepPreviousData, useQuery, useQueryClient, type UseQueryResult } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import { useNavigate, useParams } from 'react-router'
@@ -16,11 +16,12 @@ import {
   type LiveEvent,
   type MailboxBrief,
 } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { call } from '../../app/api.ts'
 import { useLiveEvents } from '../../app/live.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
+import { useAct } from '../../app/use-act.ts'
+import { Boundary } from '../../parts/boundary.tsx'
 import { Button } from '../../parts/buttons.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
@@ -46,7 +47,6 @@ export function DigestsArea() {
   })
   const openId = id !== undefined && /^\d{1,9}$/.test(id) ? Number(id) : null
   const showsReplies = id === 'replies'
-  const toLookAt = useDigestDay().data?.repliesToLookAt ?? 0
   const first = list.data?.mailboxes[0]?.id
   useEffect(() => {
     if (openId === null && !showsReplies && first !== undefined)
@@ -56,39 +56,7 @@ export function DigestsArea() {
     <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
       <DayLine />
       <div className="grid min-h-0 grid-cols-[minmax(300px,400px)_minmax(0,1fr)]">
-        <div className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] border-r border-line-strong bg-sheet">
-          <div className="flex items-center gap-3 border-b border-line bg-ground px-5 py-3">
-            <input
-              value={find}
-              onChange={event => setFind(event.target.value)}
-              aria-label={t('digests.find')}
-              placeholder={t('digests.find')}
-              className="min-w-0 flex-1 rounded-md border border-line-strong bg-raised px-3 py-1.5"
-            />
-            <Button
-              aria-pressed={showsReplies}
-              onClick={() => void navigate(showsReplies ? '/digests' : '/digests/replies')}
-            >
-              {t('digests.replies')}
-              {toLookAt > 0 && <b className="text-stop">{toLookAt}</b>}
-            </Button>
-          </div>
-          <div className="overflow-y-auto" tabIndex={0} role="region" aria-label={t('digests.colleagues')}>
-            {list.isPending && <SkeletonRows count={9} height={56} />}
-            {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
-            {list.data?.mailboxes.length === 0 && (
-              <Empty title={t('digests.nobody')}>{t('digests.nobodyText', { find })}</Empty>
-            )}
-            {list.data?.mailboxes.map(mailbox => (
-              <MailboxRow
-                key={mailbox.id}
-                mailbox={mailbox}
-                chosen={mailbox.id === openId}
-                onOpen={() => void navigate(`/digests/${mailbox.id}`, { replace: true })}
-              />
-            ))}
-          </div>
-        </div>
+        <Colleagues list={list} find={find} onFind={setFind} openId={openId} showsReplies={showsReplies} />
         {showsReplies ? (
           <div
             className="overflow-y-auto px-6 py-4"
@@ -101,8 +69,60 @@ export function DigestsArea() {
         ) : openId === null ? (
           <span />
         ) : (
-          <Preview key={openId} mailboxId={openId} />
+          <Boundary of={openId}>
+            <Preview key={openId} mailboxId={openId} />
+          </Boundary>
         )}
+      </div>
+    </div>
+  )
+}
+
+interface ColleaguesProps {
+  readonly list: UseQueryResult<{ mailboxes: MailboxBrief[] }>
+  readonly find: string
+  readonly onFind: (text: string) => void
+  readonly openId: number | null
+  readonly showsReplies: boolean
+}
+
+/** Whose digest is shown: everybody with one, those with the most in it first. */
+function Colleagues({ list, find, onFind, openId, showsReplies }: ColleaguesProps) {
+  const { t } = useTranslation()
+  const navigate = useNavigate()
+  const toLookAt = useDigestDay().data?.repliesToLookAt ?? 0
+  return (
+    <div className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] border-r border-line-strong bg-sheet">
+      <div className="flex items-center gap-3 border-b border-line bg-ground px-5 py-3">
+        <input
+          value={find}
+          onChange={event => onFind(event.target.value)}
+          aria-label={t('digests.find')}
+          placeholder={t('digests.find')}
+          className="min-w-0 flex-1 rounded-md border border-line-strong bg-raised px-3 py-1.5"
+        />
+        <Button
+          aria-pressed={showsReplies}
+          onClick={() => void navigate(showsReplies ? '/digests' : '/digests/replies')}
+        >
+          {t('digests.replies')}
+          {toLookAt > 0 && <b className="text-stop">{toLookAt}</b>}
+        </Button>
+      </div>
+      <div className="overflow-y-auto" tabIndex={0} role="region" aria-label={t('digests.colleagues')}>
+        {list.isPending && <SkeletonRows count={9} height={56} />}
+        {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
+        {list.data?.mailboxes.length === 0 && (
+          <Empty title={t('digests.nobody')}>{t('digests.nobodyText', { find })}</Empty>
+        )}
+        {list.data?.mailboxes.map(mailbox => (
+          <MailboxRow
+            key={mailbox.id}
+            mailbox={mailbox}
+            chosen={mailbox.id === openId}
+            onOpen={() => void navigate(`/digests/${mailbox.id}`, { replace: true })}
+          />
+        ))}
       </div>
     </div>
   )
@@ -146,9 +166,7 @@ function Preview({ mailboxId }: { mailboxId: number }) {
   const { t } = useTranslation()
   const session = useSession()
   const client = useQueryClient()
-  const show = useNotices(state => state.show)
   const [form, setForm] = useState<Form>('computer')
-  const [busy, setBusy] = useState(false)
   const [language, setLanguage] = useState<DigestLanguage | undefined>()
   const { data, error, refetch } = useQuery({
     queryKey: queryKeyOf('digest', mailboxId, language),
@@ -164,26 +182,25 @@ function Preview({ mailboxId }: { mailboxId: number }) {
       [client],
     ),
   )
+  const sending = useAct({
+    send: () => call(sendDigest, { params: { id: mailboxId } }),
+    notice: ({ listed, leftOut }) => ({
+      text: t('digests.sent', { name: data?.mailbox.name, count: listed, leftOut }),
+    }),
+    stale: ['digest'],
+  })
   if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
   if (!data) return <SkeletonRows count={6} />
-  const send = async () => {
-    setBusy(true)
-    try {
-      const { listed, leftOut } = await call(sendDigest, { params: { id: mailboxId } })
-      show({ tone: 'done', text: t('digests.sent', { name: data.mailbox.name, count: listed, leftOut }) })
-    } catch (failed) {
-      show({ tone: 'problem', text: problemOf(failed).text })
-    } finally {
-      setBusy(false)
-      void client.invalidateQueries({ queryKey: queryKeyOf('digest', mailboxId) })
-    }
-  }
   return (
     <div className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)]">
       <div className="flex items-center gap-4 border-b border-line-strong px-6 py-3">
         <PreviewSentence data={data} />
         {mayWrite(session) && (
-          <Button className="ml-auto" disabled={busy || data.message === null} onClick={() => void send()}>
+          <Button
+            className="ml-auto"
+            disabled={sending.isPending || data.message === null}
+            onClick={() => sending.mutate()}
+          >
             {t('digests.sendNow')}
           </Button>
         )}

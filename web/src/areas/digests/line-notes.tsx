@@ -1,10 +1,8 @@
-import { queryKeyOf } from '../../app/query-keys.ts'
-import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import { noteDigestLine, type DigestPreview } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { call } from '../../app/api.ts'
+import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
 
 type Line = DigestPreview['lines'][number]
@@ -28,13 +26,10 @@ export function LineNotes({ lines }: { lines: readonly Line[] }) {
 
 function LineNote({ line }: { line: Line }) {
   const { t } = useTranslation()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
-  const noting = useMutation({
-    mutationFn: (body: { leaveOut: boolean; note: string }) =>
+  const noting = useAct({
+    send: (body: { leaveOut: boolean; note: string }) =>
       call(noteDigestLine, { params: { id: line.deliveryId }, body }),
-    onSuccess: () => void client.invalidateQueries({ queryKey: queryKeyOf('digest') }),
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+    stale: ['digest'],
   })
   return (
     <li className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-3 gap-y-1 border-b border-line py-2">

@@ -1,10 +1,8 @@
-import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
-import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { setDigestSchedule, type DigestPreview, type DigestScheduleShape } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { call } from '../../app/api.ts'
+import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { ScheduleFields } from '../../parts/schedule-fields.tsx'
 import { SlotPanel } from '../../parts/sentence-slot.tsx'
@@ -37,20 +35,15 @@ function useScheduleText(): (schedule: DigestScheduleShape) => string {
 
 function Editor({ data, onDone }: { data: DigestPreview; onDone: () => void }) {
   const { t } = useTranslation()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
   const [schedule, setSchedule] = useState<DigestScheduleShape>({
     times: data.schedule.times,
     weekdays: data.schedule.weekdays,
   })
-  const saving = useMutation({
-    mutationFn: (next: DigestScheduleShape | null) =>
+  const saving = useAct({
+    send: (next: DigestScheduleShape | null) =>
       call(setDigestSchedule, { params: { id: data.mailbox.id }, body: { schedule: next } }),
-    onSuccess: () => {
-      void client.invalidateQueries({ queryKey: queryKeyOf('digest') })
-      onDone()
-    },
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+    stale: ['digest'],
+    onDone,
   })
   return (
     <div className="grid w-96 gap-3 p-3">

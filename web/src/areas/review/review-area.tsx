@@ -3,7 +3,7 @@ import { useCallback, useEffect, useMemo, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { useLocation, useNavigate, useParams } from 'react-router'
-import { reviewCluster, type ReviewRow } from '@pendro/contract'
+import { reviewCluster, type DeliverySheet, type ReviewRow } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { useKeys } from '../../app/keys.ts'
 import { useNotices } from '../../app/notices.ts'
@@ -19,60 +19,30 @@ import { RulingBar } from './ruling-bar.tsx'
 import { messageChoices, useRuling } from './ruling-store.ts'
 import { ScoreStrip } from './score-strip.tsx'
 import { Sheet } from './sheet.tsx'
+import { Boundary } from '../../parts/boundary.tsx'
 import { useRulings } from './use-rulings.ts'
 
 export function ReviewArea() {
   const { t } = useTranslation()
   const { filter, change } = useFilter()
   const list = useReviewList(filter)
-  const counts = useReviewCounts(filter)
   const rows = useMemo(() => list.data?.pages.flatMap(page => page.rows) ?? [], [list.data])
   const [openKeys, setOpenKeys] = useState<ReadonlySet<string>>(new Set())
   const items = useItems(rows, openKeys, filter)
   const { openId, open } = useOpenDelivery(items, list.isPlaceholderData)
-  const session = useSession()
   const live = useReviewLive(openId)
   const marks = useRuling(state => state.marks)
   const onMark = useMarking(filter)
   const toggleCluster = useCallback((key: string) => setOpenKeys(known => toggled(known, key)), [])
 
-  useKeys(
-    useMemo(() => {
-      const shown = rowsOf(items)
-      const at = shown.findIndex(row => row.id === openId)
-      const go = (by: number) => () => {
-        const next = shown[Math.min(shown.length - 1, Math.max(0, at + by))]
-        if (next) open(next.id)
-      }
-      return { j: go(1), k: go(-1), ArrowDown: go(1), ArrowUp: go(-1) }
-    }, [items, openId, open]),
-  )
-
+  useWalkKeys(items, openId, open)
   useEffect(() => {
     document.title = `${t('areas.review')} · Pendro`
   }, [t])
 
   return (
     <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
-      <section
-        aria-label={t('review.filterLabel')}
-        className="grid items-end gap-x-16 gap-y-2 border-b border-line-strong px-6 pt-3 pb-2 min-[1080px]:grid-cols-[minmax(0,1fr)_minmax(380px,500px)]"
-      >
-        <div>
-          <FilterSentence filter={filter} change={change} counts={counts.data} />
-          {filter.states === 'delivered' && mayWrite(session) && <HandIn />}
-        </div>
-        {counts.data ? (
-          <ScoreStrip
-            bins={counts.data.bins}
-            limits={counts.data.limits}
-            band={filter}
-            onBand={band => change(band)}
-          />
-        ) : (
-          <div className="skeleton h-16" />
-        )}
-      </section>
+      <Head filter={filter} change={change} />
       <div className="grid min-h-0 grid-cols-[minmax(340px,500px)_minmax(0,1fr)]">
         <div className="relative min-h-0 border-r border-line-strong bg-sheet">
           {live.arrived > 0 && (
@@ -120,6 +90,49 @@ export function ReviewArea() {
         />
       </div>
     </div>
+  )
+}
+
+/** Up and down the list by keyboard. */
+function useWalkKeys(items: readonly Item[], openId: number | null, open: (id: number) => void): void {
+  useKeys(
+    useMemo(() => {
+      const shown = rowsOf(items)
+      const at = shown.findIndex(row => row.id === openId)
+      const go = (by: number) => () => {
+        const next = shown[Math.min(shown.length - 1, Math.max(0, at + by))]
+        if (next) open(next.id)
+      }
+      return { j: go(1), k: go(-1), ArrowDown: go(1), ArrowUp: go(-1) }
+    }, [items, openId, open]),
+  )
+}
+
+/** The filter as a sentence, and beside it the score with what the filter shows of it. */
+function Head({ filter, change }: ReturnType<typeof useFilter>) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const counts = useReviewCounts(filter)
+  return (
+    <section
+      aria-label={t('review.filterLabel')}
+      className="grid items-end gap-x-16 gap-y-2 border-b border-line-strong px-6 pt-3 pb-2 min-[1080px]:grid-cols-[minmax(0,1fr)_minmax(380px,500px)]"
+    >
+      <div>
+        <FilterSentence filter={filter} change={change} counts={counts.data} />
+        {filter.states === 'delivered' && mayWrite(session) && <HandIn />}
+      </div>
+      {counts.data ? (
+        <ScoreStrip
+          bins={counts.data.bins}
+          limits={counts.data.limits}
+          band={filter}
+          onBand={band => change(band)}
+        />
+      ) : (
+        <div className="skeleton h-16" />
+      )}
+    </section>
   )
 }
 
@@ -193,21 +206,13 @@ function OpenDelivery({ id, items, open, onMark, onCluster }: OpenProps) {
   return <Decide sheet={sheet} items={items} open={open} onMark={onMark} onCluster={onCluster} />
 }
 
-function Decide({
-  sheet,
-  items,
-  open,
-  onMark,
-  onCluster,
-}: Omit<OpenProps, 'id'> & { sheet: NonNullable<ReturnType<typeof useSheet>['data']> }) {
-  const session = useSession()
-  const { sentence, change, lastRuling, scope, setScope } = useRuling()
+function Decide({ sheet, items, open, onMark, onCluster }: Omit<OpenProps, 'id'> & { sheet: DeliverySheet }) {
+  const { sentence, lastRuling } = useRuling()
   const targets = useTargets(sheet.row)
   const { busy, apply, undo } = useRulings()
   const rows = rowsOf(items)
   const at = rows.findIndex(row => row.id === sheet.row.id)
   const here = items.find(item => item.kind === 'row' && item.row.id === sheet.row.id)
-  const canWrite = mayWrite(session)
 
   const applyNow = useCallback(() => {
     const ruled = new Set(targets.map(({ id }) => id))
@@ -221,13 +226,47 @@ function Decide({
     })
   }, [apply, at, open, rows, sentence, targets])
 
+  useRulingKeys({ sheet, here, busy, apply: applyNow, undo, onMark, onCluster })
+
+  return (
+    <div className="grid min-h-0 grid-rows-[minmax(0,1fr)_auto]">
+      <div className="min-h-0 overflow-y-auto" tabIndex={0} aria-label={sheet.row.subject} role="region">
+        <Boundary of={sheet.row.id}>
+          <Sheet sheet={sheet} />
+        </Boundary>
+      </div>
+      <RulingBar
+        sheet={sheet}
+        targets={targets}
+        busy={busy}
+        onApply={applyNow}
+        onUndo={lastRuling === null ? null : () => void undo(lastRuling)}
+      />
+    </div>
+  )
+}
+
+interface RulingKeys extends Pick<OpenProps, 'onMark' | 'onCluster'> {
+  readonly sheet: DeliverySheet
+  /** The row of the list that is open, as far as the list shows it. */
+  readonly here: Item | undefined
+  readonly busy: boolean
+  readonly apply: () => void
+  readonly undo: (rulingId: number) => Promise<unknown>
+}
+
+/** The sentence by keyboard: each key changes one word of it, Enter applies it. */
+function useRulingKeys({ sheet, here, busy, apply, undo, onMark, onCluster }: RulingKeys): void {
+  const session = useSession()
+  const writes = mayWrite(session)
+  const { sentence, change, lastRuling, scope, setScope } = useRuling()
   useKeys(
     useMemo(() => {
       const choose = (message: 'release' | 'discard' | 'restore') => () => {
         if (messageChoices(sheet.row.state).includes(message)) change({ message })
       }
       const moves = { g: () => onCluster(sheet.row.clusterKey) }
-      if (!canWrite) return moves
+      if (!writes) return moves
       const widths = (['address', 'domain', 'subtree', 'list'] as const).filter(
         width => width !== 'list' || sheet.listId !== '',
       )
@@ -252,13 +291,13 @@ function Decide({
         Enter: () => {
           const idle =
             sentence.message === 'leave' && sentence.sender === 'as-is' && sentence.learn === 'nothing'
-          if (!busy && !idle) applyNow()
+          if (!busy && !idle) apply()
         },
       }
     }, [
-      applyNow,
+      apply,
       busy,
-      canWrite,
+      writes,
       change,
       here,
       lastRuling,
@@ -271,21 +310,6 @@ function Decide({
       sheet,
       undo,
     ]),
-  )
-
-  return (
-    <div className="grid min-h-0 grid-rows-[minmax(0,1fr)_auto]">
-      <div className="min-h-0 overflow-y-auto" tabIndex={0} aria-label={sheet.row.subject} role="region">
-        <Sheet sheet={sheet} />
-      </div>
-      <RulingBar
-        sheet={sheet}
-        targets={targets}
-        busy={busy}
-        onApply={applyNow}
-        onUndo={lastRuling === null ? null : () => void undo(lastRuling)}
-      />
-    </div>
   )
 }
 

@@ -18,6 +18,7 @@ import {
 import { call, problemOf } from '../../app/api.ts'
 import { useNotices } from '../../app/notices.ts'
 import { useSession } from '../../app/session.ts'
+import { useAct } from '../../app/use-act.ts'
 import { useNumbers } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Checkbox } from '../../parts/checkbox.tsx'
@@ -43,20 +44,26 @@ export function BringIn() {
   )
 }
 
+interface Goes {
+  readonly standing: 'safe' | 'blocked'
+  readonly owner: 'everybody' | 'colleague'
+  readonly mailbox: number | undefined
+}
+
 function ChooseFile() {
   const { t } = useTranslation()
   const { staffer } = useSession()
   const navigate = useNavigate()
   const show = useNotices(state => state.show)
-  const [standing, setStanding] = useState<'safe' | 'blocked'>('safe')
-  const [owner, setOwner] = useState<'everybody' | 'colleague'>(
-    staffer.role === 'steward' ? 'everybody' : 'colleague',
-  )
-  const [mailbox, setMailbox] = useState<number | undefined>()
+  const [goes, setGoes] = useState<Goes>({
+    standing: 'safe',
+    owner: staffer.role === 'steward' ? 'everybody' : 'colleague',
+    mailbox: undefined,
+  })
   const [takeContradicting, setTakeContradicting] = useState(false)
-  const [over, setOver] = useState(false)
-  const bringing = useMutation({
-    mutationFn: async (file: File) =>
+  const { standing, owner, mailbox } = goes
+  const bringing = useAct({
+    send: async (file: File) =>
       call(beginImport, {
         body: {
           name: file.name.slice(0, 200),
@@ -66,8 +73,7 @@ function ChooseFile() {
           takeContradicting,
         },
       }),
-    onSuccess: ({ id }) => void navigate(`/senders/bring-in/${id}`),
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+    onDone: ({ id }) => void navigate(`/senders/bring-in/${id}`),
   })
   const take = (file: File | undefined) => {
     if (!file) return
@@ -75,59 +81,12 @@ function ChooseFile() {
       show({ tone: 'problem', text: t('senders.bringIn.tooLarge', { name: file.name }) })
     else bringing.mutate(file)
   }
-  const ready = owner === 'everybody' || mailbox !== undefined
   return (
     <>
       <h1 className="font-serif text-[1.5rem] font-semibold">{t('senders.bringIn.title')}</h1>
       <p className="mt-1 max-w-2xl text-ink-2">{t('senders.bringIn.text')}</p>
       <p className="mt-4 text-[1.14rem] leading-[2.05rem]">
-        <Sentence
-          text={t('senders.bringIn.sentence')}
-          slots={{
-            standing: (
-              <SentenceSlot
-                label={t('senders.draft.standingLabel')}
-                text={t(`standing.${standing}`)}
-                tone={standing}
-                value={standing}
-                options={(['safe', 'blocked'] as const).map(value => ({
-                  value,
-                  text: t(`standing.${value}`),
-                }))}
-                onPick={setStanding}
-              />
-            ),
-            owner: (
-              <>
-                <SentenceSlot
-                  label={t('senders.draft.ownerLabel')}
-                  text={t(`senders.draft.${owner}`)}
-                  value={owner}
-                  options={[
-                    {
-                      value: 'everybody',
-                      text: t('senders.draft.everybody'),
-                      disabled: staffer.role !== 'steward',
-                    },
-                    { value: 'colleague', text: t('senders.draft.colleague') },
-                  ]}
-                  onPick={setOwner}
-                />
-                {owner === 'colleague' && (
-                  <>
-                    {' '}
-                    <MailboxSlot
-                      mailbox={mailbox}
-                      onPick={setMailbox}
-                      nobody={t('senders.draft.whom')}
-                      label={t('senders.draft.whomLabel')}
-                    />
-                  </>
-                )}
-              </>
-            ),
-          }}
-        />
+        <GoesSentence goes={goes} onChange={setGoes} />
       </p>
       <label className="mt-1 flex items-center gap-2">
         <Checkbox
@@ -137,38 +96,114 @@ function ChooseFile() {
         />
         {t('senders.bringIn.takeContradicting')}
       </label>
-      <label
-        onDragOver={(event: DragEvent) => {
-          event.preventDefault()
-          setOver(true)
-        }}
-        onDragLeave={() => setOver(false)}
-        onDrop={(event: DragEvent) => {
-          event.preventDefault()
-          setOver(false)
-          if (ready) take(event.dataTransfer.files[0])
-        }}
-        className={clsx(
-          'mt-4 grid place-items-center gap-2 rounded-lg border-2 border-dashed px-6 py-10 text-center focus-within:border-petrol',
-          over ? 'border-petrol bg-tint' : 'border-line-strong bg-sheet',
-          !ready && 'opacity-60',
-        )}
-      >
-        <span className="font-semibold">
-          {t(ready ? 'senders.bringIn.drop' : 'senders.bringIn.chooseFirst')}
-        </span>
-        <span className="text-ink-2">{t('senders.bringIn.formats')}</span>
-        <input
-          type="file"
-          disabled={!ready || bringing.isPending}
-          aria-label={t('senders.bringIn.file')}
-          accept=".txt,.csv,.tsv,.json,.vcf,.sieve,text/*"
-          onChange={event => take(event.target.files?.[0])}
-          className="mt-1"
-        />
-        {bringing.isPending && <span aria-live="polite">{t('senders.bringIn.sending')}</span>}
-      </label>
+      <Drop
+        ready={owner === 'everybody' || mailbox !== undefined}
+        sending={bringing.isPending}
+        onFile={take}
+      />
     </>
+  )
+}
+
+/** What the list's entries are to be, and whose. */
+function GoesSentence({ goes, onChange }: { goes: Goes; onChange: (goes: Goes) => void }) {
+  const { t } = useTranslation()
+  const { staffer } = useSession()
+  const { standing, owner, mailbox } = goes
+  return (
+    <Sentence
+      text={t('senders.bringIn.sentence')}
+      slots={{
+        standing: (
+          <SentenceSlot
+            label={t('senders.draft.standingLabel')}
+            text={t(`standing.${standing}`)}
+            tone={standing}
+            value={standing}
+            options={(['safe', 'blocked'] as const).map(value => ({
+              value,
+              text: t(`standing.${value}`),
+            }))}
+            onPick={value => onChange({ ...goes, standing: value })}
+          />
+        ),
+        owner: (
+          <>
+            <SentenceSlot
+              label={t('senders.draft.ownerLabel')}
+              text={t(`senders.draft.${owner}`)}
+              value={owner}
+              options={[
+                {
+                  value: 'everybody',
+                  text: t('senders.draft.everybody'),
+                  disabled: staffer.role !== 'steward',
+                },
+                { value: 'colleague', text: t('senders.draft.colleague') },
+              ]}
+              onPick={value => onChange({ ...goes, owner: value })}
+            />
+            {owner === 'colleague' && (
+              <>
+                {' '}
+                <MailboxSlot
+                  mailbox={mailbox}
+                  onPick={value => onChange({ ...goes, mailbox: value })}
+                  nobody={t('senders.draft.whom')}
+                  label={t('senders.draft.whomLabel')}
+                />
+              </>
+            )}
+          </>
+        ),
+      }}
+    />
+  )
+}
+
+interface DropProps {
+  /** It is said whose entries they will be. */
+  readonly ready: boolean
+  readonly sending: boolean
+  readonly onFile: (file: File | undefined) => void
+}
+
+/** Where a file is dropped or chosen. */
+function Drop({ ready, sending, onFile }: DropProps) {
+  const { t } = useTranslation()
+  const [over, setOver] = useState(false)
+  return (
+    <label
+      onDragOver={(event: DragEvent) => {
+        event.preventDefault()
+        setOver(true)
+      }}
+      onDragLeave={() => setOver(false)}
+      onDrop={(event: DragEvent) => {
+        event.preventDefault()
+        setOver(false)
+        if (ready) onFile(event.dataTransfer.files[0])
+      }}
+      className={clsx(
+        'mt-4 grid place-items-center gap-2 rounded-lg border-2 border-dashed px-6 py-10 text-center focus-within:border-petrol',
+        over ? 'border-petrol bg-tint' : 'border-line-strong bg-sheet',
+        !ready && 'opacity-60',
+      )}
+    >
+      <span className="font-semibold">
+        {t(ready ? 'senders.bringIn.drop' : 'senders.bringIn.chooseFirst')}
+      </span>
+      <span className="text-ink-2">{t('senders.bringIn.formats')}</span>
+      <input
+        type="file"
+        disabled={!ready || sending}
+        aria-label={t('senders.bringIn.file')}
+        accept=".txt,.csv,.tsv,.json,.vcf,.sieve,text/*"
+        onChange={event => onFile(event.target.files?.[0])}
+        className="mt-1"
+      />
+      {sending && <span aria-live="polite">{t('senders.bringIn.sending')}</span>}
+    </label>
   )
 }
 

@@ -1,11 +1,11 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { answerRequest, previewChange, readRequests, type EntryRequest } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
 import { useSession } from '../../app/session.ts'
+import { useAct } from '../../app/use-act.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { ReachView } from '../../parts/reach.tsx'
@@ -81,8 +81,6 @@ function Asked({ request }: { request: EntryRequest }) {
 function Open({ request }: { request: EntryRequest }) {
   const { t } = useTranslation()
   const { staffer } = useSession()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
   const { busy, run } = useListActs()
   const [answer, setAnswer] = useState('')
   const { data: reach, error } = useQuery({
@@ -95,13 +93,10 @@ function Open({ request }: { request: EntryRequest }) {
   })
   const give = (approve: boolean) =>
     call(answerRequest, { params: { id: request.id }, body: { approve, answer, token: crypto.randomUUID() } })
-  const declining = useMutation({
-    mutationFn: () => give(false),
-    onSuccess: () => {
-      show({ tone: 'done', text: t('senders.request.declined') })
-      void client.invalidateQueries({ queryKey: queryKeyOf('senders') })
-    },
-    onError: problem => show({ tone: 'problem', text: problemOf(problem).text }),
+  const declining = useAct({
+    send: () => give(false),
+    notice: () => ({ text: t('senders.request.declined') }),
+    stale: ['senders'],
   })
   const approve = () =>
     run(async () => {

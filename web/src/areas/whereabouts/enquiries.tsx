@@ -1,6 +1,6 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent } from 'react'
-import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
@@ -17,9 +17,10 @@ import {
   type WhereHit,
   type WhereQuestion,
 } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
+import { call } from '../../app/api.ts'
 import { useNotices } from '../../app/notices.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
+import { useAct } from '../../app/use-act.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
@@ -146,19 +147,15 @@ function NewEnquiry({
   onDone: (id: number) => void
 }) {
   const { t } = useTranslation()
-  const client = useQueryClient()
   const show = useNotices(state => state.show)
   const [mailbox, setMailbox] = useState(colleague)
   const [how, setHow] = useState<EnquiryBrief['how']>('phone')
   const [words, setWords] = useState('')
-  const opening = useMutation({
-    mutationFn: (mailboxId: number) => call(openEnquiry, { body: { mailboxId, how, words, question } }),
-    onSuccess: ({ id }) => {
-      void client.invalidateQueries({ queryKey: queryKeyOf('enquiries') })
-      show({ tone: 'done', text: t('whereabouts.enquiries.opened') })
-      onDone(id)
-    },
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+  const opening = useAct({
+    send: (mailboxId: number) => call(openEnquiry, { body: { mailboxId, how, words, question } }),
+    notice: () => ({ text: t('whereabouts.enquiries.opened') }),
+    stale: ['enquiries'],
+    onDone: ({ id }) => onDone(id),
   })
   const submit = (event: FormEvent) => {
     event.preventDefault()
@@ -243,32 +240,36 @@ function Opened({ id, hits, onClose }: { id: number; hits: readonly WhereHit[]; 
           </p>
         )}
       </div>
-      {data.deliveries.length > 0 && (
-        <div>
-          <h3 className="font-bold">{t('whereabouts.enquiries.messages')}</h3>
-          <ul>
-            {data.deliveries.map(delivery => (
-              <li key={delivery.id} className="border-b border-line py-1">
-                {delivery.how === 'came in' && (
-                  <b className="text-wanted">{t('whereabouts.enquiries.cameIn', { count: 1 })} </b>
-                )}
-                <Link
-                  to={`/whereabouts/account/${delivery.id}`}
-                  className="border-b border-current text-petrol"
-                >
-                  {delivery.subject}
-                </Link>{' '}
-                <span className="text-ink-2">
-                  {delivery.from}, {times.short(delivery.at)},{' '}
-                  {t([`whereabouts.stop.${delivery.state}`, 'whereabouts.stop.ruled-discard']).toLowerCase()}
-                </span>
-              </li>
-            ))}
-          </ul>
-        </div>
-      )}
+      {data.deliveries.length > 0 && <Messages deliveries={data.deliveries} />}
       <Answer data={data} hits={hits} />
     </section>
+  )
+}
+
+/** The messages an enquiry is about, each with where it is. */
+function Messages({ deliveries }: Pick<EnquirySheet, 'deliveries'>) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  return (
+    <div>
+      <h3 className="font-bold">{t('whereabouts.enquiries.messages')}</h3>
+      <ul>
+        {deliveries.map(delivery => (
+          <li key={delivery.id} className="border-b border-line py-1">
+            {delivery.how === 'came in' && (
+              <b className="text-wanted">{t('whereabouts.enquiries.cameIn', { count: 1 })} </b>
+            )}
+            <Link to={`/whereabouts/account/${delivery.id}`} className="border-b border-current text-petrol">
+              {delivery.subject}
+            </Link>{' '}
+            <span className="text-ink-2">
+              {delivery.from}, {times.short(delivery.at)},{' '}
+              {t([`whereabouts.stop.${delivery.state}`, 'whereabouts.stop.ruled-discard']).toLowerCase()}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </div>
   )
 }
 
@@ -277,32 +278,29 @@ function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] 
   const { t } = useTranslation()
   const session = useSession()
   const client = useQueryClient()
-  const show = useNotices(state => state.show)
   // Only what was touched here: the rest follows what others save, and what is typed is never swept away.
   const [state, setState] = useState<EnquiryState | null>(null)
   const [answer, setAnswer] = useState<string | null>(null)
   const shown = { state: state ?? data.state, answer: answer ?? data.answer }
-  const onError = (error: unknown) => show({ tone: 'problem', text: problemOf(error).text })
-  const saving = useMutation({
-    mutationFn: () =>
+  const saving = useAct({
+    send: () =>
       call(changeEnquiry, {
         params: { id: data.id },
         body: { state: state ?? undefined, answer: answer ?? undefined },
       }),
-    onSuccess: async () => {
-      await client.invalidateQueries({ queryKey: queryKeyOf('enquiries') })
-      setState(null)
-      setAnswer(null)
-      show({ tone: 'done', text: t('whereabouts.enquiries.saved') })
-    },
-    onError,
+    notice: () => ({ text: t('whereabouts.enquiries.saved') }),
+    // What was typed is shown until what was saved has come back.
+    onDone: () =>
+      void client.invalidateQueries({ queryKey: queryKeyOf('enquiries') }).then(() => {
+        setState(null)
+        setAnswer(null)
+      }),
   })
   const about = data.deliveries[0]?.id ?? hits.find(({ kind }) => kind === 'delivery')?.id
-  const pasting = useMutation({
-    mutationFn: (id: number) => call(readAccount, { params: { id } }),
-    onSuccess: ({ hit, explanations }) =>
+  const pasting = useAct({
+    send: (id: number) => call(readAccount, { params: { id } }),
+    onDone: ({ hit, explanations }) =>
       setAnswer(explanations[digestLanguage.safeParse(hit.mailboxLanguage).data ?? 'en'] ?? ''),
-    onError,
   })
   const submit = (event: FormEvent) => {
     event.preventDefault()

@@ -29,14 +29,15 @@ type Name = (typeof names)[number]
 
 const keptKey = 'pendro.exact-filters'
 
-/** All mail by exact filters, for those who want a list; every filter stands in the address. */
-export function ExactList() {
-  const { t } = useTranslation()
+type Filters = Partial<Record<Name, string>>
+
+/** The filters as the address has them, and how one is set there. */
+function useExactFilters() {
   const [search, setSearch] = useSearchParams()
   const filter = useMemo(
     () => Object.fromEntries(names.flatMap(name => (search.get(name) ? [[name, search.get(name)]] : []))),
     [search],
-  ) as Partial<Record<Name, string>>
+  ) as Filters
   const set = (name: Name, value: string) =>
     setSearch(
       before => {
@@ -47,32 +48,13 @@ export function ExactList() {
       },
       { replace: true },
     )
-  // A view of one's own, on this device: it hides nothing from anybody else, and nothing for good.
-  const [kept, setKept] = useState(() => localStorage.getItem(keptKey) ?? '')
-  const keep = (filters: string) => {
-    localStorage.setItem(keptKey, filters)
-    setKept(filters)
-  }
-  const list = useInfiniteQuery({
-    queryKey: queryKeyOf('where', 'list', filter),
-    initialPageParam: undefined as string | undefined,
-    queryFn: ({ pageParam, signal }) =>
-      call(listMail, { query: { ...filter, after: pageParam } as object, signal }),
-    getNextPageParam: page => page.next ?? undefined,
-  })
-  const rows = list.data?.pages.flatMap(page => page.rows) ?? []
-  const field = (name: Name, type: 'date' | 'number' | 'text', className: string) => (
-    <input
-      key={name}
-      type={type}
-      min={type === 'number' ? 0 : undefined}
-      value={filter[name] ?? ''}
-      aria-label={t(`whereabouts.exact.${name}`)}
-      onChange={event => set(name, event.target.value)}
-      className={`rounded-t-sm border-b-2 border-petrol bg-raised px-2 py-0.5 ${className}`}
-    />
-  )
-  const direction = filter.direction === 'out' ? 'out' : 'in'
+  return { filter, set, search, setSearch }
+}
+
+/** All mail by exact filters, for those who want a list; every filter stands in the address. */
+export function ExactList() {
+  const { t } = useTranslation()
+  const { filter, set } = useExactFilters()
   return (
     <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
       <h1 className="sr-only">{t('whereabouts.exact.title')}</h1>
@@ -82,101 +64,171 @@ export function ExactList() {
             {t('whereabouts.exact.back')}
           </Link>
         </p>
-        <Sentence
-          text={t('whereabouts.exact.sentence')}
-          slots={{
-            direction: (
-              <SentenceSlot
-                label={t('whereabouts.exact.direction')}
-                text={t(`whereabouts.exact.directions.${direction}`)}
-                value={direction}
-                options={(['in', 'out'] as const).map(value => ({
-                  value,
-                  text: t(`whereabouts.exact.directions.${value}`),
-                }))}
-                onPick={value => set('direction', value === 'in' ? '' : value)}
-              />
-            ),
-            state: (
-              <SentenceSlot
-                label={t('whereabouts.exact.state')}
-                text={filter.state ? t(`state.${filter.state}`) : t('whereabouts.exact.anyState')}
-                value={filter.state ?? ''}
-                options={[
-                  { value: '', text: t('whereabouts.exact.anyState') },
-                  ...deliveryState.options.map(value => ({
-                    value: value as string,
-                    text: t(`state.${value}`),
-                  })),
-                ]}
-                onPick={value => set('state', value)}
-              />
-            ),
-            mailbox: (
-              <MailboxSlot
-                mailbox={filter.mailbox ? Number(filter.mailbox) : undefined}
-                onPick={id => set('mailbox', id === undefined ? '' : String(id))}
-              />
-            ),
-            since: field('since', 'date', ''),
-            until: field('until', 'date', ''),
-            scoreFrom: field('scoreFrom', 'number', 'w-20'),
-            scoreTo: field('scoreTo', 'number', 'w-20'),
-            sizeFrom: field('sizeFrom', 'number', 'w-24'),
-            sizeTo: field('sizeTo', 'number', 'w-24'),
-            messageId: field('messageId', 'text', 'w-72 font-mono'),
-            without: field('without', 'text', 'w-72 font-mono'),
-          }}
-        />
-        <p className="flex gap-4">
-          <Button kind="link" disabled={search.size === 0} onClick={() => keep(search.toString())}>
-            {t('whereabouts.exact.keep')}
-          </Button>
-          {kept !== '' && kept !== search.toString() && (
-            <Button kind="link" onClick={() => setSearch(new URLSearchParams(kept))}>
-              {t('whereabouts.exact.asKept')}
-            </Button>
-          )}
-          {search.size > 0 && (
-            <Button kind="link" onClick={() => setSearch(new URLSearchParams())}>
-              {t('whereabouts.exact.all')}
-            </Button>
-          )}
-        </p>
+        <FilterSentence filter={filter} set={set} />
+        <Views />
       </section>
-      <div className="overflow-y-auto" tabIndex={0} role="region" aria-label={t('whereabouts.exact.title')}>
-        {list.isPending && <SkeletonRows count={8} height={48} />}
-        {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
-        {list.data && rows.length === 0 && (
-          <Empty title={t('whereabouts.exact.none')}>{t('whereabouts.exact.noneText')}</Empty>
-        )}
-        {rows.length > 0 && (
-          <table className="w-full border-collapse bg-sheet">
-            <thead>
-              <tr className="border-b border-line-strong text-left text-ink-2">
-                {(['at', 'from', 'subject', 'to', 'state', 'score', 'size'] as const).map(name => (
-                  <th key={name} scope="col" className="px-3 py-1.5 font-semibold">
-                    {t(`whereabouts.exact.column.${name}`)}
-                  </th>
-                ))}
-              </tr>
-            </thead>
-            <tbody>
-              {rows.map(row => (
-                <Row key={`${row.kind}${row.id}`} row={row} />
-              ))}
-            </tbody>
-          </table>
-        )}
-        {list.hasNextPage && (
-          <p className="p-3 text-center">
-            <Button disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
-              {t('whereabouts.exact.more')}
-            </Button>
-          </p>
-        )}
-      </div>
+      <Results filter={filter} />
     </div>
+  )
+}
+
+interface FilterProps {
+  readonly filter: Filters
+  readonly set: (name: Name, value: string) => void
+}
+
+function FilterSentence({ filter, set }: FilterProps) {
+  const { t } = useTranslation()
+  const field = (name: Name, type: 'date' | 'number' | 'text', className = '') => (
+    <FilterField name={name} type={type} className={className} filter={filter} set={set} />
+  )
+  const direction = filter.direction === 'out' ? 'out' : 'in'
+  return (
+    <Sentence
+      text={t('whereabouts.exact.sentence')}
+      slots={{
+        direction: (
+          <SentenceSlot
+            label={t('whereabouts.exact.direction')}
+            text={t(`whereabouts.exact.directions.${direction}`)}
+            value={direction}
+            options={(['in', 'out'] as const).map(value => ({
+              value,
+              text: t(`whereabouts.exact.directions.${value}`),
+            }))}
+            onPick={value => set('direction', value === 'in' ? '' : value)}
+          />
+        ),
+        state: (
+          <SentenceSlot
+            label={t('whereabouts.exact.state')}
+            text={filter.state ? t(`state.${filter.state}`) : t('whereabouts.exact.anyState')}
+            value={filter.state ?? ''}
+            options={[
+              { value: '', text: t('whereabouts.exact.anyState') },
+              ...deliveryState.options.map(value => ({
+                value: value as string,
+                text: t(`state.${value}`),
+              })),
+            ]}
+            onPick={value => set('state', value)}
+          />
+        ),
+        mailbox: (
+          <MailboxSlot
+            mailbox={filter.mailbox ? Number(filter.mailbox) : undefined}
+            onPick={id => set('mailbox', id === undefined ? '' : String(id))}
+          />
+        ),
+        since: field('since', 'date'),
+        until: field('until', 'date'),
+        scoreFrom: field('scoreFrom', 'number', 'w-20'),
+        scoreTo: field('scoreTo', 'number', 'w-20'),
+        sizeFrom: field('sizeFrom', 'number', 'w-24'),
+        sizeTo: field('sizeTo', 'number', 'w-24'),
+        messageId: field('messageId', 'text', 'w-72 font-mono'),
+        without: field('without', 'text', 'w-72 font-mono'),
+      }}
+    />
+  )
+}
+
+interface FieldProps extends FilterProps {
+  readonly name: Name
+  readonly type: 'date' | 'number' | 'text'
+  readonly className: string
+}
+
+function FilterField({ name, type, className, filter, set }: FieldProps) {
+  const { t } = useTranslation()
+  return (
+    <input
+      type={type}
+      min={type === 'number' ? 0 : undefined}
+      value={filter[name] ?? ''}
+      aria-label={t(`whereabouts.exact.${name}`)}
+      onChange={event => set(name, event.target.value)}
+      className={`rounded-t-sm border-b-2 border-petrol bg-raised px-2 py-0.5 ${className}`}
+    />
+  )
+}
+
+/** A view of one's own, on this device: it hides nothing from anybody else, and nothing for good. */
+function Views() {
+  const { t } = useTranslation()
+  const { search, setSearch } = useExactFilters()
+  const [kept, setKept] = useState(() => localStorage.getItem(keptKey) ?? '')
+  const keep = (filters: string) => {
+    localStorage.setItem(keptKey, filters)
+    setKept(filters)
+  }
+  return (
+    <p className="flex gap-4">
+      <Button kind="link" disabled={search.size === 0} onClick={() => keep(search.toString())}>
+        {t('whereabouts.exact.keep')}
+      </Button>
+      {kept !== '' && kept !== search.toString() && (
+        <Button kind="link" onClick={() => setSearch(new URLSearchParams(kept))}>
+          {t('whereabouts.exact.asKept')}
+        </Button>
+      )}
+      {search.size > 0 && (
+        <Button kind="link" onClick={() => setSearch(new URLSearchParams())}>
+          {t('whereabouts.exact.all')}
+        </Button>
+      )}
+    </p>
+  )
+}
+
+function Results({ filter }: Pick<FilterProps, 'filter'>) {
+  const { t } = useTranslation()
+  const list = useInfiniteQuery({
+    queryKey: queryKeyOf('where', 'list', filter),
+    initialPageParam: undefined as string | undefined,
+    queryFn: ({ pageParam, signal }) =>
+      call(listMail, { query: { ...filter, after: pageParam } as object, signal }),
+    getNextPageParam: page => page.next ?? undefined,
+  })
+  const rows = list.data?.pages.flatMap(page => page.rows) ?? []
+  return (
+    <div className="overflow-y-auto" tabIndex={0} role="region" aria-label={t('whereabouts.exact.title')}>
+      {list.isPending && <SkeletonRows count={8} height={48} />}
+      {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
+      {list.data && rows.length === 0 && (
+        <Empty title={t('whereabouts.exact.none')}>{t('whereabouts.exact.noneText')}</Empty>
+      )}
+      {rows.length > 0 && <Table rows={rows} />}
+      {list.hasNextPage && (
+        <p className="p-3 text-center">
+          <Button disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
+            {t('whereabouts.exact.more')}
+          </Button>
+        </p>
+      )}
+    </div>
+  )
+}
+
+function Table({ rows }: { rows: readonly ListedMail[] }) {
+  const { t } = useTranslation()
+  return (
+    <table className="w-full border-collapse bg-sheet">
+      <thead>
+        <tr className="border-b border-line-strong text-left text-ink-2">
+          {(['at', 'from', 'subject', 'to', 'state', 'score', 'size'] as const).map(name => (
+            <th key={name} scope="col" className="px-3 py-1.5 font-semibold">
+              {t(`whereabouts.exact.column.${name}`)}
+            </th>
+          ))}
+        </tr>
+      </thead>
+      <tbody>
+        {rows.map(row => (
+          <Row key={`${row.kind}${row.id}`} row={row} />
+        ))}
+      </tbody>
+    </table>
   )
 }
 

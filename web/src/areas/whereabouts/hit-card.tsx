@@ -1,6 +1,4 @@
-import { makeStale } from '../../app/query-keys.ts'
 import { memo, useState } from 'react'
-import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
@@ -13,9 +11,9 @@ import {
   type RulingSentence,
   type WhereHit,
 } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { call } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
+import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Journey } from './journey.tsx'
@@ -85,79 +83,46 @@ const sentence = (more: Partial<RulingSentence>): RulingSentence => ({
   ...more,
 })
 
-function Acts({ hit }: { hit: WhereHit }) {
+/** Ruling on a hit and trying it again; what either makes stale is read anew. */
+function useHitActs(hit: WhereHit) {
   const { t } = useTranslation()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
-  const [sender, setSender] = useState<'as-is' | 'safe'>('as-is')
-  const settle = () => {
-    void makeStale(client, 'ruled-from-whereabouts')
-  }
-  const onError = (error: unknown) => show({ tone: 'problem', text: problemOf(error).text })
-  const undoing = useMutation({
-    mutationFn: (id: number) => call(undoRuling, { params: { id } }),
-    onSuccess: ({ stayedReleased }) =>
-      show({
-        tone: 'done',
-        text: stayedReleased > 0 ? t('ruling.undoneBut', { count: stayedReleased }) : t('ruling.undone'),
-      }),
-    onError,
-    onSettled: settle,
+  const undoing = useAct({
+    send: (id: number) => call(undoRuling, { params: { id } }),
+    notice: ({ stayedReleased }) => ({
+      text: stayedReleased > 0 ? t('ruling.undoneBut', { count: stayedReleased }) : t('ruling.undone'),
+    }),
+    stale: ['where', 'review'],
   })
-  const ruling = useMutation({
-    mutationFn: (given: Partial<RulingSentence>) =>
+  const ruling = useAct({
+    send: (given: Partial<RulingSentence>) =>
       call(applyRuling, {
         body: { deliveries: [hit.id], sentence: sentence(given), token: crypto.randomUUID() },
       }),
-    onSuccess: (ruled, given) =>
-      show({
-        tone: 'done',
-        text: [
-          t(`ruling.done.${given.message ?? 'leave'}`, { count: 1 }),
-          ...ruled.added.map(({ pattern, standing }) => t(`ruling.now.${standing}`, { pattern })),
-        ].join(' '),
-        action: { label: t('ruling.undo'), run: () => undoing.mutate(ruled.id) },
-      }),
-    onError,
-    onSettled: settle,
+    notice: (ruled, given) => ({
+      text: [
+        t(`ruling.done.${given.message ?? 'leave'}`, { count: 1 }),
+        ...ruled.added.map(({ pattern, standing }) => t(`ruling.now.${standing}`, { pattern })),
+      ].join(' '),
+      action: { label: t('ruling.undo'), run: () => undoing.mutate(ruled.id) },
+    }),
+    stale: ['where', 'review'],
   })
-  const again = useMutation({
-    mutationFn: () => call(tryAgain, { params: { id: hit.id } }),
-    onSuccess: () => show({ tone: 'done', text: t('whereabouts.act.triedAgain') }),
-    onError,
-    onSettled: settle,
+  const again = useAct({
+    send: () => call(tryAgain, { params: { id: hit.id } }),
+    notice: () => ({ text: t('whereabouts.act.triedAgain') }),
+    stale: ['where', 'review'],
   })
+  return { ruling, again }
+}
+
+function Acts({ hit }: { hit: WhereHit }) {
+  const { t } = useTranslation()
+  const { ruling, again } = useHitActs(hit)
   switch (hit.state) {
     case 'quarantined':
     case 'junk':
     case 'bounced':
-      return (
-        <>
-          <Button
-            kind="main"
-            disabled={ruling.isPending}
-            onClick={() => ruling.mutate({ message: 'release', learn: 'wanted', sender })}
-          >
-            {hit.state === 'junk'
-              ? t('whereabouts.act.deliver', { name: hit.to })
-              : t('whereabouts.act.release', { name: hit.to })}
-          </Button>
-          <span className="text-ink-2">
-            {t('whereabouts.act.future')}{' '}
-            <SentenceSlot
-              label={t('whereabouts.act.futureLabel')}
-              text={t(`whereabouts.act.sender.${sender}`, { name: hit.to })}
-              tone={sender === 'safe' ? 'safe' : 'plain'}
-              value={sender}
-              options={(['as-is', 'safe'] as const).map(value => ({
-                value,
-                text: t(`whereabouts.act.sender.${value}`, { name: hit.to }),
-              }))}
-              onPick={setSender}
-            />
-          </span>
-        </>
-      )
+      return <Release hit={hit} disabled={ruling.isPending} onRelease={ruling.mutate} />
     case 'deferred':
       return (
         <Button kind="main" disabled={again.isPending} onClick={() => again.mutate()}>
@@ -184,19 +149,56 @@ function Acts({ hit }: { hit: WhereHit }) {
   }
 }
 
+/** Releases a message, and says what is to become of its sender's next ones. */
+function Release({
+  hit,
+  disabled,
+  onRelease,
+}: {
+  hit: WhereHit
+  disabled: boolean
+  onRelease: (given: Partial<RulingSentence>) => void
+}) {
+  const { t } = useTranslation()
+  const [sender, setSender] = useState<'as-is' | 'safe'>('as-is')
+  return (
+    <>
+      <Button
+        kind="main"
+        disabled={disabled}
+        onClick={() => onRelease({ message: 'release', learn: 'wanted', sender })}
+      >
+        {t(hit.state === 'junk' ? 'whereabouts.act.deliver' : 'whereabouts.act.release', { name: hit.to })}
+      </Button>
+      <span className="text-ink-2">
+        {t('whereabouts.act.future')}{' '}
+        <SentenceSlot
+          label={t('whereabouts.act.futureLabel')}
+          text={t(`whereabouts.act.sender.${sender}`, { name: hit.to })}
+          tone={sender === 'safe' ? 'safe' : 'plain'}
+          value={sender}
+          options={(['as-is', 'safe'] as const).map(value => ({
+            value,
+            text: t(`whereabouts.act.sender.${value}`, { name: hit.to }),
+          }))}
+          onPick={setSender}
+        />
+      </span>
+    </>
+  )
+}
+
 /** A few plain sentences for the colleague, in their language, on the clipboard. */
 function Tell({ hit }: { hit: WhereHit }) {
   const { t } = useTranslation()
-  const show = useNotices(state => state.show)
-  const telling = useMutation({
-    mutationFn: async () => {
+  const telling = useAct({
+    send: async () => {
       const { explanations } = await call(readAccount, { params: { id: hit.id } })
       const text = explanations[digestLanguage.safeParse(hit.mailboxLanguage).data ?? 'en'] ?? ''
       await navigator.clipboard.writeText(text)
       return text
     },
-    onSuccess: text => show({ tone: 'done', text: t('whereabouts.act.told', { name: hit.to, text }) }),
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+    notice: text => ({ text: t('whereabouts.act.told', { name: hit.to, text }) }),
   })
   return (
     <Button kind="link" disabled={telling.isPending} onClick={() => telling.mutate()}>

@@ -1,0 +1,43 @@
+import { useMutation, useQueryClient, type UseMutationResult } from '@tanstack/react-query'
+import { problemOf } from './api.ts'
+import { useNotices, type NewNotice } from './notices.ts'
+import { queryKeyOf, type Subject } from './query-keys.ts'
+
+interface ActOptions<Given, Answer> {
+  /** Sends it; what it throws is told at the foot of the screen. */
+  readonly send: (given: Given) => Promise<Answer>
+  /** What is told when it is done, with the undo where there is one; `null` for nothing. */
+  readonly notice?: (answer: Answer, given: Given) => Omit<NewNotice, 'tone'> | null
+  /** What it makes stale, whether it worked or not: a refusal, too, says that the screen was behind. */
+  readonly stale?: readonly Subject[]
+  /** Further consequences on the screen. */
+  readonly onDone?: (answer: Answer, given: Given) => void
+  /** Shows a refusal where it was asked instead of at the foot. */
+  readonly quiet?: boolean
+}
+
+/** An act of whoever is signed in: sent once, told when it is done or refused, and what it changed is read anew. */
+export function useAct<Given = void, Answer = unknown>({
+  send,
+  notice,
+  stale = [],
+  onDone,
+  quiet = false,
+}: ActOptions<Given, Answer>): UseMutationResult<Answer, Error, Given> {
+  const client = useQueryClient()
+  const show = useNotices(state => state.show)
+  return useMutation<Answer, Error, Given>({
+    mutationFn: send,
+    onSuccess: (answer, given) => {
+      const told = notice?.(answer, given)
+      if (told) show({ tone: 'done', ...told })
+      onDone?.(answer, given)
+    },
+    onError: error => {
+      if (!quiet) show({ tone: 'problem', text: problemOf(error).text })
+    },
+    onSettled: () => {
+      for (const subject of stale) void client.invalidateQueries({ queryKey: queryKeyOf(subject) })
+    },
+  })
+}
