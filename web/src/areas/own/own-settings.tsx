@@ -49,28 +49,38 @@ export function OwnSettings() {
 
 type When = 'usual' | 'chosen' | 'none'
 
+interface Choices extends Pick<Settings, 'language' | 'listsJunk' | 'listsNearCertain'> {
+  readonly when: When
+  readonly schedule: Settings['inForce']
+}
+
+interface ChoicesProps {
+  readonly choices: Choices
+  readonly change: (some: Partial<Choices>) => void
+}
+
+const choicesOf = ({ schedule, inForce, language, listsJunk, listsNearCertain }: Settings): Choices => ({
+  when: schedule === null ? 'usual' : schedule.times.length === 0 ? 'none' : 'chosen',
+  schedule: inForce,
+  language,
+  listsJunk,
+  listsNearCertain,
+})
+
 function DigestForm({ settings }: { settings: Settings }) {
   const { t } = useTranslation()
-  const times = useTimes()
-  const { timeZone } = useOwnSession()
   const client = useQueryClient()
   const show = useNotices(state => state.show)
   const readAgain = useReadAgain()
   const problemText = useProblemText()
-  const [when, setWhen] = useState<When>(
-    settings.schedule === null ? 'usual' : settings.schedule.times.length === 0 ? 'none' : 'chosen',
-  )
-  const [schedule, setSchedule] = useState(settings.inForce)
-  const [language, setLanguage] = useState<DigestLanguage>(settings.language)
-  const [listsJunk, setListsJunk] = useState(settings.listsJunk)
-  const [listsNearCertain, setListsNearCertain] = useState(settings.listsNearCertain)
+  const [choices, setChoices] = useState(() => choicesOf(settings))
+  const change = (some: Partial<Choices>) => setChoices(now => ({ ...now, ...some }))
+  const { when, schedule, ...rest } = choices
   const saving = useMutation({
     mutationFn: () =>
       call(setOwnSettings, {
         body: {
-          language,
-          listsJunk,
-          listsNearCertain,
+          ...rest,
           schedule: when === 'usual' ? null : when === 'none' ? { ...schedule, times: [] } : schedule,
         },
       }),
@@ -86,80 +96,108 @@ function DigestForm({ settings }: { settings: Settings }) {
   }
   return (
     <form onSubmit={submit} className="mt-3 grid gap-5 rounded-lg border border-line bg-sheet p-4">
-      <fieldset>
-        <legend className="mb-1 font-bold">{t('own.choices.when')}</legend>
-        {(['usual', 'chosen', 'none'] as const).map(one => (
-          <label key={one} className="flex min-h-9 items-center gap-2">
-            <input
-              type="radio"
-              name="when"
-              checked={when === one}
-              onChange={() => {
-                setWhen(one)
-                if (one === 'chosen' && schedule.times.length === 0)
-                  setSchedule({ ...schedule, times: ['07:00'] })
-              }}
-              className="size-4 accent-petrol"
-            />
-            {t(`own.choices.${one}`)}
-          </label>
-        ))}
-        {when === 'chosen' && (
-          <div className="mt-1 ml-6 grid gap-3">
-            <ScheduleFields
-              schedule={schedule}
-              onChange={setSchedule}
-              texts={{
-                times: t('own.choices.zone', { zone: timeZone }),
-                time: n => t('own.choices.time', { n }),
-                removeTime: time => t('own.choices.removeTime', { time }),
-                addTime: t('own.choices.addTime'),
-                days: t('own.choices.days'),
-              }}
-            />
-          </div>
-        )}
-        <p className="mt-1 text-ink-2">
-          {settings.next === null
-            ? t('own.choices.noNext')
-            : t('own.choices.next', { time: times.full(settings.next) })}
-        </p>
-      </fieldset>
-      <fieldset>
-        <legend className="mb-1 font-bold">{t('own.choices.lists')}</legend>
-        <label className="flex min-h-9 items-center gap-2">
-          <Checkbox checked={listsJunk} label={t('own.choices.junk')} onChange={setListsJunk} />
-          {t('own.choices.junk')}
-        </label>
-        <label className="flex min-h-9 items-center gap-2">
-          <Checkbox
-            checked={listsNearCertain}
-            label={t('own.choices.nearCertain')}
-            onChange={setListsNearCertain}
-          />
-          {t('own.choices.nearCertain')}
-        </label>
-      </fieldset>
-      <label className="block">
-        <span className="mb-1 block font-bold">{t('own.choices.language')}</span>
-        <select
-          value={language}
-          onChange={event => setLanguage(event.target.value as DigestLanguage)}
-          className="w-full rounded-md border border-line-strong bg-raised px-3 py-2 sm:w-72"
-        >
-          {digestLanguage.options.map(one => (
-            <option key={one} value={one}>
-              {languageNames[one]}
-            </option>
-          ))}
-        </select>
-      </label>
+      <WhenFields choices={choices} change={change} next={settings.next} />
+      <ListsFields choices={choices} change={change} />
+      <LanguageField choices={choices} change={change} />
       <p>
         <Button type="submit" kind="main" disabled={saving.isPending || schedule.times.includes('')}>
           {t('own.choices.save')}
         </Button>
       </p>
     </form>
+  )
+}
+
+function WhenFields({ choices: { when, schedule }, change, next }: ChoicesProps & Pick<Settings, 'next'>) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const { timeZone } = useOwnSession()
+  const pick = (one: When) =>
+    change({
+      when: one,
+      ...(one === 'chosen' && schedule.times.length === 0
+        ? { schedule: { ...schedule, times: ['07:00'] } }
+        : {}),
+    })
+  return (
+    <fieldset>
+      <legend className="mb-1 font-bold">{t('own.choices.when')}</legend>
+      {(['usual', 'chosen', 'none'] as const).map(one => (
+        <label key={one} className="flex min-h-9 items-center gap-2">
+          <input
+            type="radio"
+            name="when"
+            checked={when === one}
+            onChange={() => pick(one)}
+            className="size-4 accent-petrol"
+          />
+          {t(`own.choices.${one}`)}
+        </label>
+      ))}
+      {when === 'chosen' && (
+        <div className="mt-1 ml-6 grid gap-3">
+          <ScheduleFields
+            schedule={schedule}
+            onChange={value => change({ schedule: value })}
+            texts={{
+              times: t('own.choices.zone', { zone: timeZone }),
+              time: n => t('own.choices.time', { n }),
+              removeTime: time => t('own.choices.removeTime', { time }),
+              addTime: t('own.choices.addTime'),
+              days: t('own.choices.days'),
+            }}
+          />
+        </div>
+      )}
+      <p className="mt-1 text-ink-2">
+        {next === null ? t('own.choices.noNext') : t('own.choices.next', { time: times.full(next) })}
+      </p>
+    </fieldset>
+  )
+}
+
+function ListsFields({ choices: { listsJunk, listsNearCertain }, change }: ChoicesProps) {
+  const { t } = useTranslation()
+  return (
+    <fieldset>
+      <legend className="mb-1 font-bold">{t('own.choices.lists')}</legend>
+      <label className="flex min-h-9 items-center gap-2">
+        <Checkbox
+          checked={listsJunk}
+          label={t('own.choices.junk')}
+          onChange={value => change({ listsJunk: value })}
+        />
+        {t('own.choices.junk')}
+      </label>
+      <label className="flex min-h-9 items-center gap-2">
+        <Checkbox
+          checked={listsNearCertain}
+          label={t('own.choices.nearCertain')}
+          onChange={value => change({ listsNearCertain: value })}
+        />
+        {t('own.choices.nearCertain')}
+      </label>
+    </fieldset>
+  )
+}
+
+function LanguageField({ choices: { language }, change }: ChoicesProps) {
+  const { t } = useTranslation()
+  return (
+    <label className="block">
+      <span className="mb-1 block font-bold">{t('own.choices.language')}</span>
+      <select
+        value={language}
+        onChange={event => change({ language: event.target.value as DigestLanguage })}
+        className="w-full rounded-md border border-line-strong bg-raised px-3 py-2 sm:w-72"
+      >
+        {digestLanguage.options.map(one => (
+          <option key={one} value={one}>
+            {languageNames[one]}
+          </option>
+        ))}
+      </select>
+    </label>
   )
 }
 
@@ -197,30 +235,20 @@ function Device() {
       <h2 className="mb-2 font-bold">{t('own.choices.device')}</h2>
       <form onSubmit={submit} className="flex flex-wrap items-end gap-2">
         {session.asksOldPassword && (
-          <label className="min-w-60 flex-1">
-            <span className="mb-1 block">{t('own.choices.oldPassword')}</span>
-            <input
-              type="password"
-              required
-              autoComplete="current-password"
-              value={old}
-              onChange={event => setOld(event.target.value)}
-              className="w-full rounded-md border border-line-strong bg-raised px-3 py-2"
-            />
-          </label>
-        )}
-        <label className="min-w-60 flex-1">
-          <span className="mb-1 block">{t('own.choices.password')}</span>
-          <input
-            type="password"
-            required
-            minLength={10}
-            autoComplete="new-password"
-            value={typed}
-            onChange={event => setTyped(event.target.value)}
-            className="w-full rounded-md border border-line-strong bg-raised px-3 py-2"
+          <PasswordField
+            label={t('own.choices.oldPassword')}
+            autoComplete="current-password"
+            value={old}
+            onChange={setOld}
           />
-        </label>
+        )}
+        <PasswordField
+          label={t('own.choices.password')}
+          autoComplete="new-password"
+          minLength={10}
+          value={typed}
+          onChange={setTyped}
+        />
         <Button type="submit" className="min-h-10" disabled={setting.isPending}>
           {t('own.choices.usePassword')}
         </Button>
@@ -230,5 +258,28 @@ function Device() {
         {t('own.choices.revoke')}
       </Button>
     </section>
+  )
+}
+
+interface PasswordProps {
+  readonly label: string
+  readonly autoComplete: 'current-password' | 'new-password'
+  readonly minLength?: number
+  readonly value: string
+  readonly onChange: (value: string) => void
+}
+
+function PasswordField({ label, onChange, ...input }: PasswordProps) {
+  return (
+    <label className="min-w-60 flex-1">
+      <span className="mb-1 block">{label}</span>
+      <input
+        type="password"
+        required
+        {...input}
+        onChange={event => onChange(event.target.value)}
+        className="w-full rounded-md border border-line-strong bg-raised px-3 py-2"
+      />
+    </label>
   )
 }

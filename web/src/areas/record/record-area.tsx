@@ -49,9 +49,12 @@ function readFilter(search: URLSearchParams): Filter {
   }
 }
 
+interface FilterProps {
+  readonly filter: Filter
+  readonly set: (name: string, value: string | undefined) => void
+}
+
 export function RecordArea() {
-  const { t } = useTranslation()
-  const times = useTimes()
   const [search, setSearch] = useSearchParams()
   const filter = useMemo(() => readFilter(search), [search])
   const set = (name: string, value: string | undefined) =>
@@ -65,99 +68,115 @@ export function RecordArea() {
       },
       { replace: true },
     )
-  const since =
-    filter.days === 0 || filter.ruling !== undefined
-      ? undefined
-      : times.isoDay(new Date(Date.now() - (filter.days - 1) * 86_400_000))
-  const query = {
-    who: filter.ruling === undefined ? filter.who : ('everybody' as const),
-    what: filter.what,
-    mailbox: filter.mailbox,
-    since,
-    ruling: filter.ruling,
-  }
-  const list = useInfiniteQuery({
+  return (
+    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+      <section className="border-b border-line-strong px-6 py-4 text-[1.14rem] leading-[2.05rem]">
+        {filter.ruling === undefined ? (
+          <FilterSentence filter={filter} set={set} />
+        ) : (
+          <OneRuling id={filter.ruling} onAll={() => set('ruling', undefined)} />
+        )}
+      </section>
+      <Lines filter={filter} />
+    </div>
+  )
+}
+
+function OneRuling({ id, onAll }: { id: number; onAll: () => void }) {
+  const { t } = useTranslation()
+  return (
+    <>
+      {t('record.oneRuling', { id })}{' '}
+      <button type="button" className="border-b border-current font-semibold text-petrol" onClick={onAll}>
+        {t('record.showAll')}
+      </button>
+    </>
+  )
+}
+
+function FilterSentence({ filter, set }: FilterProps) {
+  const { t } = useTranslation()
+  return (
+    <Sentence
+      text={t('record.filter')}
+      slots={{
+        what: (
+          <SentenceSlot
+            label={t('record.whatLabel')}
+            text={t(`record.what.${filter.what}`)}
+            value={filter.what}
+            options={whatChoices.map(value => ({ value, text: t(`record.what.${value}`) }))}
+            onPick={value => set('what', value)}
+          />
+        ),
+        who: (
+          <SentenceSlot
+            label={t('record.whoLabel')}
+            text={t(`record.who.${filter.who}`)}
+            value={filter.who}
+            options={whoChoices.map(value => ({ value, text: t(`record.who.${value}`) }))}
+            onPick={value => set('who', value)}
+          />
+        ),
+        mailbox: (
+          <MailboxSlot
+            mailbox={filter.mailbox}
+            onPick={id => set('mailbox', id === undefined ? undefined : String(id))}
+          />
+        ),
+        days: (
+          <SentenceSlot
+            label={t('record.daysLabel')}
+            text={t([`record.days.${filter.days}`, 'record.anyDays'], { count: filter.days })}
+            value={String(filter.days)}
+            options={sinceChoices.map(value => ({
+              value: String(value),
+              text: t(`record.days.${value}`),
+            }))}
+            onPick={value => set('days', value)}
+          />
+        ),
+      }}
+    />
+  )
+}
+
+/** The filter as the record is asked by it; one ruling is shown whole, whoever and whenever. */
+function useRecord({ who, what, mailbox, days, ruling }: Filter) {
+  const times = useTimes()
+  const one = ruling !== undefined
+  const since = days === 0 || one ? undefined : times.isoDay(new Date(Date.now() - (days - 1) * 86_400_000))
+  const query = { who: one ? ('everybody' as const) : who, what, mailbox, since, ruling }
+  return useInfiniteQuery({
     queryKey: queryKeyOf('record', query),
     initialPageParam: undefined as number | undefined,
     queryFn: ({ pageParam, signal }) => call(readRecord, { query: { ...query, after: pageParam }, signal }),
     getNextPageParam: page => page.next ?? undefined,
   })
+}
+
+function Lines({ filter }: Pick<FilterProps, 'filter'>) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const list = useRecord(filter)
   const lines = list.data?.pages.flatMap(page => page.lines) ?? []
   return (
-    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
-      <section className="border-b border-line-strong px-6 py-4 text-[1.14rem] leading-[2.05rem]">
-        {filter.ruling === undefined ? (
-          <Sentence
-            text={t('record.filter')}
-            slots={{
-              what: (
-                <SentenceSlot
-                  label={t('record.whatLabel')}
-                  text={t(`record.what.${filter.what}`)}
-                  value={filter.what}
-                  options={whatChoices.map(value => ({ value, text: t(`record.what.${value}`) }))}
-                  onPick={value => set('what', value)}
-                />
-              ),
-              who: (
-                <SentenceSlot
-                  label={t('record.whoLabel')}
-                  text={t(`record.who.${filter.who}`)}
-                  value={filter.who}
-                  options={whoChoices.map(value => ({ value, text: t(`record.who.${value}`) }))}
-                  onPick={value => set('who', value)}
-                />
-              ),
-              mailbox: (
-                <MailboxSlot
-                  mailbox={filter.mailbox}
-                  onPick={id => set('mailbox', id === undefined ? undefined : String(id))}
-                />
-              ),
-              days: (
-                <SentenceSlot
-                  label={t('record.daysLabel')}
-                  text={t([`record.days.${filter.days}`, 'record.anyDays'], { count: filter.days })}
-                  value={String(filter.days)}
-                  options={sinceChoices.map(value => ({
-                    value: String(value),
-                    text: t(`record.days.${value}`),
-                  }))}
-                  onPick={value => set('days', value)}
-                />
-              ),
-            }}
-          />
-        ) : (
-          <>
-            {t('record.oneRuling', { id: filter.ruling })}{' '}
-            <button
-              type="button"
-              className="border-b border-current font-semibold text-petrol"
-              onClick={() => set('ruling', undefined)}
-            >
-              {t('record.showAll')}
-            </button>
-          </>
-        )}
-      </section>
-      <div className="overflow-y-auto bg-sheet" tabIndex={0} role="region" aria-label={t('areas.record')}>
-        {list.isPending && <SkeletonRows count={10} height={56} />}
-        {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
-        {list.data && lines.length === 0 && <Empty title={t('record.empty')}>{t('record.emptyText')}</Empty>}
-        <ol className="mx-auto max-w-6xl pb-10">
-          {lines.map((line, i) => (
-            <Line key={line.id} line={line} heading={headingOf(line, lines[i - 1], times.dayHeading)} />
-          ))}
-        </ol>
-        {list.hasNextPage && (
-          <p className="pb-10 text-center">
-            <Button disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
-              {t('record.more')}
-            </Button>
-          </p>
-        )}
-      </div>
+    <div className="overflow-y-auto bg-sheet" tabIndex={0} role="region" aria-label={t('areas.record')}>
+      {list.isPending && <SkeletonRows count={10} height={56} />}
+      {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
+      {list.data && lines.length === 0 && <Empty title={t('record.empty')}>{t('record.emptyText')}</Empty>}
+      <ol className="mx-auto max-w-6xl pb-10">
+        {lines.map((line, i) => (
+          <Line key={line.id} line={line} heading={headingOf(line, lines[i - 1], times.dayHeading)} />
+        ))}
+      </ol>
+      {list.hasNextPage && (
+        <p className="pb-10 text-center">
+          <Button disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
+            {t('record.more')}
+          </Button>
+        </p>
+      )}
     </div>
   )
 }

@@ -18,21 +18,28 @@ import { useListActs } from './use-senders.ts'
 
 const daysChoices = [7, 30, 90] as const
 
-/** What would be added, changed or ended, as one sentence with its reach, and the key that applies it. */
-export function DraftBar({ act }: { act: Act }) {
-  const { t } = useTranslation()
-  const { draft, reason, cancel, write, because } = useDraft()
-  const { busy, run } = useListActs()
-  const [days, setDays] = useState<number>(30)
+/** The change as it is now, and what it would have done; asked a moment after the last word was changed. */
+function useDraftReach(act: Act, days: number) {
+  const { draft } = useDraft()
   const wanted = wantedChange(act, draft)
   const asked = useDelayed(wanted && { ...wanted, days }, 150)
-  const { data, error, isFetching } = useQuery({
+  const reach = useQuery({
     queryKey: queryKeyOf('reach', 'draft', asked),
     enabled: asked !== null,
     queryFn: ({ signal }) => call(previewChange, { body: asked ?? {}, signal }),
     placeholderData: keepPreviousData,
   })
-  const ready = wanted !== null && !busy && !error && data?.refusal !== 'blocks-own-domain'
+  return { wanted, reach }
+}
+
+/** What would be added, changed or ended, as one sentence with its reach, and the key that applies it. */
+export function DraftBar({ act }: { act: Act }) {
+  const { t } = useTranslation()
+  const { reason, cancel } = useDraft()
+  const { busy, run } = useListActs()
+  const [days, setDays] = useState<number>(30)
+  const { wanted, reach } = useDraftReach(act, days)
+  const ready = wanted !== null && !busy && !reach.error && reach.data?.refusal !== 'blocks-own-domain'
   const apply = () => {
     if (wanted === null || !ready) return
     run(() => call(applyChange, { body: { ...wanted, reason, token: crypto.randomUUID() } }))
@@ -46,83 +53,114 @@ export function DraftBar({ act }: { act: Act }) {
     >
       <div className="min-w-0 flex-1">
         <div className="text-[1.1rem] leading-[1.95rem]">
-          <Sentence
-            text={t(`senders.draft.${act.kind}`, {
-              count: act.kind === 'end' ? act.entries.length : 1,
-              pattern:
-                act.kind === 'end' ? (act.entries[0]?.pattern ?? '') : 'of' in act ? act.of.pattern : '',
-            })}
-            slots={{
-              pattern: <PatternSlot pattern={draft.pattern} onPick={pattern => write({ pattern })} />,
-              standing: (
-                <SentenceSlot
-                  label={t('senders.draft.standingLabel')}
-                  text={t(`standing.${draft.standing}`)}
-                  tone={draft.standing}
-                  value={draft.standing}
-                  options={(['safe', 'blocked'] as const).map(value => ({
-                    value,
-                    text: t(`standing.${value}`),
-                    hint: t(`senders.draft.standingHint.${value}`),
-                  }))}
-                  onPick={standing => write({ standing })}
-                />
-              ),
-              owner: <OwnerSlot />,
-              conditions: <ConditionsSlot />,
-              until: (
-                <UntilSlot
-                  until={draft.until ?? undefined}
-                  onPick={until => write({ until: until ?? null })}
-                />
-              ),
-              reason: <ReasonSlot reason={reason} onPick={because} />,
-            }}
-          />
+          <DraftSentence act={act} />
         </div>
-        <div
-          className="mt-1 min-h-10 text-[0.95rem] text-ink-2"
-          aria-live="polite"
-          data-testid="consequences"
-        >
-          {error ? (
-            <p role="alert" className="text-stop">
-              {problemOf(error).text}
-            </p>
-          ) : wanted === null ? (
-            <p>{t('senders.draft.empty')}</p>
-          ) : data ? (
-            <ReachView
-              reach={data}
-              fading={isFetching}
-              onTake={act.kind === 'end' ? undefined : pattern => write({ pattern })}
-            />
-          ) : (
-            <p>{t('reach.counting', { days })}</p>
-          )}
-        </div>
+        <Consequences act={act} days={days} isEmpty={wanted === null} reach={reach} />
       </div>
-      <div className="flex shrink-0 flex-col items-end gap-2">
-        <Button kind="main" disabled={!ready} onClick={apply} className="text-[1.05rem]">
-          {t('ruling.apply')} <KeyCap>↵</KeyCap>
-        </Button>
-        <span className="flex items-center gap-3 text-[0.92rem] text-ink-2">
-          <SentenceSlot
-            label={t('senders.draft.daysLabel')}
-            text={t('senders.draft.days', { count: days })}
-            value={String(days)}
-            options={daysChoices.map(count => ({
-              value: String(count),
-              text: t('senders.draft.days', { count }),
-            }))}
-            onPick={value => setDays(Number(value))}
-          />
-          <button type="button" onClick={cancel} className="flex items-center gap-1.5 whitespace-nowrap">
-            <KeyCap>Esc</KeyCap> {t('senders.draft.cancel')}
-          </button>
-        </span>
-      </div>
+      <Apply ready={ready} onApply={apply} days={days} onDays={setDays} />
     </footer>
+  )
+}
+
+function DraftSentence({ act }: { act: Act }) {
+  const { t } = useTranslation()
+  const { draft, reason, write, because } = useDraft()
+  return (
+    <Sentence
+      text={t(`senders.draft.${act.kind}`, {
+        count: act.kind === 'end' ? act.entries.length : 1,
+        pattern: act.kind === 'end' ? (act.entries[0]?.pattern ?? '') : 'of' in act ? act.of.pattern : '',
+      })}
+      slots={{
+        pattern: <PatternSlot pattern={draft.pattern} onPick={pattern => write({ pattern })} />,
+        standing: (
+          <SentenceSlot
+            label={t('senders.draft.standingLabel')}
+            text={t(`standing.${draft.standing}`)}
+            tone={draft.standing}
+            value={draft.standing}
+            options={(['safe', 'blocked'] as const).map(value => ({
+              value,
+              text: t(`standing.${value}`),
+              hint: t(`senders.draft.standingHint.${value}`),
+            }))}
+            onPick={standing => write({ standing })}
+          />
+        ),
+        owner: <OwnerSlot />,
+        conditions: <ConditionsSlot />,
+        until: (
+          <UntilSlot until={draft.until ?? undefined} onPick={until => write({ until: until ?? null })} />
+        ),
+        reason: <ReasonSlot reason={reason} onPick={because} />,
+      }}
+    />
+  )
+}
+
+interface ConsequencesProps {
+  readonly act: Act
+  readonly days: number
+  /** Nothing is typed yet that could be asked about. */
+  readonly isEmpty: boolean
+  readonly reach: ReturnType<typeof useDraftReach>['reach']
+}
+
+function Consequences({ act, days, isEmpty, reach: { data, error, isFetching } }: ConsequencesProps) {
+  const { t } = useTranslation()
+  const { write } = useDraft()
+  return (
+    <div className="mt-1 min-h-10 text-[0.95rem] text-ink-2" aria-live="polite" data-testid="consequences">
+      {error ? (
+        <p role="alert" className="text-stop">
+          {problemOf(error).text}
+        </p>
+      ) : isEmpty ? (
+        <p>{t('senders.draft.empty')}</p>
+      ) : data ? (
+        <ReachView
+          reach={data}
+          fading={isFetching}
+          onTake={act.kind === 'end' ? undefined : pattern => write({ pattern })}
+        />
+      ) : (
+        <p>{t('reach.counting', { days })}</p>
+      )}
+    </div>
+  )
+}
+
+interface ApplyProps {
+  readonly ready: boolean
+  readonly onApply: () => void
+  readonly days: number
+  readonly onDays: (days: number) => void
+}
+
+function Apply({ ready, onApply, days, onDays }: ApplyProps) {
+  const { t } = useTranslation()
+  const { cancel } = useDraft()
+  return (
+    <div className="flex shrink-0 flex-col items-end gap-2">
+      <Button kind="main" disabled={!ready} onClick={onApply} className="text-[1.05rem]">
+        {t('ruling.apply')} <KeyCap>↵</KeyCap>
+      </Button>
+      <span className="flex items-center gap-3 text-[0.92rem] text-ink-2">
+        <SentenceSlot
+          label={t('senders.draft.daysLabel')}
+          text={t('senders.draft.days', { count: days })}
+          value={String(days)}
+          options={daysChoices.map(count => ({
+            value: String(count),
+            text: t('senders.draft.days', { count }),
+          }))}
+          onPick={value => onDays(Number(value))}
+        />
+        <button type="button" onClick={cancel} className="flex items-center gap-1.5 whitespace-nowrap">
+          <KeyCap>Esc</KeyCap> {t('senders.draft.cancel')}
+        </button>
+      </span>
+    </div>
   )
 }
 
