@@ -20,21 +20,18 @@ export function FindBox({
   const [find, setFind] = useState('')
   const [open, setOpen] = useState(false)
   const text = find.trim()
-  const go = (to: string) => {
+  const close = () => {
     setOpen(false)
-    void navigate(to)
     input.current?.blur()
   }
-  const review = text === '' ? '/review' : `/review?${new URLSearchParams({ find: text, days: '28' })}`
-  const asked = useDelayed(text, 120)
-  const found = useQuery({
-    queryKey: queryKeyOf('find', asked),
-    enabled: asked.length >= 2,
-    queryFn: ({ signal }) => call(findAnything, { query: { text: asked }, signal }),
-    placeholderData: keepPreviousData,
-  })
-  const actions = useActions(rest).filter(({ name }) => isMeant(text, name))
-  const mayBeSender = /^\S*[^\s.]\.[^\s.]{2,}$/.test(text)
+  const go = (to: string) => {
+    void navigate(to)
+    close()
+  }
+  const onKeyDown = (event: React.KeyboardEvent) => {
+    if (event.key === 'Escape') close()
+    if (event.key === 'Enter' && text === '') go(reviewOf(text))
+  }
   return (
     <search
       className="relative"
@@ -49,13 +46,7 @@ export function FindBox({
               setFind(value)
               setOpen(value.trim() !== '')
             }}
-            onKeyDown={event => {
-              if (event.key === 'Escape') {
-                setOpen(false)
-                input.current?.blur()
-              }
-              if (event.key === 'Enter' && text === '') go(review)
-            }}
+            onKeyDown={onKeyDown}
             aria-label={t('shell.find')}
             placeholder={t('shell.find')}
             className="min-w-0 flex-1 bg-transparent text-white outline-none placeholder:text-[#C4D5D3]"
@@ -69,50 +60,87 @@ export function FindBox({
           hidden={!open}
           className="absolute right-0 z-40 mt-1 max-h-[70vh] w-96 overflow-y-auto rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
         >
-          <FindItem value="review" text={t('shell.findReview', { find: text })} onSelect={() => go(review)} />
-          <FindItem
-            value="where"
-            text={t('shell.findWhere', { find: text })}
-            onSelect={() => go(`/whereabouts?${new URLSearchParams({ from: text })}`)}
-          />
-          {actions.map(({ name, run }) => (
-            <FindItem
-              key={name}
-              value={`do ${name}`}
-              text={name}
-              more={t('shell.findKinds.action')}
-              onSelect={() => {
-                setOpen(false)
-                setFind('')
-                input.current?.blur()
-                run()
-              }}
-            />
-          ))}
-          {found.data?.found.map(({ kind, id, title, more }) => (
-            <FindItem
-              key={`${kind}${id}`}
-              value={`${kind}${id}`}
-              text={title}
-              more={`${t(`shell.findKinds.${kind}`)} · ${more}`}
-              onSelect={() => go(placeOf(kind, id, more))}
-            />
-          ))}
-          {mayBeSender && (
-            <FindItem
-              value="question"
-              text={t('shell.findQuestion', { find: text })}
-              onSelect={() => go(`/senders?${new URLSearchParams({ ask: text })}`)}
-            />
-          )}
-          <FindItem
-            value="senders"
-            text={t('shell.findSenders', { find: text })}
-            onSelect={() => go(`/senders?${new URLSearchParams({ find: text })}`)}
+          <FoundItems
+            text={text}
+            go={go}
+            onAct={run => {
+              setFind('')
+              close()
+              run()
+            }}
+            {...rest}
           />
         </Command.List>
       </Command>
     </search>
+  )
+}
+
+const reviewOf = (text: string) =>
+  text === '' ? '/review' : `/review?${new URLSearchParams({ find: text, days: '28' })}`
+
+type FoundProps = {
+  readonly text: string
+  readonly go: (to: string) => void
+  /** An act of the frame was chosen. */
+  readonly onAct: (run: () => void) => void
+} & Parameters<typeof useActions>[0]
+
+/** Where what is typed can be looked for, acts of that name, and what was found. */
+function FoundItems({ text, go, onAct, ...rest }: FoundProps) {
+  const { t } = useTranslation()
+  const asked = useDelayed(text, 120)
+  const found = useQuery({
+    queryKey: queryKeyOf('find', asked),
+    enabled: asked.length >= 2,
+    queryFn: ({ signal }) => call(findAnything, { query: { text: asked }, signal }),
+    placeholderData: keepPreviousData,
+  })
+  const actions = useActions(rest).filter(({ name }) => isMeant(text, name))
+  const mayBeSender = /^\S*[^\s.]\.[^\s.]{2,}$/.test(text)
+  return (
+    <>
+      <FindItem
+        value="review"
+        text={t('shell.findReview', { find: text })}
+        onSelect={() => go(reviewOf(text))}
+      />
+      <FindItem
+        value="where"
+        text={t('shell.findWhere', { find: text })}
+        onSelect={() => go(`/whereabouts?${new URLSearchParams({ from: text })}`)}
+      />
+      {actions.map(({ name, run }) => (
+        <FindItem
+          key={name}
+          value={`do ${name}`}
+          text={name}
+          more={t('shell.findKinds.action')}
+          onSelect={() => onAct(run)}
+        />
+      ))}
+      {found.data?.found.map(({ kind, id, title, more }) => (
+        <FindItem
+          key={`${kind}${id}`}
+          value={`${kind}${id}`}
+          text={title}
+          more={`${t(`shell.findKinds.${kind}`)} · ${more}`}
+          onSelect={() => go(placeOf(kind, id, more))}
+        />
+      ))}
+      {mayBeSender && (
+        <FindItem
+          value="question"
+          text={t('shell.findQuestion', { find: text })}
+          onSelect={() => go(`/senders?${new URLSearchParams({ ask: text })}`)}
+        />
+      )}
+      <FindItem
+        value="senders"
+        text={t('shell.findSenders', { find: text })}
+        onSelect={() => go(`/senders?${new URLSearchParams({ find: text })}`)}
+      />
+    </>
   )
 }
 

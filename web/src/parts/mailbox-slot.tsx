@@ -7,27 +7,41 @@ import { findMailboxes } from '@pendro/contract'
 import { call } from '../app/api.ts'
 import { SlotItem, SlotPanel } from './sentence-slot.tsx'
 
-/** "all colleagues", or the one typed and chosen. */
-export function MailboxSlot({
-  mailbox,
-  onPick,
-  nobody,
-  label,
-  others,
-}: {
-  mailbox: number | undefined
-  onPick: (id: number | undefined) => void
+interface MailboxSlotProps {
+  readonly mailbox: number | undefined
+  readonly onPick: (id: number | undefined) => void
   /** What stands there while nobody is chosen; without it, all colleagues. */
-  nobody?: string
-  label?: string
+  readonly nobody?: string
+  readonly label?: string
   /** Choices beside the colleagues, in place of "all colleagues". */
-  others?: readonly {
+  readonly others?: readonly {
     readonly value: string
     readonly text: string
     readonly chosen: boolean
     readonly onPick: () => void
   }[]
-}) {
+}
+
+/** "all colleagues", or the one typed and chosen. */
+export function MailboxSlot(props: MailboxSlotProps) {
+  const { t } = useTranslation()
+  const { mailbox, nobody, label, others } = props
+  const name = useMailboxName(mailbox)
+  const noOne = others?.find(({ chosen }) => chosen)?.text ?? nobody ?? t('mailboxSlot.all')
+  return (
+    <SlotPanel label={label ?? t('mailboxSlot.label')} text={mailbox === undefined ? noOne : (name ?? '…')}>
+      {close => <Choices {...props} close={close} />}
+    </SlotPanel>
+  )
+}
+
+function Choices({
+  mailbox,
+  onPick,
+  nobody,
+  others,
+  close,
+}: MailboxSlotProps & { readonly close: () => void }) {
   const { t } = useTranslation()
   const [find, setFind] = useState('')
   const { data } = useQuery({
@@ -35,70 +49,53 @@ export function MailboxSlot({
     queryFn: ({ signal }) => call(findMailboxes, { query: { find, limit: 12 }, signal }),
     placeholderData: keepPreviousData,
   })
-  const name = useMailboxName(mailbox)
+  const chosen = (pick: () => void) => () => {
+    pick()
+    close()
+  }
   return (
-    <SlotPanel
-      label={label ?? t('mailboxSlot.label')}
-      text={
-        mailbox === undefined
-          ? (others?.find(({ chosen }) => chosen)?.text ?? nobody ?? t('mailboxSlot.all'))
-          : (name ?? '…')
-      }
-    >
-      {close => (
-        <Command label={t('mailboxSlot.label')} loop shouldFilter={false}>
-          <Command.Input
-            autoFocus
-            value={find}
-            onValueChange={setFind}
-            placeholder={t('mailboxSlot.type')}
-            className="w-full border-b border-line bg-transparent px-3 py-2 outline-none"
+    <Command label={t('mailboxSlot.label')} loop shouldFilter={false}>
+      <Command.Input
+        autoFocus
+        value={find}
+        onValueChange={setFind}
+        placeholder={t('mailboxSlot.type')}
+        className="w-full border-b border-line bg-transparent px-3 py-2 outline-none"
+      />
+      <Command.List className="max-h-80 overflow-auto p-1">
+        {find === '' &&
+          others?.map(({ value, text, chosen: isChosen, onPick: pick }) => (
+            <SlotItem
+              key={value}
+              option={{ value, text }}
+              chosen={mailbox === undefined && isChosen}
+              onSelect={chosen(pick)}
+            />
+          ))}
+        {find === '' && nobody === undefined && others === undefined && (
+          <SlotItem
+            option={{ value: 'all', text: t('mailboxSlot.all') }}
+            chosen={mailbox === undefined}
+            onSelect={chosen(() => onPick(undefined))}
           />
-          <Command.List className="max-h-80 overflow-auto p-1">
-            {find === '' &&
-              others?.map(({ value, text, chosen, onPick: pick }) => (
-                <SlotItem
-                  key={value}
-                  option={{ value, text }}
-                  chosen={mailbox === undefined && chosen}
-                  onSelect={() => {
-                    pick()
-                    close()
-                  }}
-                />
-              ))}
-            {find === '' && nobody === undefined && others === undefined && (
-              <SlotItem
-                option={{ value: 'all', text: t('mailboxSlot.all') }}
-                chosen={mailbox === undefined}
-                onSelect={() => {
-                  onPick(undefined)
-                  close()
-                }}
-              />
-            )}
-            {data?.mailboxes.map(({ id, name: text, address, kept }) => (
-              <SlotItem
-                key={id}
-                option={{
-                  value: `m${id}`,
-                  text,
-                  hint: `${address} · ${t('mailboxSlot.kept', { count: kept })}`,
-                }}
-                chosen={id === mailbox}
-                onSelect={() => {
-                  onPick(id)
-                  close()
-                }}
-              />
-            ))}
-            {data?.mailboxes.length === 0 && (
-              <p className="px-3 py-2 text-ink-2">{t('mailboxSlot.nobody', { find })}</p>
-            )}
-          </Command.List>
-        </Command>
-      )}
-    </SlotPanel>
+        )}
+        {data?.mailboxes.map(({ id, name: text, address, kept }) => (
+          <SlotItem
+            key={id}
+            option={{
+              value: `m${id}`,
+              text,
+              hint: `${address} · ${t('mailboxSlot.kept', { count: kept })}`,
+            }}
+            chosen={id === mailbox}
+            onSelect={chosen(() => onPick(id))}
+          />
+        ))}
+        {data?.mailboxes.length === 0 && (
+          <p className="px-3 py-2 text-ink-2">{t('mailboxSlot.nobody', { find })}</p>
+        )}
+      </Command.List>
+    </Command>
   )
 }
 

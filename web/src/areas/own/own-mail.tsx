@@ -17,17 +17,12 @@ import { acts, useActs } from './use-acts.ts'
 const shows = ['kept', 'near-certain', 'sent', 'refused'] as const
 type Show = (typeof shows)[number]
 
-/** A colleague's own kept-back mail; read anew every ten seconds while it is looked at. */
-export function OwnMail() {
-  const problemText = useProblemText()
-  const { t } = useTranslation()
-  const { name } = useOwnSession()
+/** What is shown and looked for, as the address has it. */
+function useOwnFilter() {
   const [search, setSearch] = useSearchParams()
   const show: Show = shows.find(one => one === search.get('show')) ?? 'kept'
   const find = search.get('find') ?? ''
-  const [marked, setMarked] = useState<ReadonlySet<number>>(new Set())
-  const set = (key: string, value: string) => {
-    setMarked(new Set())
+  const set = (key: string, value: string) =>
     setSearch(
       before => {
         const next = new URLSearchParams(before)
@@ -37,8 +32,11 @@ export function OwnMail() {
       },
       { replace: true },
     )
-  }
-  const list = useInfiniteQuery({
+  return { show, find, set }
+}
+
+const useOwnList = (show: Show, find: string) =>
+  useInfiniteQuery({
     queryKey: queryKeyOf('own', 'mail', show, find),
     initialPageParam: undefined as string | undefined,
     queryFn: ({ pageParam, signal }) => call(ownMail, { query: { show, find, after: pageParam }, signal }),
@@ -46,80 +44,120 @@ export function OwnMail() {
     placeholderData: keepPreviousData,
     refetchInterval: 10_000,
   })
+
+/** A colleague's own kept-back mail; read anew every ten seconds while it is looked at. */
+export function OwnMail() {
+  const { t } = useTranslation()
+  const { name } = useOwnSession()
+  const { show, find, set } = useOwnFilter()
+  const [marked, setMarked] = useState<ReadonlySet<number>>(new Set())
+  const change = (key: string, value: string) => {
+    setMarked(new Set())
+    set(key, value)
+  }
+  const mark = (id: number, on: boolean) =>
+    setMarked(before => {
+      const next = new Set(before)
+      if (on) next.add(id)
+      else next.delete(id)
+      return next
+    })
+  const list = useOwnList(show, find)
   const rows = list.data?.pages.flatMap(page => page.rows) ?? []
-  const counts = list.data?.pages[0]?.counts
-  const countOf = (one: Show) =>
-    one === 'kept' ? counts?.kept : one === 'near-certain' ? counts?.nearCertain : undefined
   // Somebody else may have ruled on a marked one meanwhile.
   const ids = rows.filter(row => marked.has(row.id) && isOpen(row)).map(({ id }) => id)
   return (
     <>
       <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.heading', { name })}</h1>
-      <div role="group" aria-label={t('own.show.label')} className="mt-2 flex flex-wrap gap-2">
-        {shows.map(one => (
-          <button
-            key={one}
-            type="button"
-            aria-pressed={one === show}
-            onClick={() => set('show', one === 'kept' ? '' : one)}
-            className={clsx(
-              'min-h-9 rounded-md border px-3',
-              one === show
-                ? 'border-petrol bg-tint font-bold text-petrol-deep dark:text-ink'
-                : 'border-line-strong bg-raised hover:border-petrol',
-            )}
-          >
-            {t(`own.show.${one}`)}
-            {countOf(one) !== undefined && <b className="ml-1.5">{countOf(one)}</b>}
-          </button>
-        ))}
-      </div>
+      <Shows
+        show={show}
+        counts={list.data?.pages[0]?.counts}
+        onShow={one => change('show', one === 'kept' ? '' : one)}
+      />
       <input
         type="search"
         value={find}
-        onChange={event => set('find', event.target.value)}
+        onChange={event => change('find', event.target.value)}
         aria-label={t('own.find')}
         placeholder={t('own.find')}
         className="mt-3 w-full rounded-md border border-line-strong bg-raised px-3 py-2"
       />
-      <div className="mt-3 overflow-hidden rounded-lg border border-line bg-sheet">
-        {list.isPending && <SkeletonRows count={5} />}
-        {list.error && !list.data && (
-          <Failed say={problemText} error={list.error} onAgain={() => void list.refetch()} />
-        )}
-        {list.data && rows.length === 0 && (
-          <Empty title={find === '' ? t(`own.empty.${show}`) : t('own.emptyFind', { find })}>
-            {t(find === '' ? 'own.emptyText' : 'own.emptyFindText')}
-          </Empty>
-        )}
-        <ul>
-          {rows.map(row => (
-            <Row
-              key={row.id}
-              row={row}
-              marked={marked.has(row.id)}
-              onMark={on =>
-                setMarked(before => {
-                  const next = new Set(before)
-                  if (on) next.add(row.id)
-                  else next.delete(row.id)
-                  return next
-                })
-              }
-            />
-          ))}
-        </ul>
-        {list.hasNextPage && (
-          <p className="p-3 text-center">
-            <Button disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
-              {t('own.more')}
-            </Button>
-          </p>
-        )}
-      </div>
+      <Rows list={list} rows={rows} show={show} find={find} marked={marked} onMark={mark} />
       <Miss />
       {ids.length > 0 && <MarkedBar ids={ids} onDone={() => setMarked(new Set())} />}
     </>
+  )
+}
+
+interface ShowsProps {
+  readonly show: Show
+  readonly counts: { readonly kept: number; readonly nearCertain: number } | undefined
+  readonly onShow: (show: Show) => void
+}
+
+function Shows({ show, counts, onShow }: ShowsProps) {
+  const { t } = useTranslation()
+  const countOf = (one: Show) =>
+    one === 'kept' ? counts?.kept : one === 'near-certain' ? counts?.nearCertain : undefined
+  return (
+    <div role="group" aria-label={t('own.show.label')} className="mt-2 flex flex-wrap gap-2">
+      {shows.map(one => (
+        <button
+          key={one}
+          type="button"
+          aria-pressed={one === show}
+          onClick={() => onShow(one)}
+          className={clsx(
+            'min-h-9 rounded-md border px-3',
+            one === show
+              ? 'border-petrol bg-tint font-bold text-petrol-deep dark:text-ink'
+              : 'border-line-strong bg-raised hover:border-petrol',
+          )}
+        >
+          {t(`own.show.${one}`)}
+          {countOf(one) !== undefined && <b className="ml-1.5">{countOf(one)}</b>}
+        </button>
+      ))}
+    </div>
+  )
+}
+
+interface RowsProps {
+  readonly list: ReturnType<typeof useOwnList>
+  readonly rows: readonly OwnRow[]
+  readonly show: Show
+  readonly find: string
+  readonly marked: ReadonlySet<number>
+  readonly onMark: (id: number, on: boolean) => void
+}
+
+function Rows({ list, rows, show, find, marked, onMark }: RowsProps) {
+  const { t } = useTranslation()
+  const problemText = useProblemText()
+  return (
+    <div className="mt-3 overflow-hidden rounded-lg border border-line bg-sheet">
+      {list.isPending && <SkeletonRows count={5} />}
+      {list.error && !list.data && (
+        <Failed say={problemText} error={list.error} onAgain={() => void list.refetch()} />
+      )}
+      {list.data && rows.length === 0 && (
+        <Empty title={find === '' ? t(`own.empty.${show}`) : t('own.emptyFind', { find })}>
+          {t(find === '' ? 'own.emptyText' : 'own.emptyFindText')}
+        </Empty>
+      )}
+      <ul>
+        {rows.map(row => (
+          <Row key={row.id} row={row} marked={marked.has(row.id)} onMark={on => onMark(row.id, on)} />
+        ))}
+      </ul>
+      {list.hasNextPage && (
+        <p className="p-3 text-center">
+          <Button disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
+            {t('own.more')}
+          </Button>
+        </p>
+      )}
+    </div>
   )
 }
 

@@ -8,6 +8,8 @@ import { keptOwn, ownSessionKey, useProblemText } from './own-session.ts'
 
 const field = 'w-full rounded-md border border-line-strong bg-raised px-3 py-2.5 text-[1.05rem]'
 
+type Way = 'password' | 'code'
+
 /** First use on a device: a password of one's own, or a code sent to the mailbox. */
 export function OwnSignIn({ address: known }: { address: string }) {
   const { t } = useTranslation()
@@ -15,7 +17,7 @@ export function OwnSignIn({ address: known }: { address: string }) {
   const problemText = useProblemText()
   const [address, setAddress] = useState(known)
   const [secret, setSecret] = useState('')
-  const [way, setWay] = useState<'password' | 'code'>('password')
+  const [way, setWay] = useState<Way>('password')
   const entering = useMutation({
     mutationFn: () =>
       call(enterOwn, {
@@ -55,19 +57,7 @@ export function OwnSignIn({ address: known }: { address: string }) {
           {t('own.signIn.sent', { address, count: asking.data.minutes })}
         </p>
       )}
-      <label className="mb-4 block">
-        <span className="mb-1 block font-semibold">{t(`own.signIn.${way}`)}</span>
-        <input
-          key={way}
-          type={way === 'password' ? 'password' : 'text'}
-          inputMode={way === 'code' ? 'numeric' : undefined}
-          required
-          autoComplete={way === 'password' ? 'current-password' : 'one-time-code'}
-          value={secret}
-          onChange={event => setSecret(event.target.value)}
-          className={field}
-        />
-      </label>
+      <Secret way={way} secret={secret} onChange={setSecret} />
       {problem && (
         <p role="alert" className="mb-4 rounded-md border border-stop/40 bg-amber-tint px-3 py-2 text-stop">
           {problemText(problem)}
@@ -81,26 +71,64 @@ export function OwnSignIn({ address: known }: { address: string }) {
       >
         {t('own.signIn.go')}
       </Button>
-      <p className="mt-4 flex flex-wrap gap-x-6 gap-y-2">
-        <Button
-          kind="link"
-          disabled={asking.isPending || !address.includes('@')}
-          onClick={() => asking.mutate()}
-        >
-          {t(way === 'code' ? 'own.signIn.again' : 'own.signIn.sendCode')}
-        </Button>
-        {way === 'code' && (
-          <Button
-            kind="link"
-            onClick={() => {
-              setWay('password')
-              setSecret('')
-            }}
-          >
-            {t('own.signIn.usePassword')}
-          </Button>
-        )}
-      </p>
+      <Ways
+        way={way}
+        disabled={asking.isPending || !address.includes('@')}
+        onCode={() => asking.mutate()}
+        onPassword={() => {
+          setWay('password')
+          setSecret('')
+        }}
+      />
     </form>
+  )
+}
+
+interface SecretProps {
+  readonly way: Way
+  readonly secret: string
+  readonly onChange: (secret: string) => void
+}
+
+function Secret({ way, secret, onChange }: SecretProps) {
+  const { t } = useTranslation()
+  return (
+    <label className="mb-4 block">
+      <span className="mb-1 block font-semibold">{t(`own.signIn.${way}`)}</span>
+      <input
+        key={way}
+        type={way === 'password' ? 'password' : 'text'}
+        inputMode={way === 'code' ? 'numeric' : undefined}
+        required
+        autoComplete={way === 'password' ? 'current-password' : 'one-time-code'}
+        value={secret}
+        onChange={event => onChange(event.target.value)}
+        className={field}
+      />
+    </label>
+  )
+}
+
+interface WaysProps {
+  readonly way: Way
+  readonly disabled: boolean
+  readonly onCode: () => void
+  readonly onPassword: () => void
+}
+
+/** The other ways in: a code, another code, or the password after all. */
+function Ways({ way, disabled, onCode, onPassword }: WaysProps) {
+  const { t } = useTranslation()
+  return (
+    <p className="mt-4 flex flex-wrap gap-x-6 gap-y-2">
+      <Button kind="link" disabled={disabled} onClick={onCode}>
+        {t(way === 'code' ? 'own.signIn.again' : 'own.signIn.sendCode')}
+      </Button>
+      {way === 'code' && (
+        <Button kind="link" onClick={onPassword}>
+          {t('own.signIn.usePassword')}
+        </Button>
+      )}
+    </p>
   )
 }

@@ -17,17 +17,12 @@ interface Props {
 const step = 2
 const snap = (x: number) => Math.min(100, Math.max(0, Math.round(x / step) * step))
 
-/**
- * All mail under the filter along its junk score. Dragging over it chooses a band; both ends are sliders
- * for the keyboard. Heights grow with the square root, so that one tall bar does not flatten the rest.
- */
-export function ScoreStrip({ bins, limits, band, onBand }: Props) {
-  const { t } = useTranslation()
+/** Drawing a band over the strip: where it began, and the band so far. */
+function useBandDrag(band: Band, onBand: (band: Band) => void) {
   const strip = useRef<HTMLDivElement>(null)
   const [drag, setDrag] = useState<{ anchor: number; band: Band } | null>(null)
   const shown = drag?.band ?? band
   const chosen = shown.from > 0 || shown.to < 100
-  const top = Math.sqrt(Math.max(1, ...bins))
 
   const scoreAt = (event: PointerEvent) => {
     const box = strip.current?.getBoundingClientRect()
@@ -56,40 +51,32 @@ export function ScoreStrip({ bins, limits, band, onBand }: Props) {
     document.addEventListener('keydown', cancel)
     return () => document.removeEventListener('keydown', cancel)
   }, [drag])
+  const handlers = {
+    ref: strip,
+    onPointerDown: start,
+    onPointerMove: move,
+    onPointerUp: end,
+    onPointerCancel: () => setDrag(null),
+  }
+  return { shown, chosen, handlers }
+}
 
+/**
+ * All mail under the filter along its junk score. Dragging over it chooses a band; both ends are sliders
+ * for the keyboard. Heights grow with the square root, so that one tall bar does not flatten the rest.
+ */
+export function ScoreStrip({ bins, limits, band, onBand }: Props) {
+  const { shown, chosen, handlers } = useBandDrag(band, onBand)
   return (
     <div className="w-full select-none">
-      <div
-        ref={strip}
-        onPointerDown={start}
-        onPointerMove={move}
-        onPointerUp={end}
-        onPointerCancel={() => setDrag(null)}
-        className="relative h-13 cursor-crosshair touch-none"
-      >
+      <div {...handlers} className="relative h-13 cursor-crosshair touch-none">
         {chosen && (
           <div
             className="absolute inset-y-0 bg-line/60"
             style={{ left: `${shown.from}%`, right: `${100 - shown.to}%` }}
           />
         )}
-        <div className="absolute inset-x-0 bottom-0 flex h-11 items-end border-b border-line-strong">
-          {bins.map((n, i) => {
-            const inBand = i * step >= shown.from && i * step < shown.to
-            return (
-              <div
-                key={i}
-                className="flex-1 px-px"
-                title={t('strip.bin', { count: n, from: i * step, to: (i + 1) * step })}
-              >
-                <div
-                  className={clsx('rounded-t-[1.5px]', chosen && inBand ? 'bg-petrol' : 'bg-line-strong')}
-                  style={{ height: n === 0 ? 0 : Math.max(2, (Math.sqrt(n) / top) * 42) }}
-                />
-              </div>
-            )
-          })}
-        </div>
+        <Bars bins={bins} band={chosen ? shown : null} />
         <div
           className="absolute inset-y-1 border-l-2 border-dashed border-ink-2"
           style={{ left: `${limits.quarantined}%` }}
@@ -103,22 +90,54 @@ export function ScoreStrip({ bins, limits, band, onBand }: Props) {
             <BandEnd key={edge} edge={edge} band={shown} onBand={onBand} />
           ))}
       </div>
-      <div className="relative h-5 text-[0.82rem] text-ink-2">
-        <span className="absolute left-0">{t('strip.wanted')}</span>
-        <span
-          className="absolute -translate-x-1/2 whitespace-nowrap"
-          style={{ left: `${limits.quarantined}%` }}
-        >
-          {t('strip.limit', { at: limits.quarantined })}
-        </span>
-        <span
-          className="absolute -translate-x-1/2 whitespace-nowrap"
-          style={{ left: `${Math.min(limits.nearCertain, 82)}%` }}
-        >
-          {t('strip.nearCertain', { at: limits.nearCertain })}
-        </span>
-        <span className="absolute right-0">{t('strip.junk')}</span>
-      </div>
+      <Labels limits={limits} />
+    </div>
+  )
+}
+
+/** `band`: what is chosen; `null` for all of it. */
+function Bars({ bins, band }: Pick<Props, 'bins'> & { band: Band | null }) {
+  const { t } = useTranslation()
+  const top = Math.sqrt(Math.max(1, ...bins))
+  return (
+    <div className="absolute inset-x-0 bottom-0 flex h-11 items-end border-b border-line-strong">
+      {bins.map((n, i) => {
+        const inBand = band !== null && i * step >= band.from && i * step < band.to
+        return (
+          <div
+            key={i}
+            className="flex-1 px-px"
+            title={t('strip.bin', { count: n, from: i * step, to: (i + 1) * step })}
+          >
+            <div
+              className={clsx('rounded-t-[1.5px]', inBand ? 'bg-petrol' : 'bg-line-strong')}
+              style={{ height: n === 0 ? 0 : Math.max(2, (Math.sqrt(n) / top) * 42) }}
+            />
+          </div>
+        )
+      })}
+    </div>
+  )
+}
+
+function Labels({ limits }: Pick<Props, 'limits'>) {
+  const { t } = useTranslation()
+  return (
+    <div className="relative h-5 text-[0.82rem] text-ink-2">
+      <span className="absolute left-0">{t('strip.wanted')}</span>
+      <span
+        className="absolute -translate-x-1/2 whitespace-nowrap"
+        style={{ left: `${limits.quarantined}%` }}
+      >
+        {t('strip.limit', { at: limits.quarantined })}
+      </span>
+      <span
+        className="absolute -translate-x-1/2 whitespace-nowrap"
+        style={{ left: `${Math.min(limits.nearCertain, 82)}%` }}
+      >
+        {t('strip.nearCertain', { at: limits.nearCertain })}
+      </span>
+      <span className="absolute right-0">{t('strip.junk')}</span>
     </div>
   )
 }

@@ -20,12 +20,8 @@ function cameFrom(state: unknown): string {
 }
 
 export function SignIn() {
-  const { t } = useTranslation()
-  const client = useQueryClient()
   const { data } = useSessionQuery()
   const { state } = useLocation()
-  const [problem, setProblem] = useState('')
-  const [busy, setBusy] = useState(false)
   const setUp = useQuery({
     queryKey: queryKeyOf('set-up'),
     queryFn: ({ signal }) => call(setUpNeeded, { signal }),
@@ -38,7 +34,40 @@ export function SignIn() {
         <FirstSetUp />
       </Suspense>
     )
+  return (
+    <main className="grid h-full lg:grid-cols-[minmax(0,11fr)_minmax(0,9fr)]">
+      <Beside />
+      <div className="grid place-items-center px-8">
+        <Form />
+      </div>
+    </main>
+  )
+}
 
+/** What it is for, beside the form where there is room. */
+function Beside() {
+  const { t } = useTranslation()
+  return (
+    <div className="relative hidden overflow-hidden bg-petrol-deep text-[#F7F3EA] lg:block">
+      <SwingingField />
+      <div className="absolute inset-x-0 bottom-0 p-14">
+        <p className="font-serif text-[2.3rem] leading-tight font-medium text-balance">
+          {t('signIn.promise')}
+        </p>
+        <p className="mt-4 max-w-md text-[1.05rem] text-[#C4D5D3]">{t('signIn.more')}</p>
+      </div>
+    </div>
+  )
+}
+
+const field =
+  'w-full rounded-md border border-line-strong bg-raised px-3 py-2.5 text-[1.05rem] outline-offset-1'
+
+function Form() {
+  const { t } = useTranslation()
+  const client = useQueryClient()
+  const [problem, setProblem] = useState('')
+  const [busy, setBusy] = useState(false)
   const submit = async (event: FormEvent<HTMLFormElement>) => {
     event.preventDefault()
     const form = new FormData(event.currentTarget)
@@ -52,59 +81,35 @@ export function SignIn() {
       setBusy(false)
     }
   }
-  const field =
-    'w-full rounded-md border border-line-strong bg-raised px-3 py-2.5 text-[1.05rem] outline-offset-1'
   return (
-    <main className="grid h-full lg:grid-cols-[minmax(0,11fr)_minmax(0,9fr)]">
-      <div className="relative hidden overflow-hidden bg-petrol-deep text-[#F7F3EA] lg:block">
-        <SwingingField />
-        <div className="absolute inset-x-0 bottom-0 p-14">
-          <p className="font-serif text-[2.3rem] leading-tight font-medium text-balance">
-            {t('signIn.promise')}
-          </p>
-          <p className="mt-4 max-w-md text-[1.05rem] text-[#C4D5D3]">{t('signIn.more')}</p>
-        </div>
+    <form onSubmit={event => void submit(event)} className="w-full max-w-sm">
+      <div className="mb-8 flex items-center gap-3 font-serif text-[1.7rem] font-semibold">
+        <img src="/mark.svg" alt="" className="size-10" />
+        Pendro
       </div>
-      <div className="grid place-items-center px-8">
-        <form onSubmit={event => void submit(event)} className="w-full max-w-sm">
-          <div className="mb-8 flex items-center gap-3 font-serif text-[1.7rem] font-semibold">
-            <img src="/mark.svg" alt="" className="size-10" />
-            Pendro
-          </div>
-          <h1 className="mb-5 font-serif text-[1.35rem] font-semibold">{t('signIn.title')}</h1>
-          <label className="mb-4 block">
-            <span className="mb-1 block font-semibold">{t('signIn.name')}</span>
-            <input name="signIn" required autoFocus autoComplete="username" className={field} />
-          </label>
-          <label className="mb-5 block">
-            <span className="mb-1 block font-semibold">{t('signIn.password')}</span>
-            <input
-              name="password"
-              type="password"
-              required
-              autoComplete="current-password"
-              className={field}
-            />
-          </label>
-          {problem !== '' && (
-            <p
-              role="alert"
-              className="mb-4 rounded-md border border-stop/40 bg-amber-tint px-3 py-2 text-stop"
-            >
-              {problem}
-            </p>
-          )}
-          <Button
-            kind="main"
-            type="submit"
-            disabled={busy}
-            className="w-full justify-center py-2.5 text-[1.05rem]"
-          >
-            {t('signIn.go')}
-          </Button>
-        </form>
-      </div>
-    </main>
+      <h1 className="mb-5 font-serif text-[1.35rem] font-semibold">{t('signIn.title')}</h1>
+      <label className="mb-4 block">
+        <span className="mb-1 block font-semibold">{t('signIn.name')}</span>
+        <input name="signIn" required autoFocus autoComplete="username" className={field} />
+      </label>
+      <label className="mb-5 block">
+        <span className="mb-1 block font-semibold">{t('signIn.password')}</span>
+        <input name="password" type="password" required autoComplete="current-password" className={field} />
+      </label>
+      {problem !== '' && (
+        <p role="alert" className="mb-4 rounded-md border border-stop/40 bg-amber-tint px-3 py-2 text-stop">
+          {problem}
+        </p>
+      )}
+      <Button
+        kind="main"
+        type="submit"
+        disabled={busy}
+        className="w-full justify-center py-2.5 text-[1.05rem]"
+      >
+        {t('signIn.go')}
+      </Button>
+    </form>
   )
 }
 

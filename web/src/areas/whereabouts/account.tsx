@@ -12,40 +12,54 @@ import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { stopDetails } from './stop-text.ts'
 
-/** The whole way of one message on one page: to print, to copy, to tell. */
-export function Account() {
-  const { t } = useTranslation()
-  const times = useTimes()
-  const show = useNotices(state => state.show)
-  const { id } = useParams()
-  const [language, setLanguage] = useState<DigestLanguage | null>(null)
-  const { data, error, refetch } = useQuery({
+type Told = NonNullable<ReturnType<typeof useAccount>['data']>
+
+const useAccount = (id: string | undefined) =>
+  useQuery({
     queryKey: queryKeyOf('where', 'account', id),
     queryFn: ({ signal }) => call(readAccount, { params: { id: id ?? '' }, signal }),
   })
-  if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
-  if (!data) return <SkeletonRows count={5} />
-  const { hit, organisation, explanations } = data
-  const spoken = language ?? digestLanguage.safeParse(hit.mailboxLanguage).data ?? 'en'
-  const lines = hit.journey.map(stop => ({
-    stop,
+
+/** The stops of a journey as lines: when, what, and what is known of it. */
+function useLines({ hit }: Told) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  return hit.journey.map(stop => ({
     name: t(`whereabouts.stop.${stop.kind}`),
     time: stop.at === null ? '' : times.full(stop.at),
     details: [
       ...stopDetails(stop, hit.fromAddress, t),
       ...(stop.facts.rule ? [t('whereabouts.detail.rule', stop.facts)] : []),
     ].join(', '),
+    coming: stop.stage === 'coming' ? t('whereabouts.account.coming') : '',
   }))
+}
+
+type Line = ReturnType<typeof useLines>[number]
+
+const said = (parts: readonly string[], between: string) => parts.filter(part => part !== '').join(between)
+
+/** The whole way of one message on one page: to print, to copy, to tell. */
+export function Account() {
+  const { id } = useParams()
+  const { data, error, refetch } = useAccount(id)
+  if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
+  return data ? <Page told={data} /> : <SkeletonRows count={5} />
+}
+
+function Page({ told }: { told: Told }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const show = useNotices(state => state.show)
+  const { hit, organisation, explanations } = told
+  const [language, setLanguage] = useState(digestLanguage.safeParse(hit.mailboxLanguage).data ?? 'en')
+  const lines = useLines(told)
   const copy = async () => {
     const text = [
       hit.subject,
       `${hit.fromName} <${hit.fromAddress}> ${t('whereabouts.to', { to: hit.to })}`,
-      ...lines.map(({ stop, name, time, details }) =>
-        [time, name, details, stop.stage === 'coming' ? t('whereabouts.account.coming') : '']
-          .filter(part => part !== '')
-          .join(' · '),
-      ),
-      explanations[spoken] ?? '',
+      ...lines.map(({ name, time, details, coming }) => said([time, name, details, coming], ' · ')),
+      explanations[language] ?? '',
     ].join('\n')
     await navigator.clipboard.writeText(text)
     show({ tone: 'done', text: t('whereabouts.account.copied') })
@@ -66,46 +80,64 @@ export function Account() {
         <p>
           {hit.fromName} <span className="font-mono break-all">{hit.fromAddress}</span>
         </p>
-        <h2 className="mt-5 font-bold">
-          {t('whereabouts.account.explanation')}{' '}
-          <span className="font-normal print:hidden">
-            <SentenceSlot
-              label={t('whereabouts.account.language')}
-              text={t(`whereabouts.account.languages.${spoken}`)}
-              value={spoken}
-              options={digestLanguage.options.map(value => ({
-                value,
-                text: t(`whereabouts.account.languages.${value}`),
-              }))}
-              onPick={setLanguage}
-            />
-          </span>
-        </h2>
-        <p lang={spoken} className="mt-1 rounded-lg border border-line bg-sheet px-4 py-3">
-          {explanations[spoken]}
-        </p>
+        <Explanation told={told} language={language} onLanguage={setLanguage} />
         <h2 className="mt-5 font-bold">{t('whereabouts.account.way')}</h2>
-        <table className="mt-1 w-full border-collapse">
-          <tbody>
-            {lines.map(({ stop, name, time, details }, i) => (
-              <tr key={i} className="border-b border-line align-top">
-                <td className="py-1.5 pr-4 whitespace-nowrap text-ink-2">{time}</td>
-                <th scope="row" className="py-1.5 pr-4 text-left">
-                  {name}
-                </th>
-                <td className="py-1.5 break-words">
-                  {[details, stop.stage === 'coming' ? t('whereabouts.account.coming') : '']
-                    .filter(part => part !== '')
-                    .join(', ')}
-                </td>
-              </tr>
-            ))}
-          </tbody>
-        </table>
+        <Way lines={lines} />
         <p className="mt-4 text-[0.95rem] text-ink-2">
           {t('whereabouts.account.made', { time: times.full(new Date().toISOString()) })}
         </p>
       </article>
     </div>
+  )
+}
+
+interface ExplanationProps {
+  readonly told: Told
+  readonly language: DigestLanguage
+  readonly onLanguage: (language: DigestLanguage) => void
+}
+
+/** What to tell the colleague, in a language of theirs. */
+function Explanation({ told: { explanations }, language, onLanguage }: ExplanationProps) {
+  const { t } = useTranslation()
+  return (
+    <>
+      <h2 className="mt-5 font-bold">
+        {t('whereabouts.account.explanation')}{' '}
+        <span className="font-normal print:hidden">
+          <SentenceSlot
+            label={t('whereabouts.account.language')}
+            text={t(`whereabouts.account.languages.${language}`)}
+            value={language}
+            options={digestLanguage.options.map(value => ({
+              value,
+              text: t(`whereabouts.account.languages.${value}`),
+            }))}
+            onPick={onLanguage}
+          />
+        </span>
+      </h2>
+      <p lang={language} className="mt-1 rounded-lg border border-line bg-sheet px-4 py-3">
+        {explanations[language]}
+      </p>
+    </>
+  )
+}
+
+function Way({ lines }: { lines: readonly Line[] }) {
+  return (
+    <table className="mt-1 w-full border-collapse">
+      <tbody>
+        {lines.map(({ name, time, details, coming }, i) => (
+          <tr key={i} className="border-b border-line align-top">
+            <td className="py-1.5 pr-4 whitespace-nowrap text-ink-2">{time}</td>
+            <th scope="row" className="py-1.5 pr-4 text-left">
+              {name}
+            </th>
+            <td className="py-1.5 break-words">{said([details, coming], ', ')}</td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
   )
 }
