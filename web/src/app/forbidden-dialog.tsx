@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from '@tanstack/react-query'
-import { Dialog } from 'radix-ui'
+import { Dialog, DialogClose } from '../parts/dialog.tsx'
 import { useTranslation } from 'react-i18next'
 import { readForbidden, setForbidden } from '@pendro/contract'
 import { Button } from '../parts/buttons.tsx'
@@ -41,36 +41,30 @@ export function ForbiddenDialog({
     await client.invalidateQueries({ queryKey: key })
   }
   return (
-    <Dialog.Root open={open} onOpenChange={onOpenChange}>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/30" />
-        <Dialog.Content className="fixed top-1/2 left-1/2 z-50 w-[min(520px,94vw)] -translate-x-1/2 -translate-y-1/2 rounded-lg border border-line-strong bg-sheet p-6">
-          <Dialog.Title className="font-serif text-[1.2rem] font-semibold">
-            {t('forbidden.title')}
-          </Dialog.Title>
-          <Dialog.Description className="mt-1 text-ink-2">
-            {t(staffer.role === 'steward' ? 'forbidden.text' : 'forbidden.readOnly')}
-          </Dialog.Description>
-          {error && !data && <Failed error={error} />}
-          <ul className="mt-4 grid gap-2">
-            {data?.possible.map(kind => (
-              <li key={kind} className="flex items-center gap-3">
-                <fieldset disabled={staffer.role !== 'steward'} className="contents">
-                  <Checkbox
-                    checked={forbidden.includes(kind)}
-                    label={t(`forbidden.kind.${kind}`)}
-                    onChange={on => void change(kind, on)}
-                  />
-                </fieldset>
-                <span>{t(`forbidden.kind.${kind}`)}</span>
-              </li>
-            ))}
-          </ul>
-          <Dialog.Close asChild>
-            <Button className="mt-5">{t('keys.close')}</Button>
-          </Dialog.Close>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <Dialog
+      open={open}
+      onOpenChange={onOpenChange}
+      title={t('forbidden.title')}
+      text={t(staffer.role === 'steward' ? 'forbidden.text' : 'forbidden.readOnly')}
+    >
+      {error && !data && <Failed error={error} />}
+      <ul className="mt-4 grid gap-2">
+        {data?.possible.map(kind => (
+          <li key={kind} className="flex items-center gap-3">
+            <fieldset disabled={staffer.role !== 'steward'} className="contents">
+              <Checkbox
+                checked={forbidden.includes(kind)}
+                label={t(`forbidden.kind.${kind}`)}
+                onChange={on => void change(kind, on)}
+              />
+            </fieldset>
+            <span>{t(`forbidden.kind.${kind}`)}</span>
+          </li>
+        ))}
+      </ul>
+      <DialogClose asChild>
+        <Button className="mt-5">{t('keys.close')}</Button>
+      </DialogClose>
+    </Dialog>
   )
 }

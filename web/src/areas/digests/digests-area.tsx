@@ -211,27 +211,40 @@ function Preview({ mailboxId }: { mailboxId: number }) {
         role="region"
         aria-label={t('digests.preview')}
       >
-        {data.message === null ? (
-          <Empty title={t('digests.empty')}>{t('digests.emptyText', { name: data.mailbox.name })}</Empty>
-        ) : (
-          <AsSeen message={data.message} form={form} setForm={setForm}>
-            <SentenceSlot
-              label={t('digests.languageLabel')}
-              text={t(`digests.language.${data.language}`)}
-              value={data.language}
-              options={digestLanguage.options.map(value => ({
-                value: value as string,
-                text: t(`digests.language.${value}`),
-              }))}
-              onPick={value => setLanguage(value as DigestLanguage)}
-            />
-          </AsSeen>
-        )}
+        <Composed data={data} form={form} setForm={setForm} onLanguage={setLanguage} />
         {mayWrite(session) && <LineNotes lines={data.lines} />}
         <Changed changed={data.changed} />
         <SentBefore sent={data.sent} form={form} setForm={setForm} />
       </div>
     </div>
+  )
+}
+
+interface ComposedProps {
+  readonly data: DigestPreview
+  readonly form: Form
+  readonly setForm: (form: Form) => void
+  readonly onLanguage: (language: DigestLanguage) => void
+}
+
+/** The digest as a mail program would show it, in any of its languages. */
+function Composed({ data, form, setForm, onLanguage }: ComposedProps) {
+  const { t } = useTranslation()
+  return data.message === null ? (
+    <Empty title={t('digests.empty')}>{t('digests.emptyText', { name: data.mailbox.name })}</Empty>
+  ) : (
+    <AsSeen message={data.message} form={form} setForm={setForm}>
+      <SentenceSlot
+        label={t('digests.languageLabel')}
+        text={t(`digests.language.${data.language}`)}
+        value={data.language}
+        options={digestLanguage.options.map(value => ({
+          value: value as string,
+          text: t(`digests.language.${value}`),
+        }))}
+        onPick={value => onLanguage(value as DigestLanguage)}
+      />
+    </AsSeen>
   )
 }
 

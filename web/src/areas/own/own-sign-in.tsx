@@ -10,14 +10,14 @@ const field = 'w-full rounded-md border border-line-strong bg-raised px-3 py-2.5
 
 type Way = 'password' | 'code'
 
-/** First use on a device: a password of one's own, or a code sent to the mailbox. */
-export function OwnSignIn({ address: known }: { address: string }) {
-  const { t } = useTranslation()
+interface Typed {
+  readonly address: string
+  readonly secret: string
+  readonly way: Way
+}
+
+function useEntering({ address, secret, way }: Typed, onCodeSent: () => void) {
   const client = useQueryClient()
-  const problemText = useProblemText()
-  const [address, setAddress] = useState(known)
-  const [secret, setSecret] = useState('')
-  const [way, setWay] = useState<Way>('password')
   const entering = useMutation({
     mutationFn: () =>
       call(enterOwn, {
@@ -27,11 +27,23 @@ export function OwnSignIn({ address: known }: { address: string }) {
   })
   const asking = useMutation({
     mutationFn: () => call(askCode, { body: { address } }),
-    onSuccess: () => {
-      setWay('code')
-      setSecret('')
-    },
+    onSuccess: onCodeSent,
   })
+  return { entering, asking }
+}
+
+/** First use on a device: a password of one's own, or a code sent to the mailbox. */
+export function OwnSignIn({ address: known }: { address: string }) {
+  const { t } = useTranslation()
+  const problemText = useProblemText()
+  const [address, setAddress] = useState(known)
+  const [secret, setSecret] = useState('')
+  const [way, setWay] = useState<Way>('password')
+  const change = (next: Way) => {
+    setWay(next)
+    setSecret('')
+  }
+  const { entering, asking } = useEntering({ address, secret, way }, () => change('code'))
   const problem = entering.error ?? asking.error
   const submit = (event: FormEvent) => {
     event.preventDefault()
@@ -75,10 +87,7 @@ export function OwnSignIn({ address: known }: { address: string }) {
         way={way}
         disabled={asking.isPending || !address.includes('@')}
         onCode={() => asking.mutate()}
-        onPassword={() => {
-          setWay('password')
-          setSecret('')
-        }}
+        onPassword={() => change('password')}
       />
     </form>
   )

@@ -1,7 +1,7 @@
 import { useTranslation } from 'react-i18next'
-import { X } from 'lucide-react'
 import { useNumbers } from '../../app/times.ts'
 import { worthALook } from '../../app/shell.tsx'
+import { FindChip } from '../../parts/find-chip.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
@@ -59,16 +59,7 @@ export function FilterSentence({
           ),
         }}
       />
-      {filter.find && (
-        <button
-          type="button"
-          onClick={() => change({ find: undefined })}
-          className="ml-2 inline-flex items-center gap-1 rounded-sm bg-amber-tint px-2 font-semibold text-amber"
-        >
-          {t('review.finding', { find: filter.find })}
-          <X aria-label={t('review.findNothing')} className="size-4" />
-        </button>
-      )}
+      {filter.find && <FindChip find={filter.find} onClear={() => change({ find: undefined })} />}
     </div>
   )
 }

@@ -2,7 +2,7 @@ import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
 import { FileUp } from 'lucide-react'
-import { Dialog } from 'radix-ui'
+import { Dialog, DialogClose, DialogTrigger } from '../../parts/dialog.tsx'
 import { useTranslation } from 'react-i18next'
 import { handIn } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
@@ -45,42 +45,54 @@ export function HandIn() {
     }
   }
   return (
-    <Dialog.Root open={open} onOpenChange={setOpen}>
-      <Dialog.Trigger className="ml-2 inline-flex items-center gap-1 text-[0.92rem] text-ink-2 underline decoration-line-strong underline-offset-3 hover:text-petrol">
-        <FileUp aria-hidden className="size-3.5" /> {t('handIn.title')}
-      </Dialog.Trigger>
-      <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/30" />
-        <Dialog.Content className="fixed top-1/2 left-1/2 z-50 w-[min(480px,94vw)] -translate-x-1/2 -translate-y-1/2 rounded-lg border border-line-strong bg-sheet p-6">
-          <Dialog.Title className="font-serif text-[1.2rem] font-semibold">{t('handIn.title')}</Dialog.Title>
-          <Dialog.Description className="mt-1 text-ink-2">{t('handIn.text')}</Dialog.Description>
-          <label className="mt-4 block">
-            <span className="mb-1 block font-semibold">{t('handIn.file')}</span>
-            <input
-              type="file"
-              accept=".eml,message/rfc822"
-              onChange={event => setFile(event.target.files?.[0] ?? null)}
-            />
-          </label>
-          {problem !== '' && (
-            <p role="alert" className="mt-3 text-stop">
-              {problem}
-            </p>
-          )}
-          <div className="mt-5 flex gap-3">
-            <Button kind="main" disabled={busy || !file} onClick={() => void send('phishing')}>
-              {t('handIn.phishing')}
-            </Button>
-            <Button disabled={busy || !file} onClick={() => void send('junk')}>
-              {t('handIn.junk')}
-            </Button>
-            <Dialog.Close asChild>
-              <Button className="ml-auto">{t('handIn.cancel')}</Button>
-            </Dialog.Close>
-          </div>
-        </Dialog.Content>
-      </Dialog.Portal>
-    </Dialog.Root>
+    <Dialog
+      open={open}
+      onOpenChange={setOpen}
+      title={t('handIn.title')}
+      text={t('handIn.text')}
+      trigger={
+        <DialogTrigger className="ml-2 inline-flex items-center gap-1 text-[0.92rem] text-ink-2 underline decoration-line-strong underline-offset-3 hover:text-petrol">
+          <FileUp aria-hidden className="size-3.5" /> {t('handIn.title')}
+        </DialogTrigger>
+      }
+    >
+      <label className="mt-4 block">
+        <span className="mb-1 block font-semibold">{t('handIn.file')}</span>
+        <input
+          type="file"
+          accept=".eml,message/rfc822"
+          onChange={event => setFile(event.target.files?.[0] ?? null)}
+        />
+      </label>
+      {problem !== '' && (
+        <p role="alert" className="mt-3 text-stop">
+          {problem}
+        </p>
+      )}
+      <Verdicts disabled={busy || !file} onVerdict={verdict => void send(verdict)} />
+    </Dialog>
+  )
+}
+
+interface VerdictsProps {
+  readonly disabled: boolean
+  readonly onVerdict: (verdict: 'junk' | 'phishing') => void
+}
+
+function Verdicts({ disabled, onVerdict }: VerdictsProps) {
+  const { t } = useTranslation()
+  return (
+    <div className="mt-5 flex gap-3">
+      <Button kind="main" disabled={disabled} onClick={() => onVerdict('phishing')}>
+        {t('handIn.phishing')}
+      </Button>
+      <Button disabled={disabled} onClick={() => onVerdict('junk')}>
+        {t('handIn.junk')}
+      </Button>
+      <DialogClose asChild>
+        <Button className="ml-auto">{t('handIn.cancel')}</Button>
+      </DialogClose>
+    </div>
   )
 }
 

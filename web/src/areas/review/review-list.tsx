@@ -66,17 +66,7 @@ interface Props {
 const headingHeight = 34
 const rowHeight = 73
 
-export function ReviewList({
-  items,
-  openId,
-  marks,
-  ruledBy,
-  hasMore,
-  onMore,
-  onOpen,
-  onMark,
-  onCluster,
-}: Props) {
+export function ReviewList({ items, hasMore, onMore, ...rest }: Props) {
   const { t } = useTranslation()
   const scroller = useRef<HTMLDivElement>(null)
   const virtual = useVirtualizer({
@@ -92,6 +82,7 @@ export function ReviewList({
     if (hasMore && lastShown >= items.length - 25) onMore()
   }, [hasMore, lastShown, items.length, onMore])
 
+  const { openId } = rest
   const openIndex = items.findIndex(item => item.kind === 'row' && item.row.id === openId)
   useEffect(() => {
     if (openIndex >= 0) virtual.scrollToIndex(openIndex, { align: 'auto' })
@@ -112,37 +103,45 @@ export function ReviewList({
           if (!item) return null
           return (
             <div key={key} role="listitem" className="absolute inset-x-0" style={{ top: start }}>
-              {item.kind === 'cluster' && (
-                <ClusterHeading
-                  row={item.row}
-                  open={item.open}
-                  onToggle={() => onCluster(item.row.clusterKey)}
-                />
-              )}
-              {item.kind === 'singles' && (
-                <p
-                  className="flex items-center border-b border-line bg-ground/70 px-5 text-[0.92rem] font-bold"
-                  style={{ height: headingHeight }}
-                >
-                  {t('review.singles')}
-                </p>
-              )}
-              {item.kind === 'row' && (
-                <Row
-                  row={item.row}
-                  member={item.member}
-                  chosen={item.row.id === openId}
-                  marked={marks.has(item.row.id)}
-                  ruledBy={ruledBy.get(item.row.id) ?? null}
-                  onOpen={onOpen}
-                  onMark={onMark}
-                />
-              )}
+              <Entry item={item} {...rest} />
             </div>
           )
         })}
       </div>
     </div>
+  )
+}
+
+type EntryProps = Omit<Props, 'items' | 'hasMore' | 'onMore'> & { readonly item: Item }
+
+/** A row of the list: the heading of a cluster, of what stands alone, or a delivery. */
+function Entry({ item, openId, marks, ruledBy, onOpen, onMark, onCluster }: EntryProps) {
+  const { t } = useTranslation()
+  return (
+    <>
+      {item.kind === 'cluster' && (
+        <ClusterHeading row={item.row} open={item.open} onToggle={() => onCluster(item.row.clusterKey)} />
+      )}
+      {item.kind === 'singles' && (
+        <p
+          className="flex items-center border-b border-line bg-ground/70 px-5 text-[0.92rem] font-bold"
+          style={{ height: headingHeight }}
+        >
+          {t('review.singles')}
+        </p>
+      )}
+      {item.kind === 'row' && (
+        <Row
+          row={item.row}
+          member={item.member}
+          chosen={item.row.id === openId}
+          marked={marks.has(item.row.id)}
+          ruledBy={ruledBy.get(item.row.id) ?? null}
+          onOpen={onOpen}
+          onMark={onMark}
+        />
+      )}
+    </>
   )
 }
 

@@ -1,6 +1,6 @@
-import { X } from 'lucide-react'
 import { useTranslation } from 'react-i18next'
 import { useNumbers } from '../../app/times.ts'
+import { FindChip } from '../../parts/find-chip.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
@@ -68,16 +68,7 @@ export function FilterSentence({ filter, change, counts }: Props) {
       ) : (
         <span className="skeleton inline-block h-4 w-40 align-middle" />
       )}
-      {filter.find && (
-        <button
-          type="button"
-          onClick={() => change({ find: undefined })}
-          className="ml-2 inline-flex items-center gap-1 rounded-sm bg-amber-tint px-2 font-semibold text-amber"
-        >
-          {t('review.finding', { find: filter.find })}
-          <X aria-label={t('review.findNothing')} className="size-4" />
-        </button>
-      )}
+      {filter.find && <FindChip find={filter.find} onClear={() => change({ find: undefined })} />}
     </div>
   )
 }

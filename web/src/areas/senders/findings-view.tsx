@@ -81,8 +81,6 @@ function Finding({ finding }: { finding: FindingShape }) {
   const { t } = useTranslation()
   const times = useTimes()
   const session = useSession()
-  const [remedy, setRemedy] = useState<string | null>(null)
-  const [isAsiding, setAsiding] = useState(false)
   const { entries, entryCount } = finding
   return (
     <li className="rounded-md border border-line-strong bg-sheet px-4 py-3">
@@ -101,45 +99,53 @@ function Finding({ finding }: { finding: FindingShape }) {
           text={t('senders.finding.asideBy', { ...finding.aside, day: times.day(finding.aside.at) })}
         />
       ) : (
-        mayWrite(session) && (
-          <>
-            <p className="mt-2 flex flex-wrap gap-1.5">
-              {finding.remedies.map(({ name, adds, ends }) => (
-                <Button
-                  key={name}
-                  aria-expanded={remedy === name}
-                  className="min-w-0 text-left text-[0.95rem] [overflow-wrap:anywhere] whitespace-normal!"
-                  onClick={() => {
-                    setAsiding(false)
-                    setRemedy(remedy === name ? null : name)
-                  }}
-                >
-                  {t(`senders.remedy.${name}`, { pattern: adds[0] ?? '', adds: adds.length, count: ends })}
-                </Button>
-              ))}
-              <Button
-                kind="link"
-                className="ml-auto self-center text-[0.95rem]"
-                aria-expanded={isAsiding}
-                onClick={() => {
-                  setRemedy(null)
-                  setAsiding(!isAsiding)
-                }}
-              >
-                {t('senders.finding.setAside')}
-              </Button>
-            </p>
-            {remedy !== null && (
-              <RemedyPreview
-                chosen={{ findings: [{ key: finding.key, remedy: remedy as 'end' }] }}
-                patterns={entries.map(({ pattern }) => pattern)}
-              />
-            )}
-            {isAsiding && <AsideForm finding={finding} />}
-          </>
-        )
+        mayWrite(session) && <Remedies finding={finding} />
       )}
     </li>
+  )
+}
+
+/** What can be done about a finding, one at a time: a remedy with its proof, or set aside with a reason. */
+function Remedies({ finding }: { finding: FindingShape }) {
+  const { t } = useTranslation()
+  const [remedy, setRemedy] = useState<string | null>(null)
+  const [isAsiding, setAsiding] = useState(false)
+  return (
+    <>
+      <p className="mt-2 flex flex-wrap gap-1.5">
+        {finding.remedies.map(({ name, adds, ends }) => (
+          <Button
+            key={name}
+            aria-expanded={remedy === name}
+            className="min-w-0 text-left text-[0.95rem] [overflow-wrap:anywhere] whitespace-normal!"
+            onClick={() => {
+              setAsiding(false)
+              setRemedy(remedy === name ? null : name)
+            }}
+          >
+            {t(`senders.remedy.${name}`, { pattern: adds[0] ?? '', adds: adds.length, count: ends })}
+          </Button>
+        ))}
+        <Button
+          kind="link"
+          className="ml-auto self-center text-[0.95rem]"
+          aria-expanded={isAsiding}
+          onClick={() => {
+            setRemedy(null)
+            setAsiding(!isAsiding)
+          }}
+        >
+          {t('senders.finding.setAside')}
+        </Button>
+      </p>
+      {remedy !== null && (
+        <RemedyPreview
+          chosen={{ findings: [{ key: finding.key, remedy: remedy as 'end' }] }}
+          patterns={finding.entries.map(({ pattern }) => pattern)}
+        />
+      )}
+      {isAsiding && <AsideForm finding={finding} />}
+    </>
   )
 }
 

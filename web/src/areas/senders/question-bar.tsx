@@ -21,6 +21,16 @@ interface Props {
   readonly onAdd: () => void
 }
 
+function useReachQuestion(from: string, mailbox: number | undefined, authenticated: 'yes' | 'no') {
+  const question = { from, mailbox: mailbox ?? 0, authenticated }
+  return useQuery({
+    queryKey: queryKeyOf('question', question),
+    enabled: from !== '' && mailbox !== undefined,
+    queryFn: ({ signal }) => call(wouldReach, { query: question, signal }),
+    placeholderData: keepPreviousData,
+  })
+}
+
 /** "Would mail from … reach …?", answered by the path it would take. */
 export function QuestionBar({ from: asked, mailbox: usual, onAdd }: Props) {
   const { t } = useTranslation()
@@ -32,13 +42,7 @@ export function QuestionBar({ from: asked, mailbox: usual, onAdd }: Props) {
   useEffect(() => {
     if (usual !== undefined) setMailbox(usual)
   }, [usual])
-  const question = { from, mailbox: mailbox ?? 0, authenticated }
-  const { data, error } = useQuery({
-    queryKey: queryKeyOf('question', question),
-    enabled: from !== '' && mailbox !== undefined,
-    queryFn: ({ signal }) => call(wouldReach, { query: question, signal }),
-    placeholderData: keepPreviousData,
-  })
+  const { data, error } = useReachQuestion(from, mailbox, authenticated)
   const name = useMailboxName(mailbox) ?? ''
   return (
     <footer
@@ -163,22 +167,29 @@ function Answer({ answer, name }: { answer: ReachAnswer; name: string }) {
           ].join(' ')}
         />{' '}
       </span>
-      <Popover.Root>
-        <Popover.Trigger className="border-b border-current font-semibold text-petrol hover:text-ink">
-          {t('senders.question.path')}
-        </Popover.Trigger>
-        <Popover.Portal>
-          <Popover.Content
-            side="top"
-            align="end"
-            sideOffset={6}
-            collisionPadding={12}
-            className="z-40 max-h-[70vh] w-[min(520px,94vw)] overflow-y-auto rounded-md border border-line-strong bg-raised p-3 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
-          >
-            <DecisionPath path={answer.path} name={name} />
-          </Popover.Content>
-        </Popover.Portal>
-      </Popover.Root>
+      <PathOnDemand path={answer.path} name={name} />
     </>
+  )
+}
+
+function PathOnDemand({ path, name }: { path: ReachAnswer['path']; name: string }) {
+  const { t } = useTranslation()
+  return (
+    <Popover.Root>
+      <Popover.Trigger className="border-b border-current font-semibold text-petrol hover:text-ink">
+        {t('senders.question.path')}
+      </Popover.Trigger>
+      <Popover.Portal>
+        <Popover.Content
+          side="top"
+          align="end"
+          sideOffset={6}
+          collisionPadding={12}
+          className="z-40 max-h-[70vh] w-[min(520px,94vw)] overflow-y-auto rounded-md border border-line-strong bg-raised p-3 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
+        >
+          <DecisionPath path={path} name={name} />
+        </Popover.Content>
+      </Popover.Portal>
+    </Popover.Root>
   )
 }

@@ -5,6 +5,7 @@ import { useNavigate, useParams } from 'react-router'
 import { useKeys } from '../../app/keys.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
+import { Boundary } from '../../parts/boundary.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { AccuracyView } from './accuracy-view.tsx'
 import { DraftBar } from './draft-bar.tsx'
@@ -28,7 +29,7 @@ export function SendersArea() {
   const counts = useSenderCounts(filter)
   const sheet = useEntrySheet(openId)
   const rows = useMemo(() => list.data?.pages.flatMap(page => page.rows) ?? [], [list.data])
-  const { act, marks, mark, begin } = useDraft()
+  const { act, marks, begin } = useDraft()
   const onOpen = useCallback((entry: number) => open({ entry }), [open])
   useSendersLive()
   useListKeys(rows, openId, onOpen, sheet.data?.row)
@@ -43,44 +44,19 @@ export function SendersArea() {
       </section>
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_minmax(22rem,27.5rem)]">
         <div className="min-h-0 border-r border-line-strong">
-          {list.isPending ? (
-            <SkeletonRows count={10} height={52} />
-          ) : list.error && !list.data ? (
-            <Failed error={list.error} onAgain={() => void list.refetch()} />
-          ) : rows.length === 0 ? (
-            <Nothing
-              filter={filter}
-              onAll={() => change({ ...usualFilter, mailbox: undefined, find: undefined })}
-            />
-          ) : (
-            <EntryTable
-              rows={rows}
-              openId={openId}
-              marks={marks}
-              hasMore={list.hasNextPage && !list.isFetchingNextPage}
-              onMore={() => void list.fetchNextPage()}
-              onOpen={onOpen}
-              onMark={mark}
-            />
-          )}
+          <List
+            list={list}
+            rows={rows}
+            openId={openId}
+            onOpen={onOpen}
+            filter={filter}
+            onAll={() => change({ ...usualFilter, mailbox: undefined, find: undefined })}
+          />
         </div>
         <div className="min-h-0">
-          {openId !== null ? (
-            <EntryView
-              key={openId}
-              id={openId}
-              onClose={() => open({})}
-              onPanel={next => open({ panel: next })}
-            />
-          ) : panel === 'requests' ? (
-            <RequestsView onClose={() => open({})} />
-          ) : panel === 'accuracy' ? (
-            <AccuracyView onClose={() => open({})} />
-          ) : panel !== null ? (
-            <FindingsView key={panel} kind={panel} onClose={() => open({})} />
-          ) : (
-            <UpkeepPanel onOpen={next => open({ panel: next })} />
-          )}
+          <Boundary of={`${openId ?? ''} ${panel ?? ''}`}>
+            <Beside openId={openId} panel={panel} open={open} />
+          </Boundary>
         </div>
       </div>
       {act ? (
@@ -95,6 +71,48 @@ export function SendersArea() {
         />
       )}
     </div>
+  )
+}
+
+type Address = ReturnType<typeof useSendersAddress>
+
+/** Beside the list: the open entry, a panel of upkeep, or what upkeep has found. */
+function Beside({ openId, panel, open }: Pick<Address, 'panel' | 'open'> & { openId: number | null }) {
+  const close = () => open({})
+  if (openId !== null)
+    return <EntryView key={openId} id={openId} onClose={close} onPanel={next => open({ panel: next })} />
+  if (panel === 'requests') return <RequestsView onClose={close} />
+  if (panel === 'accuracy') return <AccuracyView onClose={close} />
+  if (panel !== null) return <FindingsView key={panel} kind={panel} onClose={close} />
+  return <UpkeepPanel onOpen={next => open({ panel: next })} />
+}
+
+interface ListProps extends Pick<Address, 'filter'> {
+  readonly list: ReturnType<typeof useEntryRows>
+  readonly rows: readonly Row[]
+  readonly openId: number | null
+  readonly onOpen: (id: number) => void
+  readonly onAll: () => void
+}
+
+function List({ list, rows, openId, onOpen, filter, onAll }: ListProps) {
+  const { marks, mark } = useDraft()
+  return list.isPending ? (
+    <SkeletonRows count={10} height={52} />
+  ) : list.error && !list.data ? (
+    <Failed error={list.error} onAgain={() => void list.refetch()} />
+  ) : rows.length === 0 ? (
+    <Nothing filter={filter} onAll={onAll} />
+  ) : (
+    <EntryTable
+      rows={rows}
+      openId={openId}
+      marks={marks}
+      hasMore={list.hasNextPage && !list.isFetchingNextPage}
+      onMore={() => void list.fetchNextPage()}
+      onOpen={onOpen}
+      onMark={mark}
+    />
   )
 }
 

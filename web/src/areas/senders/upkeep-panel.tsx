@@ -38,31 +38,8 @@ export function UpkeepPanel({ onOpen }: { onOpen: (panel: Panel) => void }) {
             onOpen={() => onOpen('requests')}
           />
         )}
-        {data?.groups.map(({ kind, count, aside, first }) => (
-          <Card
-            key={kind}
-            count={count}
-            tone={
-              count === 0
-                ? 'text-ink-2'
-                : grave.includes(kind)
-                  ? 'text-stop'
-                  : mild.includes(kind)
-                    ? 'text-ink'
-                    : 'text-amber'
-            }
-            title={t(`senders.upkeep.kind.${kind}`, { count })}
-            text={[
-              first ? factsText(first, t) : '',
-              aside > 0 ? t('senders.upkeep.aside', { count: aside }) : '',
-            ]
-              .filter(text => text !== '')
-              .join(' ')}
-            act={t(
-              `senders.upkeep.act.${tidyKind.safeParse(kind).success ? 'tidy' : kind === 'quiet' ? 'look' : 'decide'}`,
-            )}
-            onOpen={() => onOpen(kind)}
-          />
+        {data?.groups.map(group => (
+          <Group key={group.kind} group={group} onOpen={() => onOpen(group.kind)} />
         ))}
         {!data && Array.from({ length: 4 }, (_, i) => <li key={i} className="skeleton h-20 rounded-md" />)}
       </ul>
@@ -73,6 +50,38 @@ export function UpkeepPanel({ onOpen }: { onOpen: (panel: Panel) => void }) {
       )}
       {data && data.accuracy.length > 0 && <AccuracyLine upkeep={data} onOpen={() => onOpen('accuracy')} />}
     </section>
+  )
+}
+
+interface GroupProps {
+  readonly group: UpkeepShape['groups'][number]
+  readonly onOpen: () => void
+}
+
+/** Findings of one kind: how many, the worst of them, and what is to be done. */
+function Group({ group: { kind, count, aside, first }, onOpen }: GroupProps) {
+  const { t } = useTranslation()
+  return (
+    <Card
+      count={count}
+      tone={
+        count === 0
+          ? 'text-ink-2'
+          : grave.includes(kind)
+            ? 'text-stop'
+            : mild.includes(kind)
+              ? 'text-ink'
+              : 'text-amber'
+      }
+      title={t(`senders.upkeep.kind.${kind}`, { count })}
+      text={[first ? factsText(first, t) : '', aside > 0 ? t('senders.upkeep.aside', { count: aside }) : '']
+        .filter(text => text !== '')
+        .join(' ')}
+      act={t(
+        `senders.upkeep.act.${tidyKind.safeParse(kind).success ? 'tidy' : kind === 'quiet' ? 'look' : 'decide'}`,
+      )}
+      onOpen={onOpen}
+    />
   )
 }
 

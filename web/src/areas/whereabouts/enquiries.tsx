@@ -273,10 +273,9 @@ function Messages({ deliveries }: Pick<EnquirySheet, 'deliveries'>) {
   )
 }
 
-/** State and answer; the explanation of the chosen message can be put there in the colleague's language. */
-function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] }) {
+/** What is being written into an enquiry, and what becomes of it. */
+function useAnswerDraft(data: EnquirySheet, hits: readonly WhereHit[]) {
   const { t } = useTranslation()
-  const session = useSession()
   const client = useQueryClient()
   // Only what was touched here: the rest follows what others save, and what is typed is never swept away.
   const [state, setState] = useState<EnquiryState | null>(null)
@@ -302,6 +301,15 @@ function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] 
     onDone: ({ hit, explanations }) =>
       setAnswer(explanations[digestLanguage.safeParse(hit.mailboxLanguage).data ?? 'en'] ?? ''),
   })
+  const touched = state !== null || answer !== null
+  return { shown, touched, setState, setAnswer, saving, about, pasting }
+}
+
+/** State and answer; the explanation of the chosen message can be put there in the colleague's language. */
+function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] }) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const { shown, touched, setState, setAnswer, saving, about, pasting } = useAnswerDraft(data, hits)
   const submit = (event: FormEvent) => {
     event.preventDefault()
     saving.mutate()
@@ -335,11 +343,7 @@ function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] 
       </label>
       {!disabled && (
         <p className="flex flex-wrap items-center gap-3">
-          <Button
-            kind="main"
-            type="submit"
-            disabled={saving.isPending || (state === null && answer === null)}
-          >
+          <Button kind="main" type="submit" disabled={saving.isPending || !touched}>
             {t('whereabouts.enquiries.save')}
           </Button>
           {about !== undefined && (

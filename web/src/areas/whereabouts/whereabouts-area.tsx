@@ -1,11 +1,10 @@
-import { queryKeyOf } from '../../app/query-keys.ts'
 import { useDeferredValue, useEffect } from 'react'
-import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import { changeEnquiry, type WhereAnswer, type WhereHit, type WhereQuestion } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { call } from '../../app/api.ts'
+import { useAct } from '../../app/use-act.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
@@ -35,9 +34,7 @@ function withLater(first: readonly WhereHit[], later: readonly WhereHit[]): read
 /** "She mailed me, where is it?" answered while the colleague is still on the phone. */
 export function WhereaboutsArea() {
   const { t } = useTranslation()
-  const session = useSession()
   const client = useQueryClient()
-  const show = useNotices(state => state.show)
   const { question, enquiry, adding, go } = useAddress()
   const answer = useAnswer(question)
   useLiveWhereabouts()
@@ -47,15 +44,6 @@ export function WhereaboutsArea() {
     if (opened && isBlankQuestion(question) && !isBlankQuestion(opened.question))
       go(opened.question, opened.id)
   }, [opened, question, go])
-  const choosing = useMutation({
-    mutationFn: (delivery: number) =>
-      call(changeEnquiry, { params: { id: enquiry ?? 0 }, body: { delivery } }),
-    onSuccess: () => {
-      show({ tone: 'done', text: t('whereabouts.act.isChosen') })
-      void client.invalidateQueries({ queryKey: queryKeyOf('enquiries') })
-    },
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
-  })
   const look = (next: WhereQuestion) => {
     // An answer that is known by now is a wish to look again, in the order of now.
     const key = ['where', trimmed(next)]
@@ -66,8 +54,6 @@ export function WhereaboutsArea() {
     }
   }
   const hits = answer.data?.hits ?? noHits
-  // The likeliest are drawn at once, the others in the next breath; until then those before them stay.
-  const drawn = withLater(hits.slice(0, 3), useDeferredValue(hits).slice(3))
   return (
     <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
       <section className="border-b border-line-strong px-6 py-4">
@@ -84,33 +70,7 @@ export function WhereaboutsArea() {
         </p>
       </section>
       <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_minmax(300px,380px)]">
-        <div
-          className="min-h-0 space-y-3 overflow-y-auto px-6 py-4"
-          tabIndex={0}
-          role="region"
-          aria-label={t('areas.whereabouts')}
-          aria-busy={answer.isFetching}
-        >
-          {answer.isFetching && !answer.data && <SkeletonRows count={3} height={140} />}
-          {answer.error && !answer.data && (
-            <Failed error={answer.error} onAgain={() => void answer.refetch()} />
-          )}
-          {answer.data && !isBlankQuestion(question) && <Notes data={answer.data} question={question} />}
-          {!isBlankQuestion(question) &&
-            drawn.map((hit, i) => (
-              <HitCard
-                key={keyOf(hit)}
-                hit={hit}
-                first={i === 0}
-                onChoose={
-                  enquiry !== null && mayWrite(session) && hit.kind === 'delivery'
-                    ? () => choosing.mutate(hit.id)
-                    : null
-                }
-              />
-            ))}
-          {!isBlankQuestion(question) && answer.data?.nothing && <Nothing nothing={answer.data.nothing} />}
-        </div>
+        <Hits answer={answer} question={question} enquiry={enquiry} />
         <Enquiries
           open={enquiry}
           adding={adding}
@@ -120,6 +80,53 @@ export function WhereaboutsArea() {
           onOpen={id => go(typeof id === 'number' ? noQuestion : question, id)}
         />
       </div>
+    </div>
+  )
+}
+
+interface HitsProps {
+  readonly answer: ReturnType<typeof useAnswer>
+  readonly question: WhereQuestion
+  readonly enquiry: number | null
+}
+
+/** What may be meant, best first; with an enquiry open, one of them can be chosen for it. */
+function Hits({ answer, question, enquiry }: HitsProps) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const hits = answer.data?.hits ?? noHits
+  // The likeliest are drawn at once, the others in the next breath; until then those before them stay.
+  const drawn = withLater(hits.slice(0, 3), useDeferredValue(hits).slice(3))
+  const choosing = useAct({
+    send: (delivery: number) => call(changeEnquiry, { params: { id: enquiry ?? 0 }, body: { delivery } }),
+    notice: () => ({ text: t('whereabouts.act.isChosen') }),
+    stale: ['enquiries'],
+  })
+  return (
+    <div
+      className="min-h-0 space-y-3 overflow-y-auto px-6 py-4"
+      tabIndex={0}
+      role="region"
+      aria-label={t('areas.whereabouts')}
+      aria-busy={answer.isFetching}
+    >
+      {answer.isFetching && !answer.data && <SkeletonRows count={3} height={140} />}
+      {answer.error && !answer.data && <Failed error={answer.error} onAgain={() => void answer.refetch()} />}
+      {answer.data && !isBlankQuestion(question) && <Notes data={answer.data} question={question} />}
+      {!isBlankQuestion(question) &&
+        drawn.map((hit, i) => (
+          <HitCard
+            key={keyOf(hit)}
+            hit={hit}
+            first={i === 0}
+            onChoose={
+              enquiry !== null && mayWrite(session) && hit.kind === 'delivery'
+                ? () => choosing.mutate(hit.id)
+                : null
+            }
+          />
+        ))}
+      {!isBlankQuestion(question) && answer.data?.nothing && <Nothing nothing={answer.data.nothing} />}
     </div>
   )
 }
