@@ -1,5 +1,5 @@
 // `npm test`: everything that must hold, from a fresh clone. Ends with `N passed, N failed` for the whole.
-import { spawnSync } from 'node:child_process'
+import { spawn } from 'node:child_process'
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
 import {
@@ -23,68 +23,109 @@ rmSync(results, { recursive: true, force: true })
 mkdirSync(results, { recursive: true })
 
 const total = { passed: 0, failed: 0, skipped: 0 }
-const node = (...args) =>
-  spawnSync(process.execPath, args, {
+const env = { ...process.env, PENDRO_TEST_PSL: vectors }
+
+/** Runs a program beside others. What it says is kept until it has ended, so that each is read for itself. */
+function start(args, more = {}) {
+  const began = Date.now()
+  const child = spawn(process.execPath, args, {
     cwd: root,
-    stdio: 'inherit',
-    env: { ...process.env, PENDRO_TEST_PSL: vectors },
-  }).status === 0
+    env: { ...env, ...more },
+    stdio: ['ignore', 'pipe', 'pipe'],
+  })
+  const parts = []
+  child.stdout.on('data', part => parts.push(part))
+  child.stderr.on('data', part => parts.push(part))
+  return new Promise(resolve =>
+    child.once('close', code =>
+      resolve({
+        held: code === 0,
+        said: Buffer.concat(parts).toString(),
+        seconds: ((Date.now() - began) / 1000).toFixed(0),
+      }),
+    ),
+  )
+}
 
 /** One check that either holds or does not. */
-function check(name, ...args) {
-  const began = Date.now()
-  const held = node(...args)
+async function check(name, ...args) {
+  const { held, said, seconds } = await start(args)
+  process.stdout.write(said)
   total[held ? 'passed' : 'failed'] += 1
-  say(`${held ? 'holds' : 'FAILS'}: ${name} (${((Date.now() - began) / 1000).toFixed(0)} s)`)
+  say(`${held ? 'holds' : 'FAILS'}: ${name} (${seconds} s)`)
 }
 
 /** A runner that writes JSON; `count` reads it. A runner that ends badly without a count is one failure. */
-function suite(name, file, count, ...args) {
-  const ended = node(...args)
+async function suite(name, file, count, running) {
+  const { held, said, seconds } = await running
+  process.stdout.write(said)
   const counted = existsSync(file)
     ? count(JSON.parse(readFileSync(file, 'utf8')))
     : { passed: 0, failed: 0, skipped: 0 }
-  if (!ended && counted.failed === 0) counted.failed = 1
-  if (ended && counted.passed === 0) {
+  if (!held && counted.failed === 0) counted.failed = 1
+  if (held && counted.passed === 0) {
     say(`FAILS: ${name} ran no test`)
     counted.failed += 1
   }
   for (const key of Object.keys(total)) total[key] += counted[key]
-  say(`${name}: ${counted.passed} passed, ${counted.failed} failed, ${counted.skipped} skipped`)
+  say(
+    `${name}: ${counted.passed} passed, ${counted.failed} failed, ${counted.skipped} skipped (${seconds} s)`,
+  )
 }
 
 const tsc = 'node_modules/typescript7/bin/tsc'
-check('types', tsc, '--noEmit', '-p', 'tsconfig.json')
-check('types of the web part', tsc, '--noEmit', '-p', 'web/tsconfig.json')
-check('types of the browser tests', tsc, '--noEmit', '-p', 'e2e/tsconfig.json')
-check('lint, and imports running downward only', 'node_modules/eslint/bin/eslint.js', '.', '--max-warnings=0')
-check('nothing that nobody uses', 'node_modules/knip/bin/knip.js')
-check('format', 'node_modules/prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.')
 
-const vitestFile = join(results, 'vitest.json')
-suite(
-  'Vitest',
-  vitestFile,
-  r => ({ passed: r.numPassedTests, failed: r.numFailedTests, skipped: r.numPendingTests + r.numTodoTests }),
-  'node_modules/vitest/vitest.mjs',
-  'run',
-  '--reporter=default',
-  '--reporter=json',
-  `--outputFile.json=${vitestFile}`,
-)
+/** What needs nothing but the files. */
+async function look() {
+  await check('types', tsc, '--noEmit', '-p', 'tsconfig.json')
+  await check('types of the web part', tsc, '--noEmit', '-p', 'web/tsconfig.json')
+  await check('types of the browser tests', tsc, '--noEmit', '-p', 'e2e/tsconfig.json')
+  await check(
+    'lint, and imports running downward only',
+    'node_modules/eslint/bin/eslint.js',
+    '.',
+    '--max-warnings=0',
+  )
+  await check('nothing that nobody uses', 'node_modules/knip/bin/knip.js')
+  await check('format', 'node_modules/prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.')
+}
+
+const vitest = () => {
+  const file = join(results, 'vitest.json')
+  return suite(
+    'Vitest',
+    file,
+    r => ({
+      passed: r.numPassedTests,
+      failed: r.numFailedTests,
+      skipped: r.numPendingTests + r.numTodoTests,
+    }),
+    start([
+      'node_modules/vitest/vitest.mjs',
+      'run',
+      '--reporter=default',
+      '--reporter=json',
+      `--outputFile.json=${file}`,
+    ]),
+  )
+}
+
+const browser = () => {
+  const file = join(results, 'browser.json')
+  return suite(
+    'Browser',
+    file,
+    r => ({ passed: r.stats.expected + r.stats.flaky, failed: r.stats.unexpected, skipped: r.stats.skipped }),
+    start(['node_modules/@playwright/test/cli.js', 'test', '--reporter=list,json'], {
+      PLAYWRIGHT_JSON_OUTPUT_NAME: file,
+    }),
+  )
+}
 
 try {
   ensureWeb()
-  const browserFile = join(results, 'browser.json')
-  process.env.PLAYWRIGHT_JSON_OUTPUT_NAME = browserFile
-  suite(
-    'Browser',
-    browserFile,
-    r => ({ passed: r.stats.expected + r.stats.flaky, failed: r.stats.unexpected, skipped: r.stats.skipped }),
-    'node_modules/@playwright/test/cli.js',
-    'test',
-    '--reporter=list,json',
-  )
+  // Two lanes for two cores: a browser waits much of its time, and meanwhile the rest is looked at.
+  await Promise.all([browser(), vitest().then(look)])
 } catch (error) {
   say(error.message)
   total.failed += 1

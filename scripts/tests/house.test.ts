@@ -1,5 +1,6 @@
 import { readdirSync, readFileSync, statSync } from 'node:fs'
 import { join, relative } from 'node:path'
+import ts from 'typescript'
 import { describe, expect, test } from 'vitest'
 import { order } from '../../server/order.mjs'
 import { root } from '../prepare.mjs'
@@ -53,3 +54,61 @@ describe('one door for each change: who writes what', () => {
     expect(writers(pattern).sort()).toEqual([...where].sort())
   })
 })
+
+function sourcesBelow(folder: string): { name: string; source: ts.SourceFile }[] {
+  return readdirSync(folder).flatMap(name => {
+    const path = join(folder, name)
+    if (statSync(path).isDirectory()) return sourcesBelow(path)
+    if (!/\.tsx?$/.test(name) || name.endsWith('.d.ts')) return []
+    const text = readFileSync(path, 'utf8')
+    const kind = name.endsWith('x') ? ts.ScriptKind.TSX : ts.ScriptKind.TS
+    const source = ts.createSourceFile(path, text, ts.ScriptTarget.Latest, true, kind)
+    return [{ name: relative(root, path), source }]
+  })
+}
+
+describe('a reader can hold each function in the head', () => {
+  const longest = 60
+  function longFunctions(folder: string): string[] {
+    const found: string[] = []
+    for (const { name, source } of sourcesBelow(join(root, folder))) {
+      const look = (node: ts.Node) => {
+        if (ts.isFunctionLike(node) && 'body' in node && node.body) {
+          const line = (at: number) => source.getLineAndCharacterOfPosition(at).line
+          const lines = line(node.end) - line(node.getStart()) + 1
+          if (lines > longest) found.push(`${name}:${line(node.getStart()) + 1} (${lines} lines)`)
+        }
+        node.forEachChild(look)
+      }
+      look(source)
+    }
+    return found
+  }
+  test.each([
+    ['server/src', 3],
+    ['web/src', 10],
+  ])(`functions of more than ${longest} lines in %s: %i at most`, (folder, most) => {
+    const found = longFunctions(folder)
+    expect(found.length, found.join('\n')).toBeLessThanOrEqual(most)
+  })
+})
+
+test.each(['core/src', 'contract/src'])(
+  'what %s gives to others says what it is: four fifths at least',
+  folder => {
+    const bare: string[] = []
+    let all = 0
+    for (const { name, source } of sourcesBelow(join(root, folder)))
+      source.forEachChild(node => {
+        const isExported =
+          ts.canHaveModifiers(node) &&
+          ts.getModifiers(node)?.some(({ kind }) => kind === ts.SyntaxKind.ExportKeyword)
+        if (!isExported) return
+        all += 1
+        if (ts.getJSDocCommentsAndTags(node).length === 0)
+          bare.push(`${name}: ${node.getText().slice(0, 60)}`)
+      })
+    expect(all).toBeGreaterThan(150)
+    expect(bare.length / all, bare.join('\n')).toBeLessThanOrEqual(0.2)
+  },
+)

@@ -5,8 +5,9 @@ import type { Deps } from '../app.ts'
 import { select } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { mount } from '../http.ts'
+import type { RecordAct } from './write.ts'
 
-const actsOf: Readonly<Record<string, readonly string[]>> = {
+const actsOf: Readonly<Record<string, readonly RecordAct[]>> = {
   rulings: ['ruling', 'undo', 'landed', 'bounced'],
   lists: [
     'lists',

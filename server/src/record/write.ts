@@ -8,9 +8,46 @@ export interface Actor {
 
 export const pendro: Actor = { kind: 'pendro', id: null, name: 'Pendro' }
 
+/** What the record can say that somebody did; its sentence is `record.act.<act>` of the wording. */
+export type RecordAct =
+  | 'approved'
+  | 'aside-back'
+  | 'asked-for-everyone'
+  | 'bounced'
+  | 'declined'
+  | 'digest-left-out'
+  | 'digest-note'
+  | 'digest-reply'
+  | 'digest-schedule'
+  | 'digest-sent'
+  | 'enquiry'
+  | 'enquiry-came-in'
+  | 'enquiry-opened'
+  | 'forbidden-set'
+  | 'import'
+  | 'landed'
+  | 'links-revoked'
+  | 'lists'
+  | 'mail-rule-added'
+  | 'mail-rule-off'
+  | 'mail-rule-on'
+  | 'own-password'
+  | 'read'
+  | 'reply-looked-at'
+  | 'ruling'
+  | 'sealed'
+  | 'set-aside'
+  | 'signed-in'
+  | 'store-report'
+  | 'took-out'
+  | 'tried-again'
+  | 'undo'
+  | 'unsubscribed'
+  | 'upkeep'
+
 export interface RecordEntry {
   readonly at: Date
-  readonly act: string
+  readonly act: RecordAct
   readonly by: Actor
   readonly mailboxId?: number | null
   readonly deliveryId?: number | null
