@@ -214,3 +214,40 @@ describe('tar and gzip', () => {
     expect(await dangerOf('a.rar', rar('notes.txt', Buffer.from('x'), 0x80))).toBe('encrypted-archive')
   })
 })
+
+describe('what a double click would run, mount or obey, each by its ending (common practice; no one list is official)', () => {
+  const kinds = {
+    // Windows: programs, their packages and what drives them
+    windows: `app appinstaller application appref-ms appx appxbundle bat cab chm cmd command cpl diagcab dll gadget hlp
+      hta inf ins isp job lnk msc msi msix msixbundle msp mst pcd prf reg scf scr sct settingcontent-ms shb shs sys url
+      vsmacros webpnp website wim xnk library-ms search-ms searchconnector-ms`,
+    scripts: `crx js jse jar jnlp msh msh1 msh2 mshxml ops prg ps1 ps1xml ps2 ps2xml psc1 psc2 psd1 psm1 pyc pyo pyw
+      pyz vb vbe vbp vbs vsw wsc wsf wsh ws sh run`,
+    // Databases and sheets that run code when they are opened
+    documents: `ade adp iqy mad maf mag mam maq mar mas mat mau mav maw mda mde mdt mdw mdz one slk xbap xll`,
+    images: `dmg img iso pkg deb rpm apk vhd vhdx desktop plg`,
+  }
+  test.each(Object.entries(kinds))('%s', async (_, endings) => {
+    for (const ending of endings.split(/\s+/)) {
+      const danger = await dangerOf(`a.${ending}`, Buffer.from('plain words'))
+      expect([ending, danger]).toEqual([ending, ending === 'scr' ? 'disguised' : 'script'])
+    }
+  })
+  test('macros, and their plain sisters', async () => {
+    for (const ending of 'docm dotm xlsm xltm xlam pptm potm ppam ppsm sldm'.split(' '))
+      expect([ending, await dangerOf(`a.${ending}`, Buffer.from('plain words'))]).toEqual([ending, 'macro'])
+    for (const ending of 'docx dotx xlsx xltx pptx potx ppsx sldx txt pdf'.split(' '))
+      expect([ending, await dangerOf(`a.${ending}`, Buffer.from('plain words'))]).toEqual([ending, null])
+  })
+  test('programs are disguised unless they say what they are', async () => {
+    for (const ending of ['com', 'pif', 'scr'])
+      expect([ending, await dangerOf(`a.${ending}`, Buffer.from('x'))]).toEqual([ending, 'disguised'])
+    expect(await dangerOf('a.exe', Buffer.from('x'))).toBe('executable')
+    expect(await dangerOf('a.pdf.exe', Buffer.from('x'))).toBe('disguised')
+    expect(await dangerOf('a.pdf', Buffer.from('x'), 'application/x-dosexec')).toBe('disguised')
+  })
+  test('an honest document whose name only ends alike', async () => {
+    for (const name of ['a.jsonx', 'bat', 'notes about.exe files.txt', 'a.pst', 'a.theme', 'a.py', 'a.bin'])
+      expect([name, await dangerOf(name, Buffer.from('plain words'))]).toEqual([name, null])
+  })
+})
