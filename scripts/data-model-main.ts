@@ -1,7 +1,7 @@
 // `npm run data-model`: writes docs/data-model.md from the schema that the migrations make.
 import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { dataModelPage } from '../server/src/db/data-model.ts'
+import { dataModelPage } from './data-model.ts'
 import { openDatabase } from '../server/src/db/database.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import { startDatabase } from './database.mjs'

@@ -81,6 +81,8 @@ export async function startDatabase(
       '--no-defaults',
       ...user,
       `--datadir=${data}`,
+      // Two that are made at the same moment must not meet in the machine's own folder.
+      `--tmpdir=${folder}`,
       '--auth-root-authentication-method=normal',
       '--skip-test-db',
     ])
@@ -97,6 +99,7 @@ export async function startDatabase(
       '--bind-address=127.0.0.1',
       `--socket=${socket}`,
       `--pid-file=${pidFile}`,
+      `--tmpdir=${folder}`,
       `--log-error=${log}`,
       '--skip-name-resolve',
       '--character-set-server=utf8mb4',

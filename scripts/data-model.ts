@@ -1,5 +1,5 @@
-import { select, type Database } from './database.ts'
-import { tables } from './tables.ts'
+import { select, type Database } from '../server/src/db/database.ts'
+import { tables } from '../server/src/db/tables.ts'
 
 interface Column {
   readonly table_name: string
