@@ -135,7 +135,11 @@ test('discard, restore and undo; a mail store that is away is said and waited fo
       .getByRole('button', { name: new RegExp(subject('Discard me')) })
       .click()
     await page.keyboard.press('r')
-    await page.keyboard.press('Enter')
+    // Leaving the page before it has answered would take the ruling back on a busy machine.
+    await Promise.all([
+      page.waitForResponse(answer => answer.url().endsWith('/api/rulings')),
+      page.keyboard.press('Enter'),
+    ])
     await page.goto(`${place().base}/review?states=waiting&find=${encodeURIComponent(subject('Discard me'))}`)
     await expect(page.getByText('but the mail store has not taken it')).toBeVisible()
   } finally {
