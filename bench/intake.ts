@@ -9,6 +9,8 @@ import type { Section } from './measure.ts'
 
 const connections = [1, 8, 32]
 const perRun = { 1: 150, 8: 600, 32: 1200 } as Readonly<Record<number, number>>
+/** What counts is what a busy gateway does. */
+const judgedAt = 32
 const wanted = 0.25
 
 /** Starts a program of its own that tells its ports when it is ready. */
@@ -119,23 +121,27 @@ export async function benchIntake(databaseUrl: string): Promise<Section> {
     for (let i = 0; i < 3; i += 1) await rate(ours.port, to, 32)
     await rate(sink.port, to, 32)
     const rows = []
+    const told: string[] = []
     for (const count of connections) {
       const theirs = await rate(sink.port, to, count)
       const mine = await rate(ours.port, to, count)
       const ratio = mine / theirs
+      told.push(`${mine.toFixed(0)} of ${theirs.toFixed(0)} over ${count}`)
+      if (count !== judgedAt) continue
       rows.push({
-        what: `Messages a second over ${count} SMTP ${count === 1 ? 'connection' : 'connections'}`,
+        what: `Messages a second over ${count} SMTP connections`,
         ours: mine.toFixed(0),
         against: `${theirs.toFixed(0)} (a sink that fsyncs one file a message)`,
         ratio,
-        wanted: count === 32 ? `at least ${wanted}` : 'told',
-        met: count !== 32 || ratio >= wanted,
+        wanted: `at least ${wanted}`,
+        met: ratio >= wanted,
       })
     }
     return {
       title: 'Intake',
       rows,
       notes:
+        `Messages a second, ours of the sink’s, by connections: ${told.join(', ')}. ` +
         'Letters of about 1 kB from 400 senders to all mailboxes of the demo in turn, each with its own text; the server, the sink and the mail store are processes of their own on the same machine as the client. What goes on is handed to the store meanwhile. Messages that are in flight at the same moment share a transaction; each client gets its 250 after that is committed. The quarter of the sink is not met. A message costs about 4 ms of the process’s main thread (statements, SMTP on both sides, packing, judging), 1 ms of a reading thread and 2 ms of MariaDB, all of it on the two cores that the client, the sink and the store share; what is next is in docs/next.md.',
     }
   } finally {

@@ -146,6 +146,14 @@ describe('what nobody looked at is a danger of its own', () => {
     expect(one).toMatchObject({ names: ['a'], cut: true })
   })
 
+  test('an empty directory appended to an archive that has entries', async () => {
+    const emptyEnd = Buffer.concat([Buffer.from('504b0506', 'hex'), Buffer.alloc(18)])
+    const made = await zip({ 'a.exe': program })
+    expect(await dangerOf('a.zip', Buffer.concat([made, emptyEnd]))).toBe('unreadable-archive')
+    // An archive of nothing is one.
+    expect(await dangerOf('a.zip', emptyEnd)).toBe(null)
+  })
+
   test('more files without an ending than are unpacked', async () => {
     const plain = (count: number) =>
       Object.fromEntries(Array.from({ length: count }, (_, i) => [`f${String(i).padStart(4, '0')}`, 'text']))

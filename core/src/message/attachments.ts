@@ -260,8 +260,10 @@ function lookAtNames(names: readonly string[]): Inside {
 
 async function lookIntoZip(content: Buffer, budget: Budget, depth: number): Promise<Inside> {
   const directory = await readZip(fromFirstEntry(toEndOfZip(content)), wantedOf(budget, depth))
-  if (directory !== null) return lookIntoDirectory(directory, content, budget, depth)
-  if (!isZip(content)) return nothing
+  // A directory that names nothing, behind entries that are there: whoever goes by the entries opens what nobody saw.
+  const hidesAll = directory?.names.length === 0 && content.includes(zipEntry)
+  if (directory !== null && !hidesAll) return lookIntoDirectory(directory, content, budget, depth)
+  if (!isZip(content) && !hidesAll) return nothing
   return { ...nothing, danger: isEncryptedZip(content) ? 'encrypted-archive' : 'unreadable-archive' }
 }
 

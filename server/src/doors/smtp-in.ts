@@ -34,7 +34,7 @@ interface Deps {
 interface Receiving extends Deps {
   /** Whom an address belongs to; those asked for at the same moment are asked for together. */
   readonly find: (address: string) => Promise<Found>
-  /** How many messages are being received or read, and will soon be to store. */
+  /** How many messages have arrived whole and are being read, so that they will soon be to store. */
   readonly flow: { coming: number }
   /** Judges and stores what was read; settles when that is committed. */
   readonly store: (read: Read) => Promise<TakenIn>
@@ -110,14 +110,10 @@ export function createSmtpIn(deps: Deps): SMTPServer {
         stream.resume()
         return callback(refusal('too-many-messages'))
       }
-      flow.coming += 1
-      const arrived = once(() => (flow.coming -= 1))
-      receive(receiving, stream, session, { organisation: done.organisation, arrived })
-        .finally(arrived)
-        .then(
-          text => callback(null, text),
-          (error: Failure) => void refuseData(deps, session, error).then(callback),
-        )
+      receive(receiving, stream, session, done.organisation).then(
+        text => callback(null, text),
+        (error: Failure) => void refuseData(deps, session, error).then(callback),
+      )
     },
   })
 }
@@ -171,11 +167,13 @@ async function answerRecipient(
   }
 }
 
-const once = (work: () => void) => {
-  let done = false
-  return () => {
-    if (!done) work()
-    done = true
+/** Counts a message as on its way while it is read. One that is still being sent is not: a slow sender holds up nobody. */
+async function coming<T>(flow: Receiving['flow'], reading: Promise<T>): Promise<T> {
+  flow.coming += 1
+  try {
+    return await reading
+  } finally {
+    flow.coming -= 1
   }
 }
 
@@ -221,13 +219,13 @@ async function receive(
   deps: Receiving,
   stream: SMTPServerDataStream,
   session: SMTPServerSession,
-  { organisation, arrived }: Pick<Arrived, 'organisation' | 'arrived'>,
+  organisation: Organisation | null,
 ): Promise<string> {
   const { maxBytes, intake } = deps
   const raw = await readAll(stream, maxBytes)
   if (countHops(raw) > mostHops) throw refusal('routing-loop', { limit: mostHops })
   // Asked before anything is stored: a message with thousands of parts is an attack, not a message.
-  const study = await (intake?.read ?? readMessage)(raw)
+  const study = await coming(deps.flow, (intake?.read ?? readMessage)(raw))
   if (!study.parsed.ok && study.parsed.problem.code === 'too-many-parts')
     throw refusal('too-many-parts', { limit: study.parsed.problem.limit })
   const { rcptTo } = session.envelope
@@ -237,7 +235,7 @@ async function receive(
   // Colleagues first: what they were sent arrives whatever an address of Pendro's makes of its copy.
   const taken =
     colleagues.length > 0
-      ? await takeForColleagues(deps, { raw, study, session, colleagues, organisation, arrived })
+      ? await takeForColleagues(deps, { raw, study, session, colleagues, organisation })
       : null
   if (taken === null && services.length === 1) return serve(deps, services[0] ?? 'help', raw, study, session)
   for (const service of services)
@@ -253,13 +251,11 @@ interface Arrived {
   readonly session: SMTPServerSession
   readonly colleagues: readonly string[]
   readonly organisation: Organisation | null
-  /** Says that the message is no longer on its way to the store. */
-  readonly arrived: () => void
 }
 
 async function takeForColleagues(
-  { log, now, takenIn, intake, store }: Receiving,
-  { raw, study, session, colleagues, organisation, arrived }: Arrived,
+  { log, now, takenIn, intake, store, flow }: Receiving,
+  { raw, study, session, colleagues, organisation }: Arrived,
 ): Promise<string> {
   if (!organisation) throw new Error('no organisation to take mail in for')
   const { mailFrom } = session.envelope
@@ -270,11 +266,11 @@ async function takeForColleagues(
     receivedAt: now(),
     connection: { ip: session.remoteAddress, helo: session.hostNameAppearsAs || '' },
   }
-  const read = await readIncoming(incoming, organisation.policy, {
+  const reading = readIncoming(incoming, organisation.policy, {
     ...intake,
     read: () => Promise.resolve(study),
   })
-  arrived()
+  const read = await coming(flow, reading)
   const taken = await store(read)
   log.tookIn(taken.messageId, taken.deliveries.length, raw.length)
   takenIn()

@@ -165,8 +165,9 @@ async function movesOf(
   )
   if (planned.ok) return planned.value
   const { code, delivery } = planned.problem
+  if (message === 'leave') throw new Error('a delivery that is left where it is can always be left')
   if (code === 'sealed') throw new AppError('SEALED', { deliveryId: delivery.id })
-  throw await whyNot(db, tx, message === 'leave' ? 'restore' : message, delivery)
+  throw await whyNot(db, tx, message, delivery)
 }
 
 async function whyNot(

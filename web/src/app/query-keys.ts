@@ -33,10 +33,14 @@ const staleAfter = {
   /** Rows of the list stay where they are, marked as done. */
   ruling: ['review-counts', 'sheet', 'record', 'digest', 'reach'],
   'ruled-from-whereabouts': ['where', 'review'],
+  'digest-changed': ['digest'],
+  'enquiry-changed': ['enquiries'],
+  'request-declined': ['senders'],
   'list-changed': ['senders', 'record', 'reach', 'sheet', 'question'],
 } as const satisfies Record<string, readonly Subject[]>
 
-type Happening = keyof typeof staleAfter
+/** What an act of the web comes to, as the table names it. */
+export type Happening = keyof typeof staleAfter
 
 export async function makeStale(client: QueryClient, happening: Happening): Promise<void> {
   await Promise.all(

@@ -1,15 +1,15 @@
 import { useMutation, useQueryClient, type UseMutationResult } from '@tanstack/react-query'
 import { problemOf } from './api.ts'
 import { useNotices, type NewNotice } from './notices.ts'
-import { queryKeyOf, type Subject } from './query-keys.ts'
+import { makeStale, type Happening } from './query-keys.ts'
 
 interface ActOptions<Given, Answer> {
   /** Sends it; what it throws is told at the foot of the screen. */
   readonly send: (given: Given) => Promise<Answer>
   /** What is told when it is done, with the undo where there is one; `null` for nothing. */
   readonly notice?: (answer: Answer, given: Given) => Omit<NewNotice, 'tone'> | null
-  /** What it makes stale, whether it worked or not: a refusal, too, says that the screen was behind. */
-  readonly stale?: readonly Subject[]
+  /** By which it makes answers stale (query-keys.ts), whether it worked or not: a refusal, too, says that the screen was behind. */
+  readonly makes?: Happening
   /** Further consequences on the screen. */
   readonly onDone?: (answer: Answer, given: Given) => void
   /** Shows a refusal where it was asked instead of at the foot. */
@@ -20,7 +20,7 @@ interface ActOptions<Given, Answer> {
 export function useAct<Given = void, Answer = unknown>({
   send,
   notice,
-  stale = [],
+  makes,
   onDone,
   quiet = false,
 }: ActOptions<Given, Answer>): UseMutationResult<Answer, Error, Given> {
@@ -37,7 +37,7 @@ export function useAct<Given = void, Answer = unknown>({
       if (!quiet) show({ tone: 'problem', text: problemOf(error).text })
     },
     onSettled: () => {
-      for (const subject of stale) void client.invalidateQueries({ queryKey: queryKeyOf(subject) })
+      if (makes) void makeStale(client, makes)
     },
   })
 }

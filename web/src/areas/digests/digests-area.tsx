@@ -187,7 +187,7 @@ function Preview({ mailboxId }: { mailboxId: number }) {
     notice: ({ listed, leftOut }) => ({
       text: t('digests.sent', { name: data?.mailbox.name, count: listed, leftOut }),
     }),
-    stale: ['digest'],
+    makes: 'digest-changed',
   })
   if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
   if (!data) return <SkeletonRows count={6} />

@@ -29,7 +29,7 @@ function LineNote({ line }: { line: Line }) {
   const noting = useAct({
     send: (body: { leaveOut: boolean; note: string }) =>
       call(noteDigestLine, { params: { id: line.deliveryId }, body }),
-    stale: ['digest'],
+    makes: 'digest-changed',
   })
   return (
     <li className="grid grid-cols-[minmax(0,1fr)_auto] items-center gap-x-3 gap-y-1 border-b border-line py-2">

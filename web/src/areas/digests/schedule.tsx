@@ -42,7 +42,7 @@ function Editor({ data, onDone }: { data: DigestPreview; onDone: () => void }) {
   const saving = useAct({
     send: (next: DigestScheduleShape | null) =>
       call(setDigestSchedule, { params: { id: data.mailbox.id }, body: { schedule: next } }),
-    stale: ['digest'],
+    makes: 'digest-changed',
     onDone,
   })
   return (

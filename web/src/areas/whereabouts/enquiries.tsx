@@ -154,7 +154,7 @@ function NewEnquiry({
   const opening = useAct({
     send: (mailboxId: number) => call(openEnquiry, { body: { mailboxId, how, words, question } }),
     notice: () => ({ text: t('whereabouts.enquiries.opened') }),
-    stale: ['enquiries'],
+    makes: 'enquiry-changed',
     onDone: ({ id }) => onDone(id),
   })
   const submit = (event: FormEvent) => {

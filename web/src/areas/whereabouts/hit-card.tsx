@@ -91,7 +91,7 @@ function useHitActs(hit: WhereHit) {
     notice: ({ stayedReleased }) => ({
       text: stayedReleased > 0 ? t('ruling.undoneBut', { count: stayedReleased }) : t('ruling.undone'),
     }),
-    stale: ['where', 'review'],
+    makes: 'ruled-from-whereabouts',
   })
   const ruling = useAct({
     send: (given: Partial<RulingSentence>) =>
@@ -105,12 +105,12 @@ function useHitActs(hit: WhereHit) {
       ].join(' '),
       action: { label: t('ruling.undo'), run: () => undoing.mutate(ruled.id) },
     }),
-    stale: ['where', 'review'],
+    makes: 'ruled-from-whereabouts',
   })
   const again = useAct({
     send: () => call(tryAgain, { params: { id: hit.id } }),
     notice: () => ({ text: t('whereabouts.act.triedAgain') }),
-    stale: ['where', 'review'],
+    makes: 'ruled-from-whereabouts',
   })
   return { ruling, again }
 }

@@ -100,7 +100,7 @@ function Hits({ answer, question, enquiry }: HitsProps) {
   const choosing = useAct({
     send: (delivery: number) => call(changeEnquiry, { params: { id: enquiry ?? 0 }, body: { delivery } }),
     notice: () => ({ text: t('whereabouts.act.isChosen') }),
-    stale: ['enquiries'],
+    makes: 'enquiry-changed',
   })
   return (
     <div
