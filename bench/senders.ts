@@ -10,7 +10,10 @@ import {
   type SenderFacts,
 } from '@pendro/core/senders'
 import { createAudit, type RegisteredEntry } from '@pendro/core/upkeep'
-import { execute, insert, openDatabase, select, type Database } from '../server/src/db/database.ts'
+import { execute, openDatabase, select, type Database } from '../server/src/db/database.ts'
+import { SenderEntries } from '../server/src/db/models/lists.ts'
+import { SenderProfiles } from '../server/src/db/models/messages.ts'
+import { insert, insertRows } from '../server/src/db/rows.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import { readOrganisation } from '../server/src/db/organisation.ts'
 import { demoOrganisation } from '../scripts/fill-demo.ts'
@@ -161,16 +164,16 @@ async function fillMonth(db: Database, deliveries: number, now: number): Promise
   const senders = Array.from({ length: domains * perDomain }, (_, n) => addressOf(n))
   await insert(
     db,
-    'sender_profiles',
+    SenderProfiles,
     senders.map((text, i) => ({ hash: String(i).padStart(64, '0'), facts: factsOf(text) })),
   )
   await execute(
     db,
     'CREATE TABLE bench_senders (id INT UNSIGNED NOT NULL PRIMARY KEY, address VARCHAR(100) NOT NULL, domain_key VARCHAR(100) NOT NULL)',
   )
-  await insert(
+  await insertRows(
     db,
-    'bench_senders',
+    { table: 'bench_senders' },
     senders.map((address, i) => ({
       id: i,
       address,
@@ -225,12 +228,12 @@ async function keepRegister(db: Database, entries: readonly RegisteredEntry[]): 
         without_authentication: false,
         until: null,
         reason: '',
-        origin: 'import',
+        origin: 'import' as const,
         created_at: new Date(createdAt),
       },
     ]
   })
-  await insert(db, 'sender_entries', rows)
+  await insert(db, SenderEntries, rows)
 }
 
 /** Reach and upkeep over a million deliveries. */

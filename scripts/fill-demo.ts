@@ -11,7 +11,11 @@ import { mailRules } from '@pendro/demo/mail-rules'
 import { chanceOf, type Chance } from '@pendro/demo/random'
 import { makeZone, resolveFrom } from '@pendro/demo/zone'
 import { makeRegister, requests, type PastEntry } from '@pendro/demo/register'
-import { execute, findRow, inTransaction, insert, select, type Database } from '../server/src/db/database.ts'
+import { execute, findRow, inTransaction, select, type Database } from '../server/src/db/database.ts'
+import { Lessons } from '../server/src/db/models/learning.ts'
+import { EntryRequests } from '../server/src/db/models/lists.ts'
+import { MailRules } from '../server/src/db/models/mail-rules.ts'
+import { insert, insertRows } from '../server/src/db/rows.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import type { Organisation } from '../server/src/db/organisation.ts'
 import { createLog } from '../server/src/log.ts'
@@ -154,9 +158,9 @@ async function noteTruth(
   db: Database,
   all: readonly { messageId: number; happening: Happening }[],
 ): Promise<void> {
-  await insert(
+  await insertRows(
     db,
-    'demo_truth',
+    { table: 'demo_truth' },
     all.map(({ messageId, happening: { truth, cause } }) => ({ message_id: messageId, truth, cause })),
   )
 }
@@ -233,13 +237,19 @@ async function addRegister(
   })
 }
 
+function numberOf(mailboxIds: ReadonlyMap<string, number>, address: string): number {
+  const id = mailboxIds.get(address)
+  if (id === undefined) throw new Error(`The demo has no mailbox ${address}`)
+  return id
+}
+
 /** As colleagues brought them along; nobody is to be asked who made them. */
 async function addMailRules(db: Database, mailboxIds: ReadonlyMap<string, number>, now: Date): Promise<void> {
   await insert(
     db,
-    'mail_rules',
+    MailRules,
     mailRules.map(({ mailbox, name, needs, conditions, action, daysAgo }, place) => ({
-      mailbox_id: mailboxIds.get(mailbox),
+      mailbox_id: numberOf(mailboxIds, mailbox),
       place,
       name,
       needs,
@@ -259,13 +269,16 @@ async function addRequests(
 ): Promise<void> {
   await insert(
     db,
-    'entry_requests',
+    EntryRequests,
     requests.map(({ pattern, standing, colleague, reason, hoursAgo, declined }) => {
       const asked = now.getTime() - hoursAgo * 3_600_000
       return {
         pattern,
         standing,
-        mailbox_id: mailboxIds.get(colleagues.find(({ name }) => name === colleague)?.address ?? ''),
+        mailbox_id: numberOf(
+          mailboxIds,
+          colleagues.find(({ name }) => name === colleague)?.address ?? colleague,
+        ),
         reason,
         asked_by: demoStaffers[1]?.name ?? '',
         asked_at: new Date(asked),
@@ -305,7 +318,7 @@ async function learnPast(
   await inTransaction(db, async tx => {
     await insert(
       db,
-      'lessons',
+      Lessons,
       lessons.map(lesson => ({ ruling_id: null, message_id: null, ...lesson })),
       tx,
     )

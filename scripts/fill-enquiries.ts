@@ -1,7 +1,9 @@
 // What the door turned away in the last weeks, and what colleagues asked about: the help desk's calls.
 import type { EnquiryState, WhereQuestion } from '@pendro/contract'
 import type { Chance } from '@pendro/demo/random'
-import { execute, insert, select, type Database } from '../server/src/db/database.ts'
+import { execute, select, type Database } from '../server/src/db/database.ts'
+import { Refusals } from '../server/src/db/models/messages.ts'
+import { insert } from '../server/src/db/rows.ts'
 import { openEnquiry } from '../server/src/whereabouts/enquiries.ts'
 
 const hour = 3_600_000
@@ -104,7 +106,7 @@ const asked: readonly Asked[] = [
 export async function fillEnquiries(db: Database, chance: Chance, now: Date): Promise<void> {
   await insert(
     db,
-    'refusals',
+    Refusals,
     refused.map(({ from, to, helo, code, reason }, i) => ({
       at: new Date(now.getTime() - (i + 1) * 9 * hour - Math.floor(chance.next() * hour)),
       ip: `192.0.2.${20 + i}`,
@@ -118,7 +120,7 @@ export async function fillEnquiries(db: Database, chance: Chance, now: Date): Pr
   // Harvesters try names at any domain; nobody is told of them, and a search passes them by.
   await insert(
     db,
-    'refusals',
+    Refusals,
     Array.from({ length: 240 }, (_, i) => ({
       at: new Date(now.getTime() - Math.floor(chance.next() * 28 * day)),
       ip: `198.51.100.${1 + (i % 200)}`,

@@ -40,14 +40,14 @@ const files = execFileSync('git', ['ls-files', ...(positionals.length ? position
   .split('\n')
   .filter(file => file.startsWith('core/src/') && file.endsWith('.ts') && !file.endsWith('.d.ts'))
 
-/** Lines of code of a file that are to be changed, as Stryker writes ranges. Every file gives at least ten, or all it has. */
+/** Lines of code of a file that are to be changed, as Stryker writes ranges. Every file gives at least five, or all it has. */
 function rangesOf(file, next) {
   const code = readFileSync(file, 'utf8')
     .split('\n')
     .map((text, at) => ({ text: text.trim(), line: at + 1 }))
     .filter(({ text }) => text && !/^(\/?\*|\/\/|import |export \*|[{}()[\];,]+$)/.test(text))
   if (oneIn === 1) return [file]
-  const wanted = Math.min(code.length, Math.max(10, Math.round(code.length / oneIn)))
+  const wanted = Math.min(code.length, Math.max(5, Math.round(code.length / oneIn)))
   const chosen = code.map(({ line }) => ({ line, rank: next() })).sort((a, b) => a.rank - b.rank)
   return chosen.slice(0, wanted).map(({ line }) => `${file}:${line}:0-${line}:1000`)
 }
@@ -82,7 +82,7 @@ writeFileSync(
   `# What the tests of core notice
 
 \`npm run mutate\` changes one thing at a time in core (Stryker) and runs the tests that reach it. A change that no test
-notices is a hole. Written by the last run: ${oneIn === 1 ? 'every line' : `one line in ${oneIn}, at least ten a file, seed ${seed}`};
+notices is a hole. Written by the last run: ${oneIn === 1 ? 'every line' : `one line in ${oneIn}, at least five a file, seed ${seed}`};
 ${total.noticed} of ${total.all} changes were noticed, **${share(total).toFixed(1)} %**. Changes that span several lines are not in a sample;
 nor are tables and patterns that are made once, when a file is loaded.
 Wanted: 88 % over all, no file below 75 %.

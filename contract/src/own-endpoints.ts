@@ -8,6 +8,7 @@ import {
   id,
   idInPath,
   moment,
+  placeInList,
   standing,
 } from './shapes.ts'
 
@@ -115,7 +116,7 @@ export const ownMail = endpoint({
   query: z.object({
     show: z.enum(['kept', 'near-certain', 'sent', 'refused']).default('kept'),
     find: z.string().trim().max(200).default(''),
-    after: z.string().max(60).optional(),
+    after: placeInList,
     limit: z.coerce.number().int().min(1).max(200).default(60),
   }),
   response: z.object({
@@ -123,6 +124,7 @@ export const ownMail = endpoint({
     next: z.string().nullable(),
     counts: z.object({ kept: z.number().int(), nearCertain: z.number().int() }),
   }),
+  problems: ['BAD_CURSOR'],
 })
 /** The reason is a sentence in the colleague's language; no evidence, score or other colleague is named. */
 export const ownSheet = endpoint({

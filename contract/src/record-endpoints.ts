@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { endpoint, everyone } from './endpoint.ts'
-import { day, deliveryState, evidence, id, moment } from './shapes.ts'
+import { day, deliveryState, evidence, id, moment, placeInList } from './shapes.ts'
 
 /** One line of the record. `facts` fill the sentence of its act; `at` in UTC. */
 export const recordLine = z.object({
@@ -36,10 +36,11 @@ export const readRecord = endpoint({
     since: day.optional(),
     /** One ruling, its undo, and what followed from it. */
     ruling: z.coerce.number().int().positive().optional(),
-    after: z.coerce.number().int().positive().optional(),
+    after: placeInList,
     limit: z.coerce.number().int().min(1).max(200).default(80),
   }),
-  response: z.object({ lines: z.array(recordLine), next: id.nullable() }),
+  response: z.object({ lines: z.array(recordLine), next: z.string().nullable() }),
+  problems: ['BAD_CURSOR'],
 })
 
 /** What the live stream sends (`GET /api/live`, server-sent events): deliveries that changed, or new ones. */

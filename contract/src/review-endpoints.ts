@@ -9,6 +9,7 @@ import {
   limits,
   moment,
   pathLine,
+  placeInList,
   reachShape,
   reviewFilter,
   reviewOrder,
@@ -26,10 +27,11 @@ export const reviewList = endpoint({
   roles: everyone,
   query: reviewFilter.extend({
     order: reviewOrder.default('wanted'),
-    after: z.string().max(200).optional(),
+    after: placeInList,
     limit: z.coerce.number().int().min(1).max(200).default(100),
   }),
   response: page,
+  problems: ['BAD_CURSOR'],
 })
 
 /** Deliveries in bins of the score, 0 to 100. */

@@ -12,6 +12,7 @@ import {
   idInPath,
   moment,
   pathLine,
+  placeInList,
   reachShape,
   registerChange,
   senderFilter,
@@ -34,10 +35,11 @@ export const senderEntries = endpoint({
   roles: everyone,
   query: senderFilter.extend({
     order: senderOrder.default('matched'),
-    after: z.string().max(600).optional(),
+    after: placeInList,
     limit: z.coerce.number().int().min(1).max(500).default(100),
   }),
   response: z.object({ rows: z.array(entryRow), next: z.string().nullable() }),
+  problems: ['BAD_CURSOR'],
 })
 /** Both numbers are of entries. */
 export const senderCounts = endpoint({

@@ -5,6 +5,8 @@ export { endsByItself, hasArrived, isKeptBack, isUndecided, personalActs } from 
 
 /** The number of a row. */
 export const id = z.number().int().positive()
+/** Where a page begins: the `next` of the page before. Only as we gave it out; anything else is refused with BAD_CURSOR. */
+export const placeInList = z.string().max(2000).optional()
 /** The same where it comes as text in a path or query. */
 export const idInPath = z.coerce.number().int().positive()
 /** ISO 8601 in UTC. */

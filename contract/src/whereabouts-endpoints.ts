@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { endpoint, everyone, writers } from './endpoint.ts'
-import { day, deliveryState, digestLanguage, evidence, id, idInPath, moment } from './shapes.ts'
+import { day, deliveryState, digestLanguage, evidence, id, idInPath, moment, placeInList } from './shapes.ts'
 
 const blank = z.string().trim().max(10_000).default('')
 /** The question with its blanks; the same names stand in the URL of the screen. */
@@ -111,7 +111,7 @@ export const listMail = endpoint({
   summary: 'All mail that fits exact filters, newest first; page by the cursor in `next`',
   roles: everyone,
   query: whereFilter.extend({
-    after: z.string().max(60).optional(),
+    after: placeInList,
     limit: z.coerce.number().int().min(1).max(200).default(60),
   }),
   response: z.object({

@@ -1,6 +1,9 @@
 import type { Role } from '@pendro/contract'
 import type { Limits } from '@pendro/core/judgement'
-import { inTransaction, insert, type Database } from './db/database.ts'
+import { inTransaction, type Database } from './db/database.ts'
+import { MailboxAddresses, Mailboxes, Minders, Organisations } from './db/models/organisation.ts'
+import { Staffers } from './db/models/people.ts'
+import { idAt, insert } from './db/rows.ts'
 import type { Organisation } from './db/organisation.ts'
 import { hashPassword } from './sign-in/passwords.ts'
 
@@ -39,38 +42,40 @@ export async function setUp(
   },
 ): Promise<ReadonlyMap<string, number>> {
   const { name, timeZone, ...settings } = plan.organisation
-  const passwords = await Promise.all(plan.staffers.map(({ password }) => hashPassword(password)))
+  const staffers = await Promise.all(
+    plan.staffers.map(async ({ name, signIn, role, password }) => ({
+      name,
+      sign_in: signIn,
+      role,
+      password: await hashPassword(password),
+    })),
+  )
   return inTransaction(db, async tx => {
-    await insert(db, 'organisation', [{ id: 1, name, time_zone: timeZone, settings }], tx)
-    const ids = await insert(db, 'mailboxes', plan.mailboxes.map(mailboxRow), tx)
-    const byAddress = new Map(plan.mailboxes.map((m, i) => [m.address, ids[i] ?? 0]))
+    await insert(db, Organisations, [{ id: 1, name, time_zone: timeZone, settings }], tx)
+    const ids = await insert(db, Mailboxes, plan.mailboxes.map(mailboxRow), tx)
+    const byAddress = new Map(plan.mailboxes.map((m, i) => [m.address, idAt(ids, i)]))
+    const numberOf = (address: string) => {
+      const id = byAddress.get(address)
+      if (id === undefined) throw new Error(`${address} is to mind a mailbox and is none itself`)
+      return id
+    }
     await insert(
       db,
-      'mailbox_addresses',
+      MailboxAddresses,
       plan.mailboxes.flatMap((m, i) =>
-        [m.address, ...m.aliases].map(address => ({ address, mailbox_id: ids[i] })),
+        [m.address, ...m.aliases].map(address => ({ address, mailbox_id: idAt(ids, i) })),
       ),
       tx,
     )
     await insert(
       db,
-      'minders',
+      Minders,
       plan.mailboxes.flatMap((m, i) =>
-        (m.minders ?? []).map(minder => ({ mailbox_id: ids[i], minder_id: byAddress.get(minder) })),
+        (m.minders ?? []).map(minder => ({ mailbox_id: idAt(ids, i), minder_id: numberOf(minder) })),
       ),
       tx,
     )
-    await insert(
-      db,
-      'staffers',
-      plan.staffers.map((s, i) => ({
-        name: s.name,
-        sign_in: s.signIn,
-        role: s.role,
-        password: passwords[i],
-      })),
-      tx,
-    )
+    await insert(db, Staffers, staffers, tx)
     return byAddress
   })
 }

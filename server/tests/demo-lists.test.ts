@@ -7,7 +7,8 @@ import { migrate } from '../src/db/migrate.ts'
 import { readOrganisation } from '../src/db/organisation.ts'
 import { allEntries } from '../src/lists/entries.ts'
 import { allSeen } from '../src/lists/seen.ts'
-import { runUpkeep, type KeptRemedy } from '../src/senders/upkeep.ts'
+import { runUpkeep } from '../src/senders/upkeep.ts'
+import type { KeptRemedy } from '../src/db/models/shapes.ts'
 import { freshDatabase } from './support.ts'
 
 const now = new Date('2026-11-26T07:55:00Z')

@@ -1,7 +1,8 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { deliveryStates } from '@pendro/core/delivery'
 import { enLists } from '@pendro/contract/wording/en-lists'
-import { insert, select, type Database } from '../src/db/database.ts'
+import { select, type Database } from '../src/db/database.ts'
+import { insertRows } from '../src/db/rows.ts'
 import { migrate, migrations } from '../src/db/migrate.ts'
 import { freshDatabase } from './support.ts'
 
@@ -52,7 +53,7 @@ const lines: readonly (readonly [said: string, code: string | null, facts: objec
 beforeAll(async () => {
   ;({ db } = await freshDatabase())
   await migrate(db, { to: '0008-exact-list' })
-  await insert(db, 'list_imports', [
+  await insertRows(db, { table: 'list_imports' }, [
     {
       staffer_id: 1,
       at: new Date(0),
@@ -85,12 +86,12 @@ beforeAll(async () => {
       problem: '',
     },
   ])
-  await insert(
+  await insertRows(
     db,
-    'list_import_lines',
+    { table: 'list_import_lines' },
     lines.map(([why], i) => ({ import_id: 1, line: i, part: 0, typed: 'x', outcome: 'refused', why })),
   )
-  await insert(db, 'delivery_judgements', [
+  await insertRows(db, { table: 'delivery_judgements' }, [
     {
       delivery_id: 1,
       path: [],
@@ -201,7 +202,7 @@ describe('an upgrade that was interrupted goes on where it was', () => {
         'CREATE TABLE IF NOT EXISTS migration_steps (name VARCHAR(60) NOT NULL PRIMARY KEY, done INT UNSIGNED NOT NULL)',
       )
       for (const statement of statements.slice(0, last)) await cut.query(statement)
-      await insert(cut, 'migration_steps', [{ name, done: last }])
+      await insertRows(cut, { table: 'migration_steps' }, [{ name, done: last }])
       // What defines the schema commits by itself; anything else is undone with its note.
       const cutShort = statements[last] ?? ''
       if (/^\s*(?:CREATE|ALTER|DROP)\b/i.test(cutShort)) await cut.query(cutShort)

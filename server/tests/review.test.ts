@@ -1,8 +1,13 @@
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import { noAuthentication } from '@pendro/core/senders'
 import type { ReviewFilter } from '@pendro/contract'
-import { execute, insert, select } from '../src/db/database.ts'
-import { clusterSizes, countBins, listPage, readCursor, scopeOf, statesOf } from '../src/review/queries.ts'
+import { execute, select } from '../src/db/database.ts'
+import { Deliveries } from '../src/db/models/deliveries.ts'
+import { Messages } from '../src/db/models/messages.ts'
+import { idAt, insert } from '../src/db/rows.ts'
+import { readCursor } from '../src/db/cursor.ts'
+import { clusterSizes, countBins, listPage, scopeOf, statesOf } from '../src/review/queries.ts'
 import { takeIn } from '../src/intake/intake.ts'
 import { arrive, found, sample, signedIn, startTestServer, type TestServer } from './support.ts'
 
@@ -42,7 +47,7 @@ beforeAll(async () => {
   )
   const messageIds = await insert(
     server.db,
-    'messages',
+    Messages,
     random.map(r => ({
       direction: 'in',
       received_at: now,
@@ -52,7 +57,7 @@ beforeAll(async () => {
       from_address: '',
       subject: r.subject,
       size: 1,
-      sender_facts: {},
+      sender_facts: noSender,
       harm: null,
       bulk: false,
       unreadable: null,
@@ -61,7 +66,7 @@ beforeAll(async () => {
   const rows = random.map((r, i) => {
     const received = new Date(now.getTime() - r.hours * 3_600_000)
     return {
-      message_id: messageIds[i],
+      message_id: idAt(messageIds, i),
       mailbox_id: r.mailbox_id,
       address_used: '',
       received_at: received,
@@ -80,10 +85,18 @@ beforeAll(async () => {
       cluster_key: r.cluster.toString(16).padStart(32, '0'),
     }
   })
-  const ids = await insert(server.db, 'deliveries', rows)
-  made = rows.map((row, i) => ({ ...row, id: ids[i] ?? 0 }))
+  const ids = await insert(server.db, Deliveries, rows)
+  made = rows.map((row, i) => ({ ...row, id: idAt(ids, i) }))
 })
 afterAll(() => server.close())
+
+const noSender = {
+  from: [],
+  envelopeFrom: null,
+  sender: null,
+  listId: null,
+  authentication: noAuthentication,
+}
 
 const filters = fc
   .record({
@@ -167,9 +180,9 @@ describe('the list against a plain reading of the sentence', () => {
     )
   })
 
-  test('a cursor somebody made up begins at the start instead of failing', () => {
+  test('a place somebody made up is told so', () => {
     for (const text of ['', '%%%', 'YWJj', Buffer.from('1|x').toString('base64url')])
-      expect(readCursor(text)).toBeNull()
+      expect(() => readCursor(text)).toThrow(expect.objectContaining({ code: 'BAD_CURSOR' }))
   })
 })
 

@@ -1,6 +1,8 @@
 import { randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
-import { execute, findRow, insert, openDatabase, select, type Database } from '../src/db/database.ts'
+import { execute, findRow, openDatabase, select, type Database } from '../src/db/database.ts'
+import { Correspondence, CorrespondenceDomains, SendersSeen, Words } from '../src/db/models/learning.ts'
+import { insert } from '../src/db/rows.ts'
 import { takeIn } from '../src/intake/intake.ts'
 import { arrive, gateway, ruling, sample, signedIn, startTestServer, type TestServer } from './support.ts'
 
@@ -62,22 +64,22 @@ describe('taking a message in costs the same whatever came before', () => {
     const mailbox = server.mailbox('ingrid')
     await insert(
       db,
-      'correspondence',
+      Correspondence,
       many.map(i => ({ address: `p${i}@d${i}.example`, mailbox_id: mailbox, domain: `d${i}.example`, n: 2 })),
     )
     await insert(
       db,
-      'correspondence_domains',
+      CorrespondenceDomains,
       many.map(i => ({ domain: `d${i}.example`, n: 2 })),
     )
     await insert(
       db,
-      'senders_seen',
+      SendersSeen,
       many.map(i => ({ sender: `p${i}@d${i}.example`, n: 3 })),
     )
     await insert(
       db,
-      'words',
+      Words,
       many.map(i => ({ word: `word${i}`, wanted: 1, junk: 1 })),
     )
     for (let i = 0; i < 300; i += 1) await take()

@@ -1,5 +1,7 @@
 import type { DeliveryState, RulingSentence } from '@pendro/contract'
-import { execute, findRow, insert, type Database, type Tx } from '../db/database.ts'
+import type { Database, Tx } from '../db/database.ts'
+import { RulingDeliveries, RulingEntries, Rulings } from '../db/models/rulings.ts'
+import { findOne, insert, insertOne, update } from '../db/rows.ts'
 
 export interface NewRuling {
   /** Of the client: the same one twice is one act. */
@@ -15,7 +17,7 @@ export async function insertRuling(
   tx: Tx,
   { token, by, at, sentence }: NewRuling,
 ): Promise<number> {
-  const [id = 0] = await insert(db, 'rulings', [{ token, ...by, at, sentence }], tx)
+  const id = await insertOne(db, Rulings, { token, ...by, at, sentence }, tx)
   return id
 }
 
@@ -33,7 +35,7 @@ export async function noteDeliveries(
 ): Promise<void> {
   await insert(
     db,
-    'ruling_deliveries',
+    RulingDeliveries,
     ruled.map(({ id, from, to }) => ({
       ruling_id: rulingId,
       delivery_id: id,
@@ -51,21 +53,16 @@ export async function noteEntries(
   { added, ended }: { readonly added: readonly number[]; readonly ended: readonly number[] },
 ): Promise<void> {
   const row = (what: 'added' | 'ended') => (id: number) => ({ ruling_id: rulingId, entry_id: id, what })
-  await insert(db, 'ruling_entries', [...added.map(row('added')), ...ended.map(row('ended'))], tx)
+  await insert(db, RulingEntries, [...added.map(row('added')), ...ended.map(row('ended'))], tx)
 }
 
 /** An act is taken back once. */
 export async function markUndone(db: Database, tx: Tx, rulingId: number, now: Date): Promise<void> {
-  await execute(db, 'UPDATE rulings SET undone_at = :now WHERE id = :rulingId', { now, rulingId }, tx)
+  await update(db, Rulings, { undone_at: now }, { id: rulingId }, tx)
 }
 
 /** The ruling a request has made already; `null` for none. */
 export async function findToken(db: Database, tx: Tx, token: string): Promise<number | null> {
-  const found = await findRow<{ id: number }>(
-    db,
-    'SELECT id FROM rulings WHERE token = :token',
-    { token },
-    tx,
-  )
+  const found = await findOne(db, Rulings, { token }, { columns: ['id'], tx })
   return found?.id ?? null
 }

@@ -19,6 +19,8 @@ export function openDatabase(url: string, { poolSize = 10, patience }: PoolOptio
     pool: { max: poolSize, min: 0, acquire: 8000, idle: 20_000 },
     // A string, not a list: the driver appends to a shared list on each new connection.
     dialectOptions: {
+      // Decimals are short ones (scores) or sums of counts: numbers hold them, and nobody has to know which columns are decimals.
+      decimalAsNumber: true,
       // Each statement sees what is committed by then: whoever waited for a lock must see what its holder did, and not the
       // snapshot from before the wait. Said once a connection, not once a transaction.
       initSql: "SET tx_isolation = 'READ-COMMITTED', NAMES utf8mb4 COLLATE utf8mb4_uca1400_ai_ci",
@@ -66,45 +68,6 @@ export async function execute(db: Database, sql: string, values: Row = {}, tx?: 
     { affectedRows?: number },
   ]
   return result?.affectedRows ?? 0
-}
-
-/** Inserts rows of one shape and gives their ids in order. Objects and lists become JSON. */
-export async function insert(db: Database, table: string, rows: readonly Row[], tx?: Tx): Promise<number[]> {
-  const first = rows[0]
-  if (!first) return []
-  const columns = Object.keys(first)
-  const ids: number[] = []
-  // Statements are kept well below max_allowed_packet (16 MB).
-  for (let start = 0; start < rows.length; start += 400) {
-    const chunk = rows.slice(start, start + 400)
-    const values: Row = {}
-    const tuples = chunk.map((row, r) => {
-      const names = columns.map((column, c) => {
-        values[`v${r}_${c}`] = sqlValue(row[column])
-        return `:v${r}_${c}`
-      })
-      return `(${names.join(',')})`
-    })
-    const sql = `INSERT INTO ${table} (${columns.map(c => `\`${c}\``).join(',')}) VALUES ${tuples.join(',')}`
-    // Ids come from RETURNING: counting up from the first is wrong where the increment is not 1 (Galera).
-    const withIds = tablesWithId.has(table)
-    if (withIds)
-      ids.push(...(await select<{ id: number }>(db, `${sql} RETURNING id`, values, tx)).map(row => row.id))
-    else await execute(db, sql, values, tx)
-  }
-  return ids
-}
-
-const tablesWithId: ReadonlySet<string> = new Set(
-  'organisation mailboxes staffers messages deliveries sender_entries rulings record_entries outbox live_events digests lessons sender_profiles entry_requests list_imports digest_replies enquiries mail_rules'.split(
-    ' ',
-  ),
-)
-
-function sqlValue(value: unknown): unknown {
-  if (value === undefined) return null
-  if (value === null || value instanceof Date || Buffer.isBuffer(value)) return value
-  return typeof value === 'object' ? JSON.stringify(value) : value
 }
 
 /** 1213 deadlock or failed certification, 1205 lock wait, 1020 row changed since read. */

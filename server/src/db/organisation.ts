@@ -1,31 +1,16 @@
 import type { DigestSchedule } from '@pendro/core/digest'
-import type { Limits, MailboxPolicy, OrganisationPolicy } from '@pendro/core/judgement'
-import { findRow, select, type Database, type Tx } from './database.ts'
+import type { MailboxPolicy } from '@pendro/core/judgement'
+import type { Database, Tx } from './database.ts'
+import type { RowOf } from './models/columns.ts'
+import { Mailboxes, Minders, Organisations } from './models/organisation.ts'
+import type { OrganisationSettings } from './models/shapes.ts'
+import { findAll, findOne } from './rows.ts'
 import { keep, readVersions } from './versions.ts'
 
-export interface Organisation {
+/** The organisation: what it is called, where its day begins, and its settings. */
+export interface Organisation extends OrganisationSettings {
   readonly name: string
   readonly timeZone: string
-  readonly policy: OrganisationPolicy
-  readonly limits: Limits
-  readonly keepDays: number
-  /** What digests are sent from. */
-  readonly digestAddress: string
-  /** When digests go where a mailbox says nothing else; local times. Without it daily at 07:00 (common practice). */
-  readonly digestTimes?: readonly string[]
-  readonly digestWeekdays?: readonly number[]
-  /** Where colleagues send mail that got through, as an attachment; '' for nowhere. */
-  readonly reportAddress?: string
-  /** An address of ours that gets what is sent to postmaster (RFC 5321 §4.5.1); without it the first mailbox does. */
-  readonly postmaster?: string
-  /** Where colleagues ask by mail for a message they miss; '' for nowhere. */
-  readonly helpAddress?: string
-}
-
-interface OrganisationRow {
-  readonly name: string
-  readonly time_zone: string
-  readonly settings: Omit<Organisation, 'name' | 'timeZone'>
 }
 
 /** The one organisation of this database. Throws when it has not been set up. */
@@ -41,45 +26,19 @@ export async function organisationNow(db: Database, tx?: Tx): Promise<Organisati
 }
 
 async function findOrganisation(db: Database, tx?: Tx): Promise<Organisation | null> {
-  const row = await findRow<OrganisationRow>(
-    db,
-    'SELECT name, time_zone, settings FROM organisation LIMIT 1',
-    {},
-    tx,
-  )
+  const row = await findOne(db, Organisations, {}, { columns: ['name', 'time_zone', 'settings'], tx })
   return row && { name: row.name, timeZone: row.time_zone, ...row.settings }
 }
 
-export interface MailboxRow {
-  readonly id: number
-  readonly address: string
-  readonly name: string
-  readonly kind: 'person' | 'shared' | 'list'
-  readonly department: string
-  readonly time_zone: string
-  readonly language: string
-  readonly limit_junk: number | null
-  readonly limit_quarantined: number | null
-  readonly limit_near_certain: number | null
-  readonly uses_set_aside: number
-  readonly filtering: number
-  readonly digest_times: readonly string[] | null
-  readonly digest_weekdays: readonly number[] | null
-  readonly digest_lists_junk: number
-  readonly digest_lists_near_certain: number
-}
+export type MailboxRow = RowOf<typeof Mailboxes>
 
 export function findMailboxRow(db: Database, id: number, tx?: Tx): Promise<MailboxRow | null> {
-  return findRow<MailboxRow>(db, 'SELECT * FROM mailboxes WHERE id = :id', { id }, tx)
+  return findOne(db, Mailboxes, { id }, { tx })
 }
 
 /** A colleague's own mailbox, and those they mind: whose digests they get. */
 export async function ownMailboxes(db: Database, id: number): Promise<readonly number[]> {
-  const minded = await select<{ mailbox_id: number }>(
-    db,
-    'SELECT mailbox_id FROM minders WHERE minder_id = :id',
-    { id },
-  )
+  const minded = await findAll(db, Minders, { minder_id: id }, { columns: ['mailbox_id'] })
   return [id, ...minded.map(({ mailbox_id }) => mailbox_id)]
 }
 
@@ -89,7 +48,7 @@ export async function mailboxRows(
   tx?: Tx,
 ): Promise<ReadonlyMap<number, MailboxRow>> {
   if (ids.length === 0) return new Map()
-  const rows = await select<MailboxRow>(db, 'SELECT * FROM mailboxes WHERE id IN (:ids)', { ids }, tx)
+  const rows = await findAll(db, Mailboxes, { id: [...ids] }, { tx })
   return new Map(rows.map(row => [row.id, row]))
 }
 

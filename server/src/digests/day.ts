@@ -1,14 +1,17 @@
 import type { ComposedDigest, DigestDay, DigestReply, DigestScheduleShape } from '@pendro/contract'
 import { parseMessage } from '@pendro/core/message'
 import { nextDigest } from '@pendro/core/digest'
-import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import { findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { findOne, update } from '../db/rows.ts'
+import { Mailboxes } from '../db/models/organisation.ts'
+import { type DigestReplies, Digests } from '../db/models/digests.ts'
 import { digestSchedule, findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { planAgain } from './sending.ts'
-import type { ReplyFacts } from './replies.ts'
 
 const day = 86_400_000
 
@@ -46,16 +49,11 @@ export async function readDay(db: Database, now: Date): Promise<DigestDay> {
   }
 }
 
-interface ReplyRow {
-  readonly id: number
-  readonly received_at: Date
-  readonly mailbox_id: number
+interface ReplyRow extends Pick<
+  RowOf<typeof DigestReplies>,
+  'id' | 'received_at' | 'mailbox_id' | 'subject' | 'outcome' | 'needs_look' | 'facts' | 'source'
+> {
   readonly mailbox_name: string
-  readonly subject: string
-  readonly outcome: DigestReply['outcome']
-  readonly needs_look: number
-  readonly facts: ReplyFacts
-  readonly source: Buffer
 }
 
 /** What a person has to read of a reply; the rest of the digest below it is known. */
@@ -91,11 +89,7 @@ export async function readSentDigest(
   db: Database,
   id: number,
 ): Promise<{ at: string; mailboxId: number; message: ComposedDigest }> {
-  const row = await findRow<{ cut: Date; mailbox_id: number; source: Buffer }>(
-    db,
-    'SELECT cut, mailbox_id, source FROM digests WHERE id = :id',
-    { id },
-  )
+  const row = await findOne(db, Digests, { id }, { columns: ['cut', 'mailbox_id', 'source'] })
   const parsed = row && (await parseMessage(row.source))
   if (!row || !parsed?.ok) throw new AppError('DIGEST_NOT_FOUND')
   const { from, to, subject, text, html } = parsed.value
@@ -124,14 +118,14 @@ export async function changeSchedule(
     times: [...new Set(schedule.times)].sort(),
     weekdays: [...new Set(schedule.weekdays)].sort((a, b) => a - b),
   }
-  await execute(
+  await update(
     db,
-    'UPDATE mailboxes SET digest_times = :times, digest_weekdays = :weekdays WHERE id = :mailboxId',
+    Mailboxes,
     {
-      mailboxId,
-      times: sorted && JSON.stringify(sorted.times),
-      weekdays: sorted && JSON.stringify(sorted.weekdays),
+      digest_times: sorted && sorted.times,
+      digest_weekdays: sorted && sorted.weekdays,
     },
+    { id: mailboxId },
     tx,
   )
   await planAgain(db, mailboxId, tx)

@@ -11,12 +11,16 @@ import {
   execute,
   findRow,
   inTransaction,
-  insert,
   isDuplicate,
   select,
   type Database,
   type Tx,
 } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { Deliveries } from '../db/models/deliveries.ts'
+import { Minders } from '../db/models/organisation.ts'
+import { DigestLines, type DigestNotes, Digests } from '../db/models/digests.ts'
+import { findAll, findOne, insert, insertOne, update } from '../db/rows.ts'
 import { findMailboxRow, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
@@ -53,19 +57,15 @@ export async function windowOf(db: Database, mailboxId: number, cut: Date, tx?: 
   return { since: last?.cut ?? beginning, cut }
 }
 
-interface LineRow {
-  readonly id: number
-  readonly from_name: string
-  readonly from_address: string
-  readonly subject: string
-  readonly received_at: Date
-  readonly expires_at: Date
-  readonly score: number
+interface LineRow
+  extends
+    Pick<
+      RowOf<typeof Deliveries>,
+      'id' | 'from_name' | 'from_address' | 'subject' | 'received_at' | 'expires_at' | 'score' | 'reasons'
+    >,
+    Pick<RowOf<typeof DigestNotes>, 'leave_out' | 'note'> {
   /** Not listed: what the mailbox does not want listed, or a staffer left out. */
   readonly left_out: number
-  readonly leave_out: number
-  readonly note: string
-  readonly reasons: { finding: string }[]
 }
 
 /**
@@ -145,11 +145,11 @@ export async function noteLine(
   now: Date,
 ): Promise<void> {
   await inTransaction(db, async tx => {
-    const delivery = await findRow<{ mailbox_id: number; digest_id: number | null; subject: string }>(
+    const delivery = await findOne(
       db,
-      'SELECT mailbox_id, digest_id, subject FROM deliveries WHERE id = :deliveryId FOR UPDATE',
-      { deliveryId },
-      tx,
+      Deliveries,
+      { id: deliveryId },
+      { columns: ['mailbox_id', 'digest_id', 'subject'], tx, lock: true },
     )
     if (!delivery) throw new AppError('DELIVERY_NOT_FOUND')
     if (delivery.digest_id !== null) throw new AppError('DIGEST_GONE')
@@ -239,16 +239,16 @@ export async function cutDigest(
   if (!text) return null
   const { since } = await windowOf(db, mailbox.id, cut, tx)
   const source = await buildMessage(organisation, mailbox, text, cut)
-  const [digestId = 0] = await insert(
+  const digestId = await insertOne(
     db,
-    'digests',
-    [{ mailbox_id: mailbox.id, since, cut, listed, left_out: leftOut, state: 'waiting', source }],
+    Digests,
+    { mailbox_id: mailbox.id, since, cut, listed, left_out: leftOut, state: 'waiting', source },
     tx,
   )
   // A reference that another line of the mailbox has already hits the key, and all is tried again.
   await insert(
     db,
-    'digest_lines',
+    DigestLines,
     rows.map((row, place) => ({
       delivery_id: row.id,
       digest_id: digestId,
@@ -259,10 +259,11 @@ export async function cutDigest(
     tx,
   )
   for (let i = 0; i < rows.length; i += 2000)
-    await execute(
+    await update(
       db,
-      'UPDATE deliveries SET digest_id = :digestId WHERE id IN (:ids)',
-      { digestId, ids: rows.slice(i, i + 2000).map(({ id }) => id) },
+      Deliveries,
+      { digest_id: digestId },
+      { id: rows.slice(i, i + 2000).map(({ id }) => id) },
       tx,
     )
   const readers = await digestReaders(db, tx, mailbox)
@@ -280,11 +281,11 @@ export async function cutDigest(
 /** A shared or list mailbox's digest goes to its minders; everybody else gets their own. */
 async function digestReaders(db: Database, tx: Tx, { id, kind }: MailboxRow): Promise<readonly number[]> {
   if (kind === 'person') return [id]
-  const minders = await select<{ minder_id: number }>(
+  const minders = await findAll(
     db,
-    'SELECT minder_id FROM minders WHERE mailbox_id = :id ORDER BY minder_id',
-    { id },
-    tx,
+    Minders,
+    { mailbox_id: id },
+    { columns: ['minder_id'], order: [['minder_id', 'ASC']], tx },
   )
   return minders.length > 0 ? minders.map(({ minder_id }) => minder_id) : [id]
 }

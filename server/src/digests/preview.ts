@@ -2,6 +2,8 @@ import { undecidedSql } from '../deliveries/states-sql.ts'
 import type { DigestPreview } from '@pendro/contract'
 import { nextDigest } from '@pendro/core/digest'
 import { select, type Database } from '../db/database.ts'
+import { findAll } from '../db/rows.ts'
+import { Digests } from '../db/models/digests.ts'
 import { digestSchedule, findMailboxRow, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { ownSender } from '../outbox/own-mail.ts'
@@ -77,17 +79,11 @@ const shownLine = (row: Awaited<ReturnType<typeof waitingLines>>[number]) => ({
 })
 
 async function lastSent(db: Database, mailboxId: number): Promise<DigestPreview['sent']> {
-  const rows = await select<{
-    id: number
-    cut: Date
-    listed: number
-    left_out: number
-    state: string
-    problem: string
-  }>(
+  const rows = await findAll(
     db,
-    'SELECT id, cut, listed, left_out, state, problem FROM digests WHERE mailbox_id = :mailboxId ORDER BY id DESC LIMIT 10',
-    { mailboxId },
+    Digests,
+    { mailbox_id: mailboxId },
+    { columns: ['id', 'cut', 'listed', 'left_out', 'state', 'problem'], order: [['id', 'DESC']], limit: 10 },
   )
   return rows.map(({ cut, left_out, ...row }) => ({ ...row, at: cut.toISOString(), leftOut: left_out }))
 }

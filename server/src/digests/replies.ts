@@ -3,7 +3,12 @@ import type { DeliveryState } from '@pendro/core/delivery'
 import { no, yes, type Parsed } from '@pendro/core/address'
 import { nearestReference, readReply, type ReadReply } from '@pendro/core/digest'
 import { readHtml, type Message } from '@pendro/core/message'
-import { execute, findRow, inTransaction, insert, select, type Database } from '../db/database.ts'
+import { inTransaction, select, type Database } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { Deliveries } from '../db/models/deliveries.ts'
+import type { Fate, ReplyFacts } from '../db/models/shapes.ts'
+import { type DigestLines, DigestReplies } from '../db/models/digests.ts'
+import { exists, findOne, insertOne, update } from '../db/rows.ts'
 import { ownMailboxes, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
@@ -15,15 +20,6 @@ import { pendro, writeRecord } from '../record/write.ts'
 import { applyRuling } from '../rulings/rulings.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { translator } from '../wording.ts'
-
-/** What became of one reference. */
-export type Fate = 'released' | 'released-before' | 'on-its-way' | 'discarded' | 'gone' | 'sealed' | 'unknown'
-
-export interface ReplyFacts {
-  readonly fates: readonly { readonly reference: string; readonly fate: Fate; readonly subject: string }[]
-  readonly slips: readonly { readonly typed: string; readonly meant: string }[]
-  readonly sign: string
-}
 
 /**
  * Takes a reply to a digest (domain.md §6). Only from a colleague whose mail is proven; the problem is the
@@ -52,20 +48,14 @@ export async function takeReply(
   if (colleague === 'not-proven') return no('reply-unproven')
   // A sender that did not hear our answer sends the same again.
   const hash = createHash('sha256').update(raw).digest('hex')
-  if (await findRow(db, 'SELECT 1 AS yes FROM digest_replies WHERE source_hash = :hash', { hash }))
-    return yes(read.kind)
+  if (await exists(db, DigestReplies, { source_hash: hash })) return yes(read.kind)
   const facts = await act(db, colleague, read, now)
   await keep(db, { raw, hash, message, colleague, read, facts, now })
   return yes(read.kind)
 }
 
-interface LineRow {
-  readonly delivery_id: number
-  readonly reference: string
-  readonly mailbox_id: number
-  readonly subject: string
-  readonly state: DeliveryState
-}
+type LineRow = Pick<RowOf<typeof DigestLines>, 'delivery_id' | 'reference' | 'mailbox_id'> &
+  Pick<RowOf<typeof Deliveries>, 'subject' | 'state'>
 
 async function act(
   db: Database,
@@ -77,7 +67,7 @@ async function act(
   const mailboxIds = await ownMailboxes(db, colleague.id)
   // A slip is told by the line it was most likely meant to be: any the colleague was ever sent.
   const known = read.slips.length > 0 ? await linesOf(db, mailboxIds, null) : []
-  const references = known.map(line => line.reference)
+  const references = known.flatMap(line => line.reference ?? [])
   const slips = read.slips.map(typed => ({ typed, meant: nearestReference(typed, references) ?? '' }))
   if (read.kind !== 'asked') return { fates: [], slips, sign: '' }
   const lines = await linesOf(db, mailboxIds, [...read.references, ...read.perhaps])
@@ -193,22 +183,20 @@ async function keep(
     // RFC 3834 §2: what no person sent is not answered.
     const answer =
       read.kind === 'automatic' ? null : await buildAnswer(organisation, colleague, message, facts, now)
-    const [id = 0] = await insert(
+    const id = await insertOne(
       db,
-      'digest_replies',
-      [
-        {
-          received_at: now,
-          mailbox_id: colleague.id,
-          subject: message.subject.slice(0, 500),
-          source: raw,
-          source_hash: hash,
-          outcome: read.kind,
-          needs_look: read.kind !== 'automatic' && needsLook,
-          facts,
-          answer,
-        },
-      ],
+      DigestReplies,
+      {
+        received_at: now,
+        mailbox_id: colleague.id,
+        subject: message.subject.slice(0, 500),
+        source: raw,
+        source_hash: hash,
+        outcome: read.kind,
+        needs_look: read.kind !== 'automatic' && needsLook,
+        facts,
+        answer,
+      },
       tx,
     )
     if (answer) await enqueue(db, tx, 'answer', [{ subjectId: id, place: String(colleague.id), at: now }])
@@ -264,14 +252,14 @@ function buildAnswer(
 /** Somebody has read a reply that the rules could not settle; who, stands in the record. */
 export async function lookedAt(db: Database, who: SignedIn, id: number, now: Date): Promise<void> {
   await inTransaction(db, async tx => {
-    const reply = await findRow<{ mailbox_id: number }>(
+    const reply = await findOne(
       db,
-      'SELECT mailbox_id FROM digest_replies WHERE id = :id AND needs_look FOR UPDATE',
-      { id },
-      tx,
+      DigestReplies,
+      { id, needs_look: true },
+      { columns: ['mailbox_id'], tx, lock: true },
     )
     if (!reply) return
-    await execute(db, 'UPDATE digest_replies SET needs_look = FALSE WHERE id = :id', { id }, tx)
+    await update(db, DigestReplies, { needs_look: false }, { id }, tx)
     await writeRecord(db, tx, [
       { at: now, act: 'reply-looked-at', by: actor(who), mailboxId: reply.mailbox_id },
     ])

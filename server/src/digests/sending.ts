@@ -1,5 +1,8 @@
 import { nextDigest } from '@pendro/core/digest'
-import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
+import { findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { DigestDue } from '../db/models/digests.ts'
+import { insert, remove, update } from '../db/rows.ts'
 import {
   digestSchedule,
   findMailboxRow,
@@ -48,7 +51,7 @@ async function planNew(db: Database, organisation: Organisation, now: Date): Pro
   try {
     await insert(
       db,
-      'digest_due',
+      DigestDue,
       [...mailboxes.values()].map(mailbox => ({
         mailbox_id: mailbox.id,
         next_at: nextOf(mailbox, organisation, now),
@@ -66,7 +69,7 @@ function nextOf(mailbox: MailboxRow, organisation: Organisation, now: Date): Dat
 
 /** A schedule has changed: its next digest is worked out anew. */
 export async function planAgain(db: Database, mailboxId: number, tx?: Tx): Promise<void> {
-  await execute(db, 'DELETE FROM digest_due WHERE mailbox_id = :mailboxId', { mailboxId }, tx)
+  await remove(db, DigestDue, { mailbox_id: mailboxId }, tx)
 }
 
 /**
@@ -81,7 +84,8 @@ function cutNext(
   return inTransaction(
     db,
     async tx => {
-      const due = await findRow<{ mailbox_id: number }>(
+      // By raw SQL: Sequelize drops SKIP LOCKED on MariaDB.
+      const due = await findRow<Pick<RowOf<typeof DigestDue>, 'mailbox_id'>>(
         db,
         'SELECT mailbox_id FROM digest_due WHERE next_at <= :now ORDER BY next_at LIMIT 1 FOR UPDATE SKIP LOCKED',
         { now },
@@ -90,14 +94,15 @@ function cutNext(
       if (!due) return false
       const mailbox = await findMailboxRow(db, due.mailbox_id, tx)
       if (!mailbox) {
-        await execute(db, 'DELETE FROM digest_due WHERE mailbox_id = :id', { id: due.mailbox_id }, tx)
+        await remove(db, DigestDue, { mailbox_id: due.mailbox_id }, tx)
         return true
       }
       const digest = await cutDigest(db, tx, mailbox, { organisation, publicUrl, cut: now })
-      await execute(
+      await update(
         db,
-        'UPDATE digest_due SET next_at = :next WHERE mailbox_id = :id',
-        { id: mailbox.id, next: nextOf(mailbox, organisation, now) },
+        DigestDue,
+        { next_at: nextOf(mailbox, organisation, now) },
+        { mailbox_id: mailbox.id },
         tx,
       )
       if (digest) {

@@ -1,7 +1,9 @@
 import type { Router } from 'express'
 import { beginSetUp, setUpNeeded } from '@pendro/contract'
 import type { Deps } from '../app.ts'
-import { findRow, isDuplicate } from '../db/database.ts'
+import { isDuplicate } from '../db/database.ts'
+import { exists } from '../db/rows.ts'
+import { Organisations } from '../db/models/organisation.ts'
 import { AppError } from '../errors.ts'
 import { mount } from '../http.ts'
 import { setUp } from '../set-up.ts'
@@ -10,13 +12,13 @@ import { readSetUp } from './read.ts'
 
 export function firstSetUpRoutes(router: Router, { db }: Deps): void {
   mount(router, setUpNeeded, async () => ({
-    needed: (await findRow(db, 'SELECT 1 AS one FROM organisation LIMIT 1')) === null,
+    needed: !(await exists(db, Organisations, {})),
   }))
 
   mount(router, beginSetUp, async ({ body }) => {
     const read = readSetUp(body)
     if (!read.ok) throw new AppError('BAD_SET_UP', { wrong: read.problem })
-    if (await findRow(db, 'SELECT 1 AS one FROM organisation LIMIT 1')) throw new AppError('ALREADY_SET_UP')
+    if (await exists(db, Organisations, {})) throw new AppError('ALREADY_SET_UP')
     if (await isEasyToGuess(body.password, [body.name, body.signIn, body.organisation, body.ownDomains]))
       throw new AppError('EASY_PASSWORD')
     try {

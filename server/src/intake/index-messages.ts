@@ -1,6 +1,8 @@
 import type { Message } from '@pendro/core/message'
 import { fold, trigrams } from '@pendro/core/whereabouts'
-import { execute, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
+import { execute, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import { MessageWords } from '../db/models/messages.ts'
+import { insert } from '../db/rows.ts'
 import { shownFrom } from '../reading/shown-from.ts'
 
 interface Indexed {
@@ -32,7 +34,7 @@ function wordsOfMessage(message: Message | null): string {
 export async function indexMessages(db: Database, tx: Tx, messages: readonly Indexed[]): Promise<void> {
   await insert(
     db,
-    'message_words',
+    MessageWords,
     messages.map(({ id, message }) => ({ message_id: id, words: wordsOfMessage(message) })),
     tx,
   )

@@ -1,9 +1,15 @@
 import { clusterKey } from '@pendro/core/clusters'
-import type { DeliveryState } from '@pendro/core/delivery'
-import { byWeight, crowdShift, reviewRank, type Evidence } from '@pendro/core/judgement'
+import type { DeliveryState, JudgedState } from '@pendro/core/delivery'
+import { byWeight, crowdShift, reviewRank } from '@pendro/core/judgement'
 import { dayOf, expiryOf } from '@pendro/core/keeping'
 import { isWorthInspecting } from '@pendro/core/message'
-import { insert, type Database, type Row, type Tx } from '../db/database.ts'
+import type { Database, Tx } from '../db/database.ts'
+import type { NewRowOf } from '../db/models/columns.ts'
+import type { Reason } from '../db/models/shapes.ts'
+import { Deliveries, DeliveryJudgements } from '../db/models/deliveries.ts'
+import { Inspections } from '../db/models/messages.ts'
+import { EnquiryQueue } from '../db/models/whereabouts.ts'
+import { idAt, insert } from '../db/rows.ts'
 import { mailboxPolicy, type Organisation } from '../db/organisation.ts'
 import { growClusters } from '../judging/clusters.ts'
 import type { Judged, JudgedDelivery } from '../judging/judge.ts'
@@ -36,14 +42,28 @@ interface NewDelivery {
   readonly messageId: number
   readonly mailboxId: number
   readonly state: DeliveryState
-  readonly boundFor: DeliveryState | null
+  readonly boundFor: Exclude<JudgedState, 'sealed'> | null
   readonly receivedAt: Date
   readonly day: string
   readonly cluster: string
   readonly rank: number
   readonly judged: JudgedDelivery
   /** Columns that nothing else here looks at. */
-  readonly columns: Row
+  readonly columns: Pick<
+    NewRowOf<typeof Deliveries>,
+    | 'address_used'
+    | 'expires_at'
+    | 'score'
+    | 'rule_id'
+    | 'rule_says'
+    | 'folder'
+    | 'left_out'
+    | 'from_name'
+    | 'from_address'
+    | 'subject'
+    | 'reasons'
+    | 'attachments'
+  >
 }
 
 export interface StoredDelivery extends NewDelivery {
@@ -67,17 +87,17 @@ export async function storeDeliveries(
   )
   const ids = await insert(
     db,
-    'deliveries',
+    Deliveries,
     deliveries.map(delivery => {
       const { deliveries: alike = 1, shift = 0 } = clusters.get(delivery.cluster) ?? {}
       return rowOf(delivery, crowdShift(alike) + shift)
     }),
     tx,
   )
-  const stored = deliveries.map((delivery, i) => ({ ...delivery, id: ids[i] ?? 0 }))
+  const stored = deliveries.map((delivery, i) => ({ ...delivery, id: idAt(ids, i) }))
   await insert(
     db,
-    'delivery_judgements',
+    DeliveryJudgements,
     stored.map(({ id, judged: { evidence, path } }) => ({
       delivery_id: id,
       evidence: byWeight(evidence),
@@ -137,7 +157,7 @@ function newDelivery(
 const rowOf = (
   { messageId, mailboxId, state, boundFor, receivedAt, day, cluster, rank, columns }: NewDelivery,
   shift: number,
-): Row => ({
+): NewRowOf<typeof Deliveries> => ({
   message_id: messageId,
   mailbox_id: mailboxId,
   state,
@@ -159,7 +179,7 @@ async function sendToLab(db: Database, tx: Tx, stored: readonly StoredDelivery[]
   )
   await insert(
     db,
-    'inspections',
+    Inspections,
     [...waiting].map(([messageId, at]) => ({ message_id: messageId, next_at: at, tickets: [] })),
     tx,
   )
@@ -171,7 +191,7 @@ async function setGoing(db: Database, tx: Tx, stored: readonly StoredDelivery[])
   if (!first) return
   await insert(
     db,
-    'enquiry_queue',
+    EnquiryQueue,
     stored.map(({ id }) => ({ delivery_id: id })),
     tx,
   )
@@ -199,7 +219,7 @@ function countBy<T>(items: readonly T[], keyOf: (item: T) => string): ReadonlyMa
 
 /** What goes on is `deferred` until the mail store has it; what is kept back is where it was judged to be. */
 function placeOf(
-  state: DeliveryState,
+  state: JudgedState,
   { onward, lab }: Terms,
   isWorthALook: boolean,
 ): Pick<NewDelivery, 'state' | 'boundFor'> {
@@ -209,10 +229,7 @@ function placeOf(
 }
 
 /** What the row of the list says about why: what decided, else the heaviest evidence towards junk. */
-function reasonsOf({
-  path,
-  evidence,
-}: JudgedDelivery): readonly { finding: string; facts: Evidence['facts'] }[] {
+function reasonsOf({ path, evidence }: JudgedDelivery): readonly Reason[] {
   const decided = path.find(({ outcome }) => outcome === 'decided')
   if (decided?.stage === 'harm') return [{ finding: 'harm', facts: decided.facts }]
   if (decided?.stage === 'rules')

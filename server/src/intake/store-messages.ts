@@ -1,7 +1,11 @@
 import { addressText, withoutTag, type Address } from '@pendro/core/address'
 import type { Message } from '@pendro/core/message'
-import type { SenderFacts } from '@pendro/core/senders'
-import { insert, type Database, type Row, type Tx } from '../db/database.ts'
+import { noAuthentication, type SenderFacts } from '@pendro/core/senders'
+import type { Database, Tx } from '../db/database.ts'
+import type { NewRowOf } from '../db/models/columns.ts'
+import type { Harm } from '../db/models/shapes.ts'
+import { MessageReadings, MessageSenders, MessageSources, Messages } from '../db/models/messages.ts'
+import { idAt, insert } from '../db/rows.ts'
 import { hashMessageId } from '../judging/knowledge.ts'
 import { shownFrom } from '../reading/shown-from.ts'
 import { domainKey } from '../lists/domain-key.ts'
@@ -21,13 +25,19 @@ export interface NewMessage {
   readonly connection?: { readonly ip: string; readonly helo: string }
   /** `null` for what colleagues send: it proves nothing and needs to prove nothing. */
   readonly sender: SenderFacts | null
-  readonly harm?: Row | null
+  readonly harm?: Harm | null
   readonly bulk?: boolean
   /** Why it could not be read. */
   readonly unreadable?: string | null
 }
 
-const ofOurs = { from: [], envelopeFrom: null, sender: null, listId: null, authentication: null }
+const ofOurs: SenderFacts = {
+  from: [],
+  envelopeFrom: null,
+  sender: null,
+  listId: null,
+  authentication: noAuthentication,
+}
 
 /** The one writer of messages: bytes, reading, what they are found by and who sent them; their ids in order. */
 export async function storeMessages(
@@ -39,33 +49,33 @@ export async function storeMessages(
   const profiles = [...(await profileIds(db, tx, senders))]
   const ids = await insert(
     db,
-    'messages',
+    Messages,
     messages.map(one => rowOf(one, one.sender === null ? null : (profiles.shift() ?? null))),
     tx,
   )
   await insert(
     db,
-    'message_sources',
-    messages.map(({ packed }, i) => ({ message_id: ids[i], gzip: packed.source })),
+    MessageSources,
+    messages.map(({ packed }, i) => ({ message_id: idAt(ids, i), gzip: packed.source })),
     tx,
   )
   await insert(
     db,
-    'message_readings',
+    MessageReadings,
     messages.flatMap(({ packed }, i) =>
-      packed.reading ? [{ message_id: ids[i], gzip: packed.reading }] : [],
+      packed.reading ? [{ message_id: idAt(ids, i), gzip: packed.reading }] : [],
     ),
     tx,
   )
   await indexMessages(
     db,
     tx,
-    messages.map(({ message }, i) => ({ id: ids[i] ?? 0, message })),
+    messages.map(({ message }, i) => ({ id: idAt(ids, i), message })),
   )
   await insert(
     db,
-    'message_senders',
-    messages.flatMap(({ sender }, i) => (sender ? senderRows(ids[i] ?? 0, sender) : [])),
+    MessageSenders,
+    messages.flatMap(({ sender }, i) => (sender ? senderRows(idAt(ids, i), sender) : [])),
     tx,
   )
   return ids
@@ -85,7 +95,7 @@ function rowOf(
     unreadable,
   }: NewMessage,
   profileId: number | null,
-): Row {
+): NewRowOf<typeof Messages> {
   return {
     direction,
     received_at: receivedAt,
@@ -103,16 +113,21 @@ function rowOf(
   }
 }
 
+type Place = NewRowOf<typeof MessageSenders>['place']
+
 /** Under whose names a message came: what sender lists and the filters look for. */
-function senderRows(messageId: number, { from, envelopeFrom, sender, listId }: SenderFacts): readonly Row[] {
-  const row = (place: string, n: number, domain: string, address: string): Row => ({
+function senderRows(
+  messageId: number,
+  { from, envelopeFrom, sender, listId }: SenderFacts,
+): readonly NewRowOf<typeof MessageSenders>[] {
+  const row = (place: Place, n: number, domain: string, address: string) => ({
     message_id: messageId,
     place,
     n,
     domain_key: domainKey(domain).slice(0, 260),
     address: address.slice(0, 320),
   })
-  const of = (place: string, address: Address | null, n = 0) =>
+  const of = (place: Place, address: Address | null, n = 0) =>
     address ? [row(place, n, address.domain, addressText(withoutTag(address)))] : []
   return [
     ...from.slice(0, 50).flatMap((address, n) => of('from', address, n)),

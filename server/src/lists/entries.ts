@@ -2,17 +2,16 @@ import type { z } from 'zod'
 import type { EntryBrief, entryOrigin } from '@pendro/contract'
 import { displayPattern, parsePattern, patternText, type SenderEntry } from '@pendro/core/senders'
 import type { ProposedEntry } from '@pendro/core/rulings'
-import { execute, findRow, insert, select, type Database, type Tx } from '../db/database.ts'
+import { execute, select, type Database, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { Mailboxes } from '../db/models/organisation.ts'
+import { ListVersions, SenderEntries } from '../db/models/lists.ts'
+import { findAll, findOne, idAt, insert } from '../db/rows.ts'
 
-export interface EntryRow {
-  readonly id: number
-  readonly mailbox_id: number | null
-  readonly pattern: string
-  readonly standing: 'safe' | 'blocked'
-  readonly binding: number
-  readonly without_authentication: number
-  readonly until: Date | null
-}
+export type EntryRow = Pick<
+  RowOf<typeof SenderEntries>,
+  'id' | 'mailbox_id' | 'pattern' | 'standing' | 'binding' | 'without_authentication' | 'until'
+>
 
 export const entryColumns =
   'e.id, e.mailbox_id, e.pattern, e.standing, e.binding, e.without_authentication, e.until'
@@ -80,12 +79,7 @@ const listOf = (owner: SenderEntry['owner']) => (owner.kind === 'mailbox' ? owne
 
 /** How often the list of this owner has been changed; holds nothing. */
 export async function listVersion(db: Database, owner: SenderEntry['owner'], tx?: Tx): Promise<number> {
-  const row = await findRow<{ version: number }>(
-    db,
-    'SELECT version FROM list_versions WHERE mailbox_id = :id',
-    { id: listOf(owner) },
-    tx,
-  )
+  const row = await findOne(db, ListVersions, { mailbox_id: listOf(owner) }, { columns: ['version'], tx })
   return Number(row?.version ?? 0)
 }
 
@@ -114,7 +108,7 @@ export async function insertEntries(
 ): Promise<readonly SenderEntry[]> {
   const ids = await insert(
     db,
-    'sender_entries',
+    SenderEntries,
     entries.map(entry => ({
       mailbox_id: entry.owner.kind === 'mailbox' ? entry.owner.mailboxId : null,
       kind: entry.pattern.kind,
@@ -130,7 +124,7 @@ export async function insertEntries(
     })),
     tx,
   )
-  return entries.map((entry, i) => ({ ...entry, id: ids[i] ?? 0 }))
+  return entries.map((entry, i) => ({ ...entry, id: idAt(ids, i) }))
 }
 
 /** For showing: pattern in its own script, owner by name. */
@@ -142,12 +136,7 @@ export async function briefs(
   const mailboxIds = entries.flatMap(({ owner }) => (owner.kind === 'mailbox' ? [owner.mailboxId] : []))
   const names = new Map<number, string>()
   if (mailboxIds.length > 0) {
-    const rows = await select<{ id: number; name: string }>(
-      db,
-      'SELECT id, name FROM mailboxes WHERE id IN (:mailboxIds)',
-      { mailboxIds },
-      tx,
-    )
+    const rows = await findAll(db, Mailboxes, { id: [...mailboxIds] }, { columns: ['id', 'name'], tx })
     for (const { id, name } of rows) names.set(id, name)
   }
   return new Map(entries.map(entry => [entry.id, brief(entry, names)]))

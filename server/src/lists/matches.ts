@@ -1,5 +1,7 @@
 import type { PathLine } from '@pendro/core/judgement'
-import { execute, insert, type Database, type Tx } from '../db/database.ts'
+import { execute, type Database, type Tx } from '../db/database.ts'
+import { EntryMatches } from '../db/models/lists.ts'
+import { insert } from '../db/rows.ts'
 
 export interface JudgedPath {
   readonly deliveryId: number
@@ -31,7 +33,7 @@ export async function noteMatches(db: Database, tx: Tx, judged: readonly JudgedP
       received_day: day,
     })),
   )
-  await insert(db, 'entry_matches', rows, tx)
+  await insert(db, EntryMatches, rows, tx)
   const last = new Map<number, Date>()
   for (const { path, at } of judged)
     for (const [id] of metBy(path)) if (at > (last.get(id) ?? new Date(0))) last.set(id, at)

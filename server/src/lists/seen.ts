@@ -4,6 +4,9 @@ import type { RuleVerdict } from '@pendro/core/mail-rules'
 import type { SeenDeliveries } from '@pendro/core/rulings'
 import { patternText, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
 import { findRow, select, type Database, type Row } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { Messages } from '../db/models/messages.ts'
+import type { Deliveries } from '../db/models/deliveries.ts'
 import { mailboxPolicy, mailboxRows, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { domainKey } from './domain-key.ts'
 
@@ -14,16 +17,15 @@ export interface Looked {
   readonly mailboxIds: readonly number[] | null
 }
 
-interface GroupRow {
+interface GroupRow
+  extends
+    Pick<RowOf<typeof Deliveries>, 'mailbox_id' | 'score'>,
+    Pick<RowOf<typeof Messages>, 'bulk' | 'called'> {
   readonly profile_id: number
-  readonly mailbox_id: number
-  readonly bulk: number
   readonly unreadable: number
   readonly harmful: number
   /** What the first mail rule that matched says. */
   readonly rule: RuleVerdict['place'] | null
-  readonly called: 'wanted' | 'junk' | null
-  readonly score: number
   readonly n: number
 }
 

@@ -1,5 +1,8 @@
 import type { LiveEvent } from '@pendro/contract'
-import { insert, select, type Database, type Tx } from '../db/database.ts'
+import { select, type Database, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { LiveEvents } from '../db/models/record.ts'
+import { insert } from '../db/rows.ts'
 
 export type NewEvent = Pick<LiveEvent, 'kind' | 'deliveryId' | 'state' | 'by'>
 
@@ -7,7 +10,7 @@ export type NewEvent = Pick<LiveEvent, 'kind' | 'deliveryId' | 'state' | 'by'>
 export async function announce(db: Database, tx: Tx, at: Date, events: readonly NewEvent[]): Promise<void> {
   await insert(
     db,
-    'live_events',
+    LiveEvents,
     events.map(({ kind, deliveryId, state, by }) => ({
       at,
       kind,
@@ -19,13 +22,7 @@ export async function announce(db: Database, tx: Tx, at: Date, events: readonly 
   )
 }
 
-interface EventRow {
-  readonly id: number
-  readonly kind: LiveEvent['kind']
-  readonly delivery_id: number | null
-  readonly state: LiveEvent['state']
-  readonly by_name: string
-}
+type EventRow = Pick<RowOf<typeof LiveEvents>, 'id' | 'kind' | 'delivery_id' | 'state' | 'by_name'>
 
 /** Events after `after`, oldest first. */
 export async function eventsAfter(db: Database, after: number, limit = 500): Promise<readonly LiveEvent[]> {

@@ -1,20 +1,19 @@
+import { Op } from 'sequelize'
 import type { MailRuleDraft, MailRuleShape } from '@pendro/contract'
 import type { MailRule } from '@pendro/core/mail-rules'
-import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
+import { findRow, inTransaction, type Database, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { Mailboxes } from '../db/models/organisation.ts'
+import { MailRules } from '../db/models/mail-rules.ts'
+import { findAll, findOne, insertOne, update } from '../db/rows.ts'
 import { findMailboxRow } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 
-export interface RuleRow {
-  readonly id: number
-  readonly mailbox_id: number
-  readonly name: string
-  readonly needs: MailRule['needs']
-  readonly conditions: MailRule['conditions']
-  readonly action: MailRule['action']
-  readonly switched_on: number
-  readonly made_at: Date
-}
+export type RuleRow = Pick<
+  RowOf<typeof MailRules>,
+  'id' | 'mailbox_id' | 'name' | 'needs' | 'conditions' | 'action' | 'switched_on' | 'made_at'
+>
 
 /** Common practice: mail programs slow down with long lists of rules, and so would taking mail in. */
 const mostRules = 500
@@ -26,11 +25,18 @@ export async function rulesOf(
   tx?: Tx,
 ): Promise<ReadonlyMap<number, readonly MailRule[]>> {
   if (mailboxIds.length === 0) return new Map()
-  const rows = await select<RuleRow>(
+  const rows = await findAll(
     db,
-    'SELECT id, mailbox_id, name, needs, conditions, action FROM mail_rules WHERE mailbox_id IN (:mailboxIds) AND switched_on ORDER BY mailbox_id, place',
-    { mailboxIds },
-    tx,
+    MailRules,
+    { mailbox_id: [...mailboxIds], switched_on: true },
+    {
+      columns: ['id', 'mailbox_id', 'name', 'needs', 'conditions', 'action'],
+      order: [
+        ['mailbox_id', 'ASC'],
+        ['place', 'ASC'],
+      ],
+      tx,
+    },
   )
   const found = new Map<number, MailRule[]>()
   for (const { mailbox_id, id, name, needs, conditions, action } of rows)
@@ -41,11 +47,7 @@ export async function rulesOf(
 /** All rules of a mailbox, also those that are off. */
 export async function listRules(db: Database, mailboxId: number): Promise<MailRuleShape[]> {
   if (!(await findMailboxRow(db, mailboxId))) throw new AppError('MAILBOX_NOT_FOUND')
-  const rows = await select<RuleRow>(
-    db,
-    'SELECT * FROM mail_rules WHERE mailbox_id = :mailboxId ORDER BY place',
-    { mailboxId },
-  )
+  const rows = await findAll(db, MailRules, { mailbox_id: mailboxId }, { order: [['place', 'ASC']] })
   return rows.map(shownRule)
 }
 
@@ -77,12 +79,7 @@ export function addRule(
 ): Promise<number> {
   return inTransaction(db, async tx => {
     // Locked, so that two rules added at once do not want the same place.
-    const mailbox = await findRow(
-      db,
-      'SELECT id FROM mailboxes WHERE id = :mailboxId FOR UPDATE',
-      { mailboxId },
-      tx,
-    )
+    const mailbox = await findOne(db, Mailboxes, { id: mailboxId }, { columns: ['id'], tx, lock: true })
     if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
     const last = await findRow<{ place: number | null; n: number }>(
       db,
@@ -92,10 +89,10 @@ export function addRule(
     )
     if ((last?.n ?? 0) >= mostRules) throw new AppError('TOO_MANY_RULES')
     const place = (last?.place ?? 0) + 1
-    const [id = 0] = await insert(
+    const id = await insertOne(
       db,
-      'mail_rules',
-      [{ mailbox_id: mailboxId, place, name, needs, conditions, action, made_at: now }],
+      MailRules,
+      { mailbox_id: mailboxId, place, name, needs, conditions, action, made_at: now },
       tx,
     )
     await writeRecord(db, tx, [{ at: now, act: 'mail-rule-added', by, mailboxId, facts: { rule: name } }])
@@ -105,19 +102,9 @@ export function addRule(
 
 export async function switchRule(db: Database, by: Actor, id: number, on: boolean, now: Date): Promise<void> {
   await inTransaction(db, async tx => {
-    const rule = await findRow<{ mailbox_id: number; name: string }>(
-      db,
-      'SELECT mailbox_id, name FROM mail_rules WHERE id = :id FOR UPDATE',
-      { id },
-      tx,
-    )
+    const rule = await findOne(db, MailRules, { id }, { columns: ['mailbox_id', 'name'], tx, lock: true })
     if (!rule) throw new AppError('MAIL_RULE_NOT_FOUND')
-    const changed = await execute(
-      db,
-      'UPDATE mail_rules SET switched_on = :on WHERE id = :id AND switched_on <> :on',
-      { id, on },
-      tx,
-    )
+    const changed = await update(db, MailRules, { switched_on: on }, { id, switched_on: { [Op.ne]: on } }, tx)
     // Somebody did the same before: it is as was asked.
     if (changed === 0) return
     const act = on ? 'mail-rule-on' : 'mail-rule-off'

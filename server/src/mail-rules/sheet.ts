@@ -2,27 +2,33 @@ import type { MailRuleSheet, PathLineShape } from '@pendro/contract'
 import { decide } from '@pendro/core/judgement'
 import type { RuleVerdict } from '@pendro/core/mail-rules'
 import { noAuthentication, type SenderFacts } from '@pendro/core/senders'
-import { findRow, select, type Database } from '../db/database.ts'
+import { select, type Database } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { Messages } from '../db/models/messages.ts'
+import type { Deliveries, DeliveryJudgements } from '../db/models/deliveries.ts'
+import { findOne } from '../db/rows.ts'
+import { MailRules } from '../db/models/mail-rules.ts'
 import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { factsOf } from '../lists/seen.ts'
-import { shownRule, type RuleRow } from './rules.ts'
+import { shownRule } from './rules.ts'
 
 const day = 86_400_000
 const lookedBack = 30
 /** So many deliveries of a rule are judged again to tell what would be without it. */
 const mostLooked = 5000
 
-interface DecidedRow {
-  readonly score: string
-  readonly bulk: number
+interface DecidedRow
+  extends
+    Pick<RowOf<typeof Deliveries>, 'score'>,
+    Pick<RowOf<typeof Messages>, 'bulk'>,
+    Pick<RowOf<typeof DeliveryJudgements>, 'path'> {
   readonly unreadable: number
-  readonly path: readonly PathLineShape[]
 }
 
 /** A rule with what it did lately: the consequence of switching it off, before that is done. */
 export async function readRule(db: Database, id: number, now: Date): Promise<MailRuleSheet> {
-  const rule = await findRow<RuleRow>(db, 'SELECT * FROM mail_rules WHERE id = :id', { id })
+  const rule = await findOne(db, MailRules, { id })
   const mailbox = rule && (await findMailboxRow(db, rule.mailbox_id))
   if (!rule || !mailbox) throw new AppError('MAIL_RULE_NOT_FOUND')
   const organisation = await readOrganisation(db)
@@ -42,7 +48,7 @@ export async function readRule(db: Database, id: number, now: Date): Promise<Mai
     // Where a rule decided, no list had a say: the next rule, the switch or the score would have.
     const { state } = decide(
       {
-        ...factsOf({ ...row, harmful: 0, rule: null }, nobody, Number(row.score)),
+        ...factsOf({ ...row, harmful: 0, rule: null }, nobody, row.score),
         rules: otherRules(line, id),
       },
       mailboxPolicy(mailbox, organisation),

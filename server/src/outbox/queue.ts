@@ -1,4 +1,6 @@
-import { execute, insert, select, type Database, type Tx } from '../db/database.ts'
+import { execute, select, type Database, type Tx } from '../db/database.ts'
+import { Outbox } from '../db/models/deliveries.ts'
+import { insert } from '../db/rows.ts'
 
 /** What the outbox sends: a delivery's copy, or mail of our own. */
 export type JobKind = 'delivery' | 'digest' | 'answer' | 'welcome' | 'code'
@@ -32,7 +34,7 @@ export async function enqueue(
       )
   await insert(
     db,
-    'outbox',
+    Outbox,
     jobs.map(({ subjectId, place, at }) => ({ kind, subject_id: subjectId, place, next_at: at })),
     tx,
   )

@@ -1,13 +1,9 @@
+import { Op } from 'sequelize'
 import { createHash, randomBytes, randomInt } from 'node:crypto'
-import {
-  execute,
-  findRow,
-  inTransaction,
-  insert,
-  isDuplicate,
-  type Database,
-  type Tx,
-} from '../db/database.ts'
+import { execute, findRow, inTransaction, isDuplicate, type Database, type Tx } from '../db/database.ts'
+import { Mailboxes } from '../db/models/organisation.ts'
+import { ColleagueAccess, ColleagueSessions } from '../db/models/people.ts'
+import { exists, findOne, insert, remove, update } from '../db/rows.ts'
 import { ownMailboxes, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { enqueue } from '../outbox/queue.ts'
@@ -50,12 +46,6 @@ export async function personOf(
   )
 }
 
-interface AccessRow {
-  readonly password: string | null
-  readonly code: string | null
-  readonly code_until: Date | null
-}
-
 export interface Proof {
   readonly address: string
   readonly password?: string
@@ -81,10 +71,11 @@ export async function prove(
   if (!(await mayTry(db, trying, now))) throw tooMany()
   const access =
     person &&
-    (await findRow<AccessRow>(
+    (await findOne(
       db,
-      'SELECT password, code, code_until FROM colleague_access WHERE mailbox_id = :id',
-      { id: person.id },
+      ColleagueAccess,
+      { mailbox_id: person.id },
+      { columns: ['password', 'code', 'code_until'] },
     ))
   const typed = password ?? (code ?? '').replace(/\s/g, '')
   const stored =
@@ -104,11 +95,7 @@ export async function prove(
 /** A code opens once, whoever comes second. */
 async function takeProof(db: Database, mailboxId: number, code: string | null): Promise<boolean> {
   if (code === null) return true
-  const changed = await execute(
-    db,
-    'UPDATE colleague_access SET code = NULL WHERE mailbox_id = :mailboxId AND code = :code',
-    { mailboxId, code },
-  )
+  const changed = await update(db, ColleagueAccess, { code: null }, { mailbox_id: mailboxId, code })
   return changed === 1
 }
 
@@ -120,11 +107,11 @@ export async function openColleagueSession(
   { byCode = false }: { readonly byCode?: boolean } = {},
 ): Promise<string> {
   const token = randomBytes(32).toString('base64url')
-  await execute(db, 'DELETE FROM colleague_sessions WHERE expires_at < :now', { now })
+  await remove(db, ColleagueSessions, { expires_at: { [Op.lt]: now } })
   await inTransaction(db, async tx => {
     await insert(
       db,
-      'colleague_sessions',
+      ColleagueSessions,
       [
         {
           id: idOf(token),
@@ -136,12 +123,7 @@ export async function openColleagueSession(
       ],
       tx,
     )
-    const person = await findRow<{ name: string }>(
-      db,
-      'SELECT name FROM mailboxes WHERE id = :mailboxId',
-      { mailboxId },
-      tx,
-    )
+    const person = await findOne(db, Mailboxes, { id: mailboxId }, { columns: ['name'], tx })
     await writeRecord(db, tx, [
       {
         at: now,
@@ -175,17 +157,19 @@ export async function findColleague(
   if (!row) return null
   // Once a day is often enough to say that the device is in use.
   if (row.expires_at.getTime() - now.getTime() < colleagueSessionLength - 86_400_000)
-    await execute(db, 'UPDATE colleague_sessions SET expires_at = :until WHERE id = :id', {
-      id: idOf(token),
-      until: new Date(now.getTime() + colleagueSessionLength),
-    })
+    await update(
+      db,
+      ColleagueSessions,
+      { expires_at: new Date(now.getTime() + colleagueSessionLength) },
+      { id: idOf(token) },
+    )
   const { id, name, address, csrf, code_at } = row
   const byCode = code_at !== null && now.getTime() - code_at.getTime() < codeOpens
   return { id, name, address, csrf, byCode, mailboxIds: await ownMailboxes(db, id) }
 }
 
 export async function closeColleagueSession(db: Database, token: string): Promise<void> {
-  await execute(db, 'DELETE FROM colleague_sessions WHERE id = :id', { id: idOf(token) })
+  await remove(db, ColleagueSessions, { id: idOf(token) })
 }
 
 /** Queues a one-time code for a mailbox. Says nothing of whether there is such a mailbox. */
@@ -256,11 +240,7 @@ export async function choosePassword(
     if (old === '') throw new AppError('OLD_PASSWORD_WRONG', { context: 'missing' })
     const trying: Trying = { kind: 'proof', account: address, device }
     if (!(await mayTry(db, trying, now))) throw tooMany()
-    const stored = await findRow<{ password: string }>(
-      db,
-      'SELECT password FROM colleague_access WHERE mailbox_id = :id',
-      { id },
-    )
+    const stored = await findOne(db, ColleagueAccess, { mailbox_id: id }, { columns: ['password'] })
     if (!(await isPassword(old, stored?.password ?? ''))) throw new AppError('OLD_PASSWORD_WRONG')
     await forgetTries(db, trying)
   }
@@ -275,15 +255,10 @@ export async function choosePassword(
 }
 
 const signOutOthers = (db: Database, tx: Tx, { id, csrf }: Pick<SignedInColleague, 'id' | 'csrf'>) =>
-  execute(db, 'DELETE FROM colleague_sessions WHERE mailbox_id = :id AND csrf <> :csrf', { id, csrf }, tx)
+  remove(db, ColleagueSessions, { mailbox_id: id, csrf: { [Op.ne]: csrf } }, tx)
 
-export async function hasPassword(db: Database, mailboxId: number): Promise<boolean> {
-  const row = await findRow(
-    db,
-    'SELECT 1 AS yes FROM colleague_access WHERE mailbox_id = :mailboxId AND password IS NOT NULL',
-    { mailboxId },
-  )
-  return row !== null
+export function hasPassword(db: Database, mailboxId: number): Promise<boolean> {
+  return exists(db, ColleagueAccess, { mailbox_id: mailboxId, password: { [Op.ne]: null } })
 }
 
 /** Links of earlier digests lead nowhere from now on, and other devices are signed out. */

@@ -1,5 +1,7 @@
 import { randomInt, randomUUID } from 'node:crypto'
-import { execute, type Database } from '../db/database.ts'
+import type { Database } from '../db/database.ts'
+import { update } from '../db/rows.ts'
+import { ColleagueAccess } from '../db/models/people.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { composeOwnMail } from '../outbox/own-mail.ts'
 import { translator } from '../wording.ts'
@@ -36,10 +38,7 @@ export async function writeLetter(
   const secret = kind === 'welcome' ? makePassword() : await makeCode(db, mailboxId, now)
   if (kind === 'welcome') {
     await storePassword(db, mailboxId, secret)
-    await execute(db, 'UPDATE colleague_access SET welcomed_at = :now WHERE mailbox_id = :mailboxId', {
-      now,
-      mailboxId,
-    })
+    await update(db, ColleagueAccess, { welcomed_at: now }, { mailbox_id: mailboxId })
   }
   const parts = ['greeting', 'text', 'secret', 'how', 'never'].map(part =>
     t(`${kind}.${part}`, { ...facts, secret }),

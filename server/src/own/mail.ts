@@ -1,11 +1,16 @@
+import { cursorText, readTimeCursor } from '../db/cursor.ts'
 import { containing } from '../db/like.ts'
 import { keptBackSql, undecidedSql } from '../deliveries/states-sql.ts'
 import type { OwnAct, OwnRow, OwnSheet, RulingSentence } from '@pendro/contract'
 import { decide } from '@pendro/core/judgement'
 import type { RuleVerdict } from '@pendro/core/mail-rules'
 import { arrives } from '@pendro/core/rulings'
-import { candidateTexts, displayPattern, patternAtWidth, type SenderFacts } from '@pendro/core/senders'
+import { candidateTexts, displayPattern, patternAtWidth } from '@pendro/core/senders'
 import { findRow, select, type Database } from '../db/database.ts'
+import type { Messages } from '../db/models/messages.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { exists } from '../db/rows.ts'
+import { Deliveries } from '../db/models/deliveries.ts'
 import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { registerOf } from '../judging/judge.ts'
@@ -16,18 +21,20 @@ import { entriesFor } from '../lists/entries.ts'
 import { factsOf } from '../lists/seen.ts'
 import type { SignedInColleague } from './access.ts'
 
-interface MailRow {
-  readonly id: number
-  readonly state: OwnRow['state']
-  readonly received_at: Date
-  readonly expires_at: Date
-  readonly from_name: string
-  readonly from_address: string
-  readonly subject: string
-  readonly attachments: number
-  readonly left_out: number
-  readonly reasons: readonly { readonly finding: string }[]
-  readonly mailbox_id: number
+interface MailRow extends Pick<
+  RowOf<typeof Deliveries>,
+  | 'id'
+  | 'state'
+  | 'received_at'
+  | 'expires_at'
+  | 'from_name'
+  | 'from_address'
+  | 'subject'
+  | 'attachments'
+  | 'left_out'
+  | 'reasons'
+  | 'mailbox_id'
+> {
   readonly mailbox_name: string
 }
 
@@ -63,24 +70,23 @@ interface Asked {
   readonly limit: number
 }
 
-/** A page of a colleague's own mail, newest first; the cursor is 'time.id' of the last row. */
+/** A page of a colleague's own mail, newest first. */
 export async function ownPage(
   db: Database,
   who: SignedInColleague,
   { show, find, after, limit }: Asked,
 ): Promise<{ rows: OwnRow[]; next: string | null; counts: { kept: number; nearCertain: number } }> {
-  const [, time = '', last = ''] = /^(\d{1,16})\.(\d{1,16})$/.exec(after ?? '') ?? []
+  const from = readTimeCursor(after)
   const rows = await select<MailRow>(
     db,
     `SELECT ${columns} FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id
      WHERE d.mailbox_id IN (:mailboxIds) AND ${shows[show]}
-       ${time === '' ? '' : 'AND (d.received_at, d.id) < (:time, :last)'}
+       ${from === null ? '' : 'AND (d.received_at, d.id) < (:time, :id)'}
        ${find === '' ? '' : 'AND (d.from_name LIKE :find OR d.from_address LIKE :find OR d.subject LIKE :find)'}
      ORDER BY d.received_at DESC, d.id DESC LIMIT :limit`,
     {
       mailboxIds: who.mailboxIds,
-      time: new Date(Number(time)),
-      last: Number(last),
+      ...from,
       find: containing(find),
       limit: limit + 1,
     },
@@ -94,7 +100,7 @@ export async function ownPage(
   const end = rows.length > limit ? rows[limit - 1] : undefined
   return {
     rows: rows.slice(0, limit).map(row => toRow(row, who)),
-    next: end ? `${end.received_at.getTime()}.${end.id}` : null,
+    next: end ? cursorText(end.received_at, end.id) : null,
     counts: { kept: Number(counts?.kept ?? 0), nearCertain: Number(counts?.near ?? 0) },
   }
 }
@@ -105,11 +111,7 @@ export async function refuseOthers(
   { mailboxIds }: SignedInColleague,
   id: number,
 ): Promise<void> {
-  const own = await findRow(
-    db,
-    'SELECT 1 AS yes FROM deliveries WHERE id = :id AND mailbox_id IN (:mailboxIds)',
-    { id, mailboxIds },
-  )
+  const own = await exists(db, Deliveries, { id, mailbox_id: [...mailboxIds] })
   if (!own) throw new AppError('DELIVERY_NOT_FOUND')
 }
 
@@ -145,12 +147,10 @@ export async function ownMessage(
   }
 }
 
-interface Judged {
-  readonly mailbox_id: number
-  readonly sender_facts: SenderFacts
-  readonly harm: unknown
-  readonly bulk: number
-  readonly score: string
+interface Judged
+  extends
+    Pick<RowOf<typeof Messages>, 'sender_facts' | 'harm' | 'bulk'>,
+    Pick<RowOf<typeof Deliveries>, 'mailbox_id' | 'score'> {
   readonly rule: RuleVerdict['place'] | null
 }
 
@@ -180,7 +180,7 @@ async function trustOutlook(db: Database, row: Judged, now: Date): Promise<OwnSh
       owner.kind === 'organisation' || displayPattern(known) !== displayPattern(pattern),
   )
   const decision = decide(
-    factsOf({ ...row, harmful: Number(row.harm !== null), unreadable: 0 }, sender, Number(row.score)),
+    factsOf({ ...row, harmful: Number(row.harm !== null), unreadable: 0 }, sender, row.score),
     mailboxPolicy(mailbox, organisation),
     registerOf([...others, wish], mailbox.id),
     { policy: organisation.policy, now: now.getTime() },

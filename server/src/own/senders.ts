@@ -7,15 +7,16 @@ import {
   type SenderEntry,
 } from '@pendro/core/senders'
 import { select, type Database } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { findAll } from '../db/rows.ts'
+import { SenderEntries } from '../db/models/lists.ts'
 import { AppError } from '../errors.ts'
 import { applyWanted } from '../senders/changes.ts'
 import { entriesFor, entryColumns, toEntry, type EntryRow } from '../lists/entries.ts'
 import type { SignedInColleague } from './access.ts'
 
-interface OwnEntryRow extends EntryRow {
-  readonly reason: string
-  readonly created_at: Date
-  readonly last_matched_at: Date | null
+interface OwnEntryRow
+  extends EntryRow, Pick<RowOf<typeof SenderEntries>, 'reason' | 'created_at' | 'last_matched_at'> {
   readonly mailbox_name: string
 }
 
@@ -79,10 +80,11 @@ export async function changeOwn(
   now: Date,
 ): Promise<number> {
   if (end.length > 0) {
-    const own = await select<{ id: number }>(
+    const own = await findAll(
       db,
-      'SELECT id FROM sender_entries WHERE id IN (:end) AND mailbox_id IN (:mailboxIds)',
-      { end, mailboxIds: who.mailboxIds },
+      SenderEntries,
+      { id: [...end], mailbox_id: [...who.mailboxIds] },
+      { columns: ['id'] },
     )
     if (own.length < new Set(end).size) throw new AppError('ENTRY_NOT_FOUND')
   }

@@ -1,6 +1,8 @@
 import type { DigestScheduleShape } from '@pendro/contract'
 import { nextDigest } from '@pendro/core/digest'
-import { execute, inTransaction, type Database } from '../db/database.ts'
+import { inTransaction, type Database } from '../db/database.ts'
+import { update } from '../db/rows.ts'
+import { Mailboxes } from '../db/models/organisation.ts'
 import { digestSchedule, findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { changeSchedule, scheduleFacts } from '../digests/day.ts'
 import { AppError } from '../errors.ts'
@@ -46,10 +48,11 @@ export async function writeSettingsOf(
   now: Date,
 ): Promise<void> {
   await inTransaction(db, async tx => {
-    await execute(
+    await update(
       db,
-      `UPDATE mailboxes SET language = :language, digest_lists_junk = :listsJunk, digest_lists_near_certain = :listsNearCertain WHERE id = :id`,
-      { id: who.id, language, listsJunk, listsNearCertain },
+      Mailboxes,
+      { language, digest_lists_junk: listsJunk, digest_lists_near_certain: listsNearCertain },
+      { id: who.id },
       tx,
     )
     const sorted = await changeSchedule(db, tx, who.id, schedule)

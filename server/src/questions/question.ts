@@ -120,7 +120,7 @@ async function typicalScore(
         since,
       },
     )
-    if (row && row.score !== null) return { score: Math.round(Number(row.score) * 10) / 10, from }
+    if (row && row.score !== null) return { score: Math.round(row.score * 10) / 10, from }
   }
   return { score: junkScore([]), from: 'nothing' }
 }

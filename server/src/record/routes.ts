@@ -2,7 +2,10 @@ import type { Router } from 'express'
 import { readRecord, type RecordLine } from '@pendro/contract'
 import { startOfDay } from '@pendro/core/keeping'
 import type { Deps } from '../app.ts'
+import { cursorText, readCursor } from '../db/cursor.ts'
 import { select } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { RecordEntries } from '../db/models/record.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { mount } from '../http.ts'
 import type { RecordAct } from './write.ts'
@@ -35,19 +38,21 @@ const actsOf: Readonly<Record<string, readonly RecordAct[]>> = {
   'signing-in': ['signed-in', 'links-revoked', 'own-password'],
 }
 
-interface Row {
-  readonly id: number
-  readonly at: Date
-  readonly act: string
-  readonly by_kind: RecordLine['byKind']
-  readonly by_name: string
-  readonly mailbox_id: number | null
+interface Row extends Pick<
+  RowOf<typeof RecordEntries>,
+  | 'id'
+  | 'at'
+  | 'act'
+  | 'by_kind'
+  | 'by_name'
+  | 'mailbox_id'
+  | 'delivery_id'
+  | 'ruling_id'
+  | 'reason'
+  | 'facts'
+> {
   readonly mailbox_name: string | null
-  readonly delivery_id: number | null
-  readonly ruling_id: number | null
   readonly undone: number
-  readonly reason: string
-  readonly facts: RecordLine['facts']
 }
 
 export function recordRoutes(router: Router, { db }: Deps): void {
@@ -58,7 +63,8 @@ export function recordRoutes(router: Router, { db }: Deps): void {
     if (query.who === 'me') parts.push("r.by_kind = 'staffer' AND r.by_id = :me")
     if (query.what !== 'everything') parts.push('r.act IN (:acts)')
     if (query.mailbox !== undefined) parts.push('r.mailbox_id = :mailbox')
-    if (query.after !== undefined) parts.push('r.id < :after')
+    const after = readCursor(query.after)
+    if (after !== null) parts.push('r.id < :after')
     if (query.ruling !== undefined) parts.push('r.ruling_id = :ruling')
     if (query.since !== undefined) parts.push('r.at >= :since')
     const since =
@@ -75,14 +81,17 @@ export function recordRoutes(router: Router, { db }: Deps): void {
         me: who.staffer.id,
         acts: actsOf[query.what] ?? [],
         mailbox: query.mailbox,
-        after: query.after,
+        after: after?.id,
         ruling: query.ruling,
         since,
         limit: query.limit,
       },
     )
     const last = rows.at(-1)
-    return { lines: rows.map(toLine), next: rows.length === query.limit && last ? last.id : null }
+    return {
+      lines: rows.map(toLine),
+      next: rows.length === query.limit && last ? cursorText(last.at, last.id) : null,
+    }
   })
 }
 

@@ -1,5 +1,8 @@
 import { createHash } from 'node:crypto'
-import { execute, findRow, inTransaction, insert, select, type Database, type Tx } from '../db/database.ts'
+import { findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { RecordSeals, RecordUnsealed } from '../db/models/record.ts'
+import { insert, remove } from '../db/rows.ts'
 
 /** What an entry says, as it is hashed. The facts stay the text they are stored as. */
 const said = `e.id, DATE_FORMAT(e.at, '%Y-%m-%dT%H:%i:%s.%f') AS at, e.act, e.by_kind, e.by_id, e.by_name, e.mailbox_id,
@@ -35,10 +38,7 @@ export interface Head {
   readonly hash: string
 }
 
-interface SealRow {
-  readonly seq: number
-  readonly hash: Buffer
-}
+type SealRow = Pick<RowOf<typeof RecordSeals>, 'seq' | 'hash'>
 
 const lastSeal = (db: Database, tx?: Tx) =>
   findRow<SealRow>(
@@ -75,13 +75,8 @@ export function sealRecord(db: Database, most = 1000): Promise<number> {
         hash = sealOf(hash, entry)
         return { seq, entry_id: entry.id, hash }
       })
-      await insert(db, 'record_seals', seals, tx)
-      await execute(
-        db,
-        'DELETE FROM record_unsealed WHERE entry_id IN (:ids)',
-        { ids: waiting.map(({ id }) => id) },
-        tx,
-      )
+      await insert(db, RecordSeals, seals, tx)
+      await remove(db, RecordUnsealed, { entry_id: waiting.map(({ id }) => id) }, tx)
       return waiting.length
     },
     { againOnDuplicate: true },

@@ -1,4 +1,6 @@
-import { insert, type Database, type Tx } from '../db/database.ts'
+import type { Database, Tx } from '../db/database.ts'
+import { RecordEntries } from '../db/models/record.ts'
+import { insert } from '../db/rows.ts'
 
 export interface Actor {
   readonly kind: 'staffer' | 'colleague' | 'pendro'
@@ -60,7 +62,7 @@ export interface RecordEntry {
 export async function writeRecord(db: Database, tx: Tx, entries: readonly RecordEntry[]): Promise<void> {
   await insert(
     db,
-    'record_entries',
+    RecordEntries,
     entries.map(({ at, act, by, mailboxId, deliveryId, rulingId, reason, facts }) => ({
       at,
       act,

@@ -1,10 +1,13 @@
 import { randomUUID } from 'node:crypto'
-import type { DeliveryState, RulingSentence } from '@pendro/contract'
+import type { RulingSentence } from '@pendro/contract'
 import { writeArf } from '@pendro/core/formats'
 import { senderFacts } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
 import type { SenderFacts } from '@pendro/core/senders'
 import { findRow, inTransaction, type Database, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { Messages } from '../db/models/messages.ts'
+import type { Deliveries } from '../db/models/deliveries.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import type { Reader } from '../reading/reader.ts'
@@ -131,14 +134,8 @@ async function hasTaughtEnough(
   return Number(row?.n ?? 0) >= mostLessons
 }
 
-interface Known {
-  readonly id: number
-  readonly message_id: number
-  readonly mailbox_id: number
-  readonly state: DeliveryState
-  readonly cluster_key: string
-  readonly sender_facts: SenderFacts
-}
+type Known = Pick<RowOf<typeof Deliveries>, 'id' | 'message_id' | 'mailbox_id' | 'state' | 'cluster_key'> &
+  Pick<RowOf<typeof Messages>, 'sender_facts'>
 
 function findKnown(
   db: Database,

@@ -1,16 +1,13 @@
 import { fitCalibration, heldOut, type Sample, type TokenCount } from '@pendro/core/judgement'
-import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import { execute, findRow, inTransaction, type Database } from '../db/database.ts'
+import { findAll, findOne } from '../db/rows.ts'
+import { Lessons, TextCalibration, Words } from '../db/models/learning.ts'
 import { moveVersion } from '../db/versions.ts'
 
 /** So many lessons, the newest, are what calibration is fitted on. */
 const most = 1500
 /** It is fitted anew when so many lessons have come or gone. */
 const enough = 20
-
-interface LessonRow {
-  readonly verdict: 'wanted' | 'junk' | 'phishing'
-  readonly words: readonly string[]
-}
 
 /**
  * Fits the classifier's calibration when enough lessons have come or gone; 1 when it did. Every lesson is
@@ -19,7 +16,7 @@ interface LessonRow {
 export async function recalibrate(db: Database, now: Date): Promise<number> {
   const [lessons, fitted] = await Promise.all([
     findRow<{ n: number; last: number | null }>(db, 'SELECT COUNT(*) AS n, MAX(id) AS last FROM lessons'),
-    findRow<{ lessons: number }>(db, 'SELECT lessons FROM text_calibration WHERE id = 1'),
+    findOne(db, TextCalibration, { id: 1 }, { columns: ['lessons'] }),
   ])
   const count = lessons?.n ?? 0
   if (count === 0 || Math.abs(count - (fitted?.lessons ?? 0)) < (fitted ? enough : 1)) return 0
@@ -47,18 +44,20 @@ export async function recalibrate(db: Database, now: Date): Promise<number> {
 }
 
 async function heldOutSamples(db: Database): Promise<readonly Sample[]> {
-  const lessons = await select<LessonRow>(
+  const lessons = await findAll(
     db,
-    'SELECT verdict, words FROM lessons ORDER BY id DESC LIMIT :most',
-    { most },
+    Lessons,
+    {},
+    { columns: ['verdict', 'words'], order: [['id', 'DESC']], limit: most },
   )
   const words = [...new Set(lessons.flatMap(lesson => lesson.words))]
   const counts = new Map<string, TokenCount>()
   for (let start = 0; start <= words.length; start += 5000) {
-    const rows = await select<TokenCount & { word: string }>(
+    const rows = await findAll(
       db,
-      'SELECT word, wanted, junk FROM words WHERE word IN (:keys)',
-      { keys: ['', ...words.slice(start, start + 5000)] },
+      Words,
+      { word: ['', ...words.slice(start, start + 5000)] },
+      { columns: ['word', 'wanted', 'junk'] },
     )
     for (const { word, wanted, junk } of rows) counts.set(word, { wanted, junk })
   }

@@ -1,3 +1,4 @@
+import { cursorText, type Cursor } from '../db/cursor.ts'
 import { containing } from '../db/like.ts'
 import { arrivedStates, undecidedStates } from '@pendro/core/delivery'
 import type { DeliveryState, ReviewFilter, ReviewRow } from '@pendro/contract'
@@ -5,6 +6,8 @@ import type { z } from 'zod'
 import type { reviewOrder, reviewStates } from '@pendro/contract'
 import { daysBefore, dayOf } from '@pendro/core/keeping'
 import { select, type Database, type Row, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { Deliveries } from '../db/models/deliveries.ts'
 import { isFew } from '../db/few.ts'
 
 type Order = z.infer<typeof reviewOrder>
@@ -45,21 +48,23 @@ const orders = {
   },
 } as const satisfies Record<Order, object>
 
-export interface DeliveryRow {
-  readonly id: number
-  readonly message_id: number
-  readonly state: DeliveryState
-  readonly received_at: Date
-  readonly expires_at: Date
-  readonly score: number
-  readonly from_name: string
-  readonly from_address: string
-  readonly subject: string
-  readonly mailbox_id: number
+export interface DeliveryRow extends Pick<
+  RowOf<typeof Deliveries>,
+  | 'id'
+  | 'message_id'
+  | 'state'
+  | 'received_at'
+  | 'expires_at'
+  | 'score'
+  | 'from_name'
+  | 'from_address'
+  | 'subject'
+  | 'mailbox_id'
+  | 'reasons'
+  | 'attachments'
+  | 'cluster_key'
+> {
   readonly mailbox_name: string
-  readonly reasons: ReviewRow['reasons']
-  readonly attachments: number
-  readonly cluster_key: string
   readonly asked_for: number
 }
 
@@ -108,21 +113,6 @@ function valuesOf({ since, states, filter }: Scope): Row {
   }
 }
 
-interface Cursor {
-  readonly value: string | number
-  readonly id: number
-}
-
-export function readCursor(text: string | undefined): Cursor | null {
-  if (text === undefined) return null
-  const [value, id] = Buffer.from(text, 'base64url').toString('utf8').split('|')
-  return value !== undefined && id !== undefined && /^\d+$/.test(id) ? { value, id: Number(id) } : null
-}
-
-function cursorText({ sort_value, id }: Narrow): string {
-  return Buffer.from(`${sort_value}|${id}`).toString('base64url')
-}
-
 /** Rows looked at first, for each of the page: mass mail comes in together, so by time more are of one cluster. */
 const firstLook = { wanted: 4, newest: 6, oldest: 6, expiring: 6 } as const satisfies Record<Order, number>
 
@@ -155,7 +145,7 @@ export async function listPage(
       more = chunk.length === size
       fresh.push(...chunk.filter(({ cluster_key }) => !met.has(cluster_key) && met.add(cluster_key)))
       const last = chunk.at(-1)
-      if (last) from = { value: last.sort_value, id: last.id }
+      if (last) from = { key: last.sort_value, id: last.id }
     }
     // What is left over is met again on the next page.
     const part = fresh.slice(0, limit)
@@ -181,7 +171,7 @@ export async function listPage(
     }
   }
   const last = firsts.at(-1)
-  return { rows, next: firsts.length === limit && last ? cursorText(last) : null }
+  return { rows, next: firsts.length === limit && last ? cursorText(last.sort_value, last.id) : null }
 }
 
 /** What an order's index holds of a delivery. `sort_value` as text, so that it compares in SQL as it came. */
@@ -209,7 +199,7 @@ async function narrowRows(
   const cursor = after
     ? `AND d.${column} ${ahead}= :value AND (d.${column} ${ahead} :value OR d.id ${ahead} :afterId)`
     : ''
-  const values = { ...valuesOf(scope), value: after?.value, afterId: after?.id, limit }
+  const values = { ...valuesOf(scope), value: after?.key, afterId: after?.id, limit }
   if (await isNarrowBand(db, scope))
     return select<Narrow>(
       db,
@@ -275,7 +265,7 @@ export async function clusterSizes(
     `SELECT d.cluster_key, COUNT(*) AS deliveries, COUNT(DISTINCT d.mailbox_id) AS colleagues, ${earlier} AS earlier
      FROM deliveries d FORCE INDEX (k_cluster)
      WHERE d.cluster_key IN (:keys) AND d.state IN (:states) AND ${conditions('d', scope)} GROUP BY d.cluster_key`,
-    { ...valuesOf(scope), keys, value: after?.value, afterId: after?.id },
+    { ...valuesOf(scope), keys, value: after?.key, afterId: after?.id },
   )
   return new Map(rows.map(({ cluster_key, ...size }) => [cluster_key, size]))
 }
@@ -338,7 +328,7 @@ export function toReviewRow(row: DeliveryRow, cluster = { deliveries: 1, colleag
     subject: row.subject,
     mailboxId: row.mailbox_id,
     mailboxName: row.mailbox_name,
-    reasons: row.reasons,
+    reasons: [...row.reasons],
     attachments: row.attachments,
     clusterKey: row.cluster_key,
     clusterDeliveries: cluster.deliveries,

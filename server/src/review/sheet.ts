@@ -1,9 +1,16 @@
+import { Op } from 'sequelize'
 import { hasArrived } from '@pendro/core/delivery'
-import type { DeliverySheet, PathLineShape } from '@pendro/contract'
-import { provenance, type Evidence } from '@pendro/core/judgement'
+import type { DeliverySheet } from '@pendro/contract'
+import { provenance } from '@pendro/core/judgement'
 import { displayDomain } from '@pendro/core/address'
 import { findUnsubscribe, type SenderFacts } from '@pendro/core/senders'
-import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import { findRow, inTransaction, select, type Database } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { Mailboxes } from '../db/models/organisation.ts'
+import { exists, findOne, update } from '../db/rows.ts'
+import { RecordEntries } from '../db/models/record.ts'
+import { type Deliveries, type DeliveryJudgements, Outbox } from '../db/models/deliveries.ts'
+import { Inspections, MessageReadings, type Messages } from '../db/models/messages.ts'
 import { AppError } from '../errors.ts'
 import type { Reader } from '../reading/reader.ts'
 import { findReading, type Reading } from '../reading/reading.ts'
@@ -12,16 +19,13 @@ import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { findDelivery, toReviewRow } from './queries.ts'
 import { findSource } from './safe-view.ts'
 
-interface SheetRow {
-  readonly address_used: string
+interface SheetRow
+  extends
+    Pick<RowOf<typeof DeliveryJudgements>, 'evidence' | 'path'>,
+    Pick<RowOf<typeof Messages>, 'envelope_from' | 'size' | 'sender_facts' | 'unreadable'>,
+    Pick<RowOf<typeof Deliveries>, 'address_used'>,
+    Pick<RowOf<typeof Mailboxes>, 'time_zone'> {
   readonly mailbox_address: string
-  readonly time_zone: string
-  readonly envelope_from: string
-  readonly size: number
-  readonly sender_facts: SenderFacts
-  readonly unreadable: string | null
-  readonly evidence: Evidence[]
-  readonly path: PathLineShape[]
 }
 
 /** Everything the sheet shows of one delivery. */
@@ -66,7 +70,7 @@ export async function readSheet(
       facts: { ...facts },
       raw: from.map(([name, text, code, more]) => ({ name, text, code, facts: more && { ...more } })),
     })),
-    path: more.path,
+    path: [...more.path],
     body: reading && bodyFacts(reading, asksWhy),
     unreadable: more.unreadable !== null,
     asksWhy,
@@ -134,11 +138,7 @@ async function findPdfWords(
   const raw = await findSource(db, id)
   if (!raw) return []
   const words = await reader.pdfWords(raw)
-  if (kept)
-    await execute(db, 'UPDATE message_readings SET pdf_words = :words WHERE message_id = :id', {
-      id: kept.message_id,
-      words: JSON.stringify(words),
-    })
+  if (kept) await update(db, MessageReadings, { pdf_words: words }, { message_id: kept.message_id })
   return words
 }
 
@@ -164,10 +164,11 @@ function shownAttachments(
 }
 
 async function readInspection(db: Database, messageId: number): Promise<DeliverySheet['inspection']> {
-  const row = await findRow<{ done_at: Date | null; verdict: string | null; problem: string }>(
+  const row = await findOne(
     db,
-    'SELECT done_at, verdict, problem FROM inspections WHERE message_id = :messageId',
-    { messageId },
+    Inspections,
+    { message_id: messageId },
+    { columns: ['done_at', 'verdict', 'problem'] },
   )
   return row && { done: row.done_at !== null, verdict: row.verdict ?? '', problem: row.problem }
 }
@@ -205,10 +206,11 @@ async function readHistory(db: Database, id: number): Promise<DeliverySheet['his
 }
 
 async function readWaiting(db: Database, id: number): Promise<DeliverySheet['waiting']> {
-  const row = await findRow<{ attempts: number; next_at: Date; problem: string }>(
+  const row = await findOne(
     db,
-    "SELECT attempts, next_at, problem FROM outbox WHERE kind = 'delivery' AND subject_id = :id AND done_at IS NULL",
-    { id },
+    Outbox,
+    { kind: 'delivery', subject_id: id, done_at: null },
+    { columns: ['attempts', 'next_at', 'problem'] },
   )
   return row && { attempts: row.attempts, nextAt: row.next_at.toISOString(), problem: row.problem }
 }
@@ -217,13 +219,13 @@ const readAgainAfter = 30 * 60_000
 
 /** Mail in a colleague's mailbox is theirs; what is held back is the help desk's to look at. */
 
-async function hasReadLately(db: Database, who: SignedIn, id: number, now: Date): Promise<boolean> {
-  const recent = await findRow(
-    db,
-    "SELECT 1 AS yes FROM record_entries WHERE delivery_id = :id AND act = 'read' AND by_id = :by AND at > :since LIMIT 1",
-    { id, by: who.staffer.id, since: new Date(now.getTime() - readAgainAfter) },
-  )
-  return recent !== null
+function hasReadLately(db: Database, who: SignedIn, id: number, now: Date): Promise<boolean> {
+  return exists(db, RecordEntries, {
+    delivery_id: id,
+    act: 'read',
+    by_id: who.staffer.id,
+    at: { [Op.gt]: new Date(now.getTime() - readAgainAfter) },
+  })
 }
 
 /** Notes that a staffer opened a colleague's message; once in half an hour is enough. */

@@ -1,6 +1,8 @@
 import { gunzipSync } from 'node:zlib'
 import type { SenderFacts } from '@pendro/core/senders'
-import { execute, insert, select, type Database, type Tx } from '../db/database.ts'
+import { execute, select, type Database, type Tx } from '../db/database.ts'
+import { Lessons } from '../db/models/learning.ts'
+import { findAll, insert, remove } from '../db/rows.ts'
 import { seenKeys } from '../judging/knowledge.ts'
 import type { Reader } from '../reading/reader.ts'
 import { findReading, type Reading } from '../reading/reading.ts'
@@ -70,7 +72,7 @@ export async function learn(
     words,
     senders,
   }))
-  await insert(db, 'lessons', lessons, tx)
+  await insert(db, Lessons, lessons, tx)
   await apply(db, tx, lessons, 1)
   await callMessages(
     db,
@@ -95,14 +97,14 @@ async function callMessages(db: Database, tx: Tx, messageIds: readonly number[])
 
 /** Takes back exactly what a ruling taught. */
 export async function unlearn(db: Database, tx: Tx, rulingId: number): Promise<void> {
-  const lessons = await select<Lesson & { message_id: number | null }>(
+  const lessons = await findAll(
     db,
-    'SELECT message_id, verdict, words, senders FROM lessons WHERE ruling_id = :rulingId ORDER BY id',
-    { rulingId },
-    tx,
+    Lessons,
+    { ruling_id: rulingId },
+    { columns: ['message_id', 'verdict', 'words', 'senders'], order: [['id', 'ASC']], tx },
   )
   await apply(db, tx, lessons, -1)
-  await execute(db, 'DELETE FROM lessons WHERE ruling_id = :rulingId', { rulingId }, tx)
+  await remove(db, Lessons, { ruling_id: rulingId }, tx)
   await callMessages(
     db,
     tx,

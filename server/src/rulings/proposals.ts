@@ -1,24 +1,20 @@
-import type { DeliveryState, RememberedState } from '@pendro/core/delivery'
 import type { RulingSentence } from '@pendro/contract'
 import { isBindingByDefault, type ProposedEntry } from '@pendro/core/rulings'
-import { displayPattern, patternAtWidth, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
+import { displayPattern, patternAtWidth, type SenderPattern } from '@pendro/core/senders'
 import { select, type Database, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { Messages } from '../db/models/messages.ts'
+import type { Deliveries } from '../db/models/deliveries.ts'
 import type { Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { endOfDay, readPattern } from '../lists/drafts.ts'
 
 /** A delivery as a ruling needs it. */
-export interface RuledDelivery {
-  readonly id: number
-  readonly message_id: number
-  readonly mailbox_id: number
-  readonly state: DeliveryState
-  readonly came_from: RememberedState | null
-  readonly from_address: string
-  readonly subject: string
-  readonly cluster_key: string
-  readonly sender_facts: SenderFacts
-}
+export type RuledDelivery = Pick<
+  RowOf<typeof Deliveries>,
+  'id' | 'message_id' | 'mailbox_id' | 'state' | 'came_from' | 'from_address' | 'subject' | 'cluster_key'
+> &
+  Pick<RowOf<typeof Messages>, 'sender_facts'>
 
 /** Loads the deliveries of a ruling in the order of their ids; one that is missing fails the whole. */
 export async function ruledDeliveries(

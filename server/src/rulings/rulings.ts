@@ -4,6 +4,9 @@ import { planChange, type ProposedEntry } from '@pendro/core/rulings'
 import { patternText } from '@pendro/core/senders'
 import { findToken } from '../acts/ruling-rows.ts'
 import { findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import { findAll, findOne } from '../db/rows.ts'
+import { Deliveries } from '../db/models/deliveries.ts'
+import { Rulings } from '../db/models/rulings.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import type { ListChange } from '../lists/change.ts'
@@ -65,11 +68,7 @@ export async function applyRuling(db: Database, request: Request): Promise<Appli
 }
 
 async function messagesOf(db: Database, deliveryIds: readonly number[]): Promise<readonly number[]> {
-  const rows = await select<{ message_id: number }>(
-    db,
-    'SELECT message_id FROM deliveries WHERE id IN (:deliveryIds)',
-    { deliveryIds },
-  )
+  const rows = await findAll(db, Deliveries, { id: [...deliveryIds] }, { columns: ['message_id'] })
   return rows.map(({ message_id }) => message_id)
 }
 
@@ -194,7 +193,7 @@ async function whyNot(
 }
 
 async function describeRuling(db: Database, tx: Tx, id: number): Promise<AppliedRuling> {
-  const ruling = await findRow<{ at: Date }>(db, 'SELECT at FROM rulings WHERE id = :id', { id }, tx)
+  const ruling = await findOne(db, Rulings, { id }, { columns: ['at'], tx })
   const deliveries = await select<{ id: number; state: DeliveryState }>(
     db,
     'SELECT x.delivery_id AS id, d.state FROM ruling_deliveries x JOIN deliveries d ON d.id = x.delivery_id WHERE x.ruling_id = :id',

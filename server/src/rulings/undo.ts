@@ -2,6 +2,8 @@ import type { DeliveryState, RulingSentence } from '@pendro/contract'
 import { displayPattern } from '@pendro/core/senders'
 import { markUndone } from '../acts/ruling-rows.ts'
 import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import { findOne } from '../db/rows.ts'
+import { Rulings } from '../db/models/rulings.ts'
 import { moveBack } from '../deliveries/move.ts'
 import { AppError } from '../errors.ts'
 import { shiftClusters } from '../judging/clusters.ts'
@@ -53,11 +55,12 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
 
 /** Holds a ruling that may be undone; what it taught. */
 async function lockRuling(db: Database, tx: Tx, { who, id }: Undoing): Promise<RulingSentence['learn']> {
-  const ruling = await findRow<{
-    undone_at: Date | null
-    sentence: RulingSentence
-    colleague_id: number | null
-  }>(db, 'SELECT undone_at, sentence, colleague_id FROM rulings WHERE id = :id FOR UPDATE', { id }, tx)
+  const ruling = await findOne(
+    db,
+    Rulings,
+    { id },
+    { columns: ['undone_at', 'sentence', 'colleague_id'], tx, lock: true },
+  )
   const mine = 'staffer' in who || ruling?.colleague_id === who.colleague.id
   if (!ruling || !mine) throw new AppError('RULING_NOT_FOUND')
   if (ruling.undone_at) throw new AppError('ALREADY_UNDONE')

@@ -4,6 +4,8 @@ import type { EntryBrief, registerChange, RulingSentence } from '@pendro/contrac
 import { planChange, type ProposedEntry, type RegisterChange } from '@pendro/core/rulings'
 import { displayPattern, patternText, type SenderEntry } from '@pendro/core/senders'
 import { findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import { findOne } from '../db/rows.ts'
+import { Rulings } from '../db/models/rulings.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { translator } from '../wording.ts'
@@ -258,12 +260,7 @@ const listsOnly = (reason: string): RulingSentence => ({
 
 /** What a change did, read again from its ruling: a request sent twice gets the same answer twice. */
 export async function describeChange(db: Database, tx: Tx, rulingId: number): Promise<Applied> {
-  const ruling = await findRow<{ at: Date }>(
-    db,
-    'SELECT at FROM rulings WHERE id = :rulingId',
-    { rulingId },
-    tx,
-  )
+  const ruling = await findOne(db, Rulings, { id: rulingId }, { columns: ['at'], tx })
   const rows = await select<EntryRow & { what: 'added' | 'ended' }>(
     db,
     `SELECT ${entryColumns}, x.what FROM ruling_entries x JOIN sender_entries e ON e.id = x.entry_id

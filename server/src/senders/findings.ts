@@ -5,6 +5,9 @@ import { findingKinds } from '@pendro/core/upkeep'
 import { changesNothing, planChange, type ProposedEntry } from '@pendro/core/rulings'
 import { displayPattern, parsePattern, patternText } from '@pendro/core/senders'
 import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { findAll, findOne, remove } from '../db/rows.ts'
+import { UpkeepAside, UpkeepFindings, UpkeepRuns } from '../db/models/upkeep.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
@@ -15,14 +18,12 @@ import { describeChange, liveEntries, writeChange, type Applied, type PlannedCha
 import { briefs, entriesFor, entryColumns, lockLists, toEntry, type EntryRow } from '../lists/entries.ts'
 import { asideFindings, openFindings } from './findings-sql.ts'
 import { reachOf } from '../lists/reach.ts'
-import type { KeptRemedy } from './upkeep.ts'
+import type { KeptRemedy } from '../db/models/shapes.ts'
 
-interface FindingRow {
-  readonly finding_key: string
-  readonly kind: FindingShape['kind']
-  readonly basis: string
-  readonly facts: FindingShape['facts']
-  readonly remedies: readonly KeptRemedy[]
+interface FindingRow extends Pick<
+  RowOf<typeof UpkeepFindings>,
+  'finding_key' | 'kind' | 'basis' | 'facts' | 'remedies'
+> {
   readonly aside_reason?: string
   readonly aside_by?: string
   readonly aside_at?: Date
@@ -39,10 +40,7 @@ export async function readUpkeepPanel(db: Database, now: Date): Promise<UpkeepSh
       db,
       `SELECT f.kind, COUNT(*) AS n FROM (${asideFindings}) f GROUP BY f.kind`,
     ),
-    findRow<{ done_at: Date | null; problem: string; entries: number; deliveries: number }>(
-      db,
-      'SELECT done_at, problem, entries, deliveries FROM upkeep_runs WHERE id = 1',
-    ),
+    findOne(db, UpkeepRuns, { id: 1 }, { columns: ['done_at', 'problem', 'entries', 'deliveries'] }),
     select<{ week: string; decided: number; reversed: number }>(
       db,
       `SELECT DATE_FORMAT(week, '%Y-%m-%d') AS week, decided, reversed FROM list_accuracy ORDER BY week DESC LIMIT 26`,
@@ -52,11 +50,7 @@ export async function readUpkeepPanel(db: Database, now: Date): Promise<UpkeepSh
   ])
   const firsts = await toShapes(
     db,
-    open.length === 0
-      ? []
-      : await select<FindingRow>(db, 'SELECT * FROM upkeep_findings WHERE place IN (:places)', {
-          places: open.map(({ first }) => first),
-        }),
+    open.length === 0 ? [] : await findAll(db, UpkeepFindings, { place: open.map(({ first }) => first) }),
   )
   return {
     groups: findingKinds.flatMap(kind => {
@@ -187,12 +181,7 @@ async function chosenRemedies(
   chosen: readonly { readonly key: string; readonly remedy: string }[],
   tx?: Tx,
 ): Promise<readonly KeptRemedy[]> {
-  const rows = await select<FindingRow>(
-    db,
-    'SELECT * FROM upkeep_findings WHERE finding_key IN (:keys)',
-    { keys: chosen.map(({ key }) => key) },
-    tx,
-  )
+  const rows = await findAll(db, UpkeepFindings, { finding_key: chosen.map(({ key }) => key) }, { tx })
   return chosen.map(({ key, remedy }) => {
     const found = rows.find(row => row.finding_key === key)?.remedies.find(({ name }) => name === remedy)
     if (!found) throw new AppError('FINDING_NOT_FOUND', { key })
@@ -270,14 +259,9 @@ export async function setFindingAside(
 ): Promise<void> {
   if (!back && reason === '') throw new AppError('NEEDS_REASON', { context: 'leave-finding' })
   await inTransaction(db, async tx => {
-    const row = await findRow<FindingRow>(
-      db,
-      'SELECT * FROM upkeep_findings WHERE finding_key = :key',
-      { key },
-      tx,
-    )
+    const row = await findOne(db, UpkeepFindings, { finding_key: key }, { tx })
     if (!row) throw new AppError('FINDING_NOT_FOUND')
-    if (back) await execute(db, 'DELETE FROM upkeep_aside WHERE finding_key = :key', { key }, tx)
+    if (back) await remove(db, UpkeepAside, { finding_key: key }, tx)
     else
       await execute(
         db,

@@ -1,8 +1,12 @@
 import type { ProposedEntry } from '@pendro/core/rulings'
-import type { ImportStatus, LineOutcome, ListFormat, ReachShape, Said } from '@pendro/contract'
+import type { ImportStatus, LineOutcome, ListFormat, Said } from '@pendro/contract'
 import { isExpired, patternText, type Owner } from '@pendro/core/senders'
 import { planImport, readList, type FatedLine, type ImportPlan } from '@pendro/core/lists'
-import { execute, findRow, inTransaction, insert, select, type Database } from '../db/database.ts'
+import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import type { NewRowOf, RowOf } from '../db/models/columns.ts'
+import type { ImportOptions } from '../db/models/shapes.ts'
+import { ListImportLines, ListImports } from '../db/models/lists.ts'
+import { findOne, insert, insertOne, remove, update } from '../db/rows.ts'
 import { findMailboxRow, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import type { SignedIn } from '../sign-in/sessions.ts'
@@ -23,14 +27,6 @@ import { reachOf } from '../lists/reach.ts'
 /** Larger files are refused before they are read. */
 const mostBytes = 10_000_000
 const week = 7 * 86_400_000
-
-export interface ImportOptions {
-  readonly standing: 'safe' | 'blocked'
-  readonly mailboxId: number | null
-  readonly takeContradicting: boolean
-  readonly format: ListFormat | null
-  readonly reason: string
-}
 
 interface Begun extends Omit<ImportOptions, 'format' | 'reason'> {
   readonly name: string
@@ -66,7 +62,7 @@ export async function keepImport(
       tx,
     )
     await execute(db, "DELETE FROM list_imports WHERE state <> 'taken' AND at < :before", old, tx)
-    const row = {
+    const row: NewRowOf<typeof ListImports> = {
       staffer_id: who.staffer.id,
       at: now,
       name,
@@ -75,24 +71,25 @@ export async function keepImport(
       source,
       state: 'reading',
     }
-    return (await insert(db, 'list_imports', [row], tx))[0] ?? 0
+    return insertOne(db, ListImports, row, tx)
   })
   return importStatusOf(db, id)
 }
 
-interface ImportRow {
-  readonly id: number
-  readonly staffer_id: number
-  readonly name: string
-  readonly format: ListFormat
-  readonly options: ImportOptions
-  readonly state: ImportStatus['state']
-  readonly done: number
-  readonly total: number
-  readonly problem: Said | null
-  readonly reach: ReachShape | null
-  readonly ruling_id: number | null
-}
+type ImportRow = Pick<
+  RowOf<typeof ListImports>,
+  | 'id'
+  | 'staffer_id'
+  | 'name'
+  | 'format'
+  | 'options'
+  | 'state'
+  | 'done'
+  | 'total'
+  | 'problem'
+  | 'reach'
+  | 'ruling_id'
+>
 
 const columns = 'id, staffer_id, name, format, options, state, done, total, problem, reach, ruling_id'
 
@@ -152,9 +149,7 @@ export async function askToTake(
 /** Reads or takes one waiting import, in whatever thread it is called; nothing of it is half done. */
 export async function runImport(db: Database, id: number, now: Date): Promise<void> {
   const row = await importRow(db, id)
-  const source = await findRow<{ source: Buffer }>(db, 'SELECT source FROM list_imports WHERE id = :id', {
-    id,
-  })
+  const source = await findOne(db, ListImports, { id }, { columns: ['source'] })
   const read = readList(source?.source ?? Buffer.alloc(0), {
     name: row.name,
     format: row.options.format ?? undefined,
@@ -162,11 +157,7 @@ export async function runImport(db: Database, id: number, now: Date): Promise<vo
   if (!read.ok) return failImport(db, id, sayFileProblem(read.problem))
   const organisation = await readOrganisation(db)
   const { format, lines } = read.value
-  await execute(db, 'UPDATE list_imports SET format = :format, total = :total, done = 0 WHERE id = :id', {
-    id,
-    format,
-    total: lines.length,
-  })
+  await update(db, ListImports, { format, total: lines.length, done: 0 }, { id })
   const owner = ownerOf(row.options)
   const planned = async () => {
     // Read before the list is: what changes in between is then noticed, not missed.
@@ -198,11 +189,7 @@ const ownerOf = ({ mailboxId }: ImportOptions): Owner =>
 
 /** Ends an import without anything taken, with the reason as a code of `listFile`. */
 export async function failImport(db: Database, id: number, problem: Said): Promise<void> {
-  await execute(
-    db,
-    "UPDATE list_imports SET state = 'failed', claimed_until = NULL, problem = :problem WHERE id = :id",
-    { id, problem: JSON.stringify(problem) },
-  )
+  await update(db, ListImports, { state: 'failed', claimed_until: null, problem }, { id })
 }
 
 async function keepPlan(
@@ -212,24 +199,18 @@ async function keepPlan(
   organisation: Organisation,
   now: Date,
 ): Promise<void> {
-  await execute(db, 'DELETE FROM list_import_lines WHERE import_id = :id', { id })
+  await remove(db, ListImportLines, { import_id: id })
   const describe = await createDescriber(db, plan)
   for (let i = 0; i < plan.lines.length; i += 2000) {
     await insert(
       db,
-      'list_import_lines',
+      ListImportLines,
       plan.lines.slice(i, i + 2000).map(one => lineRow(id, one, describe)),
     )
-    await execute(db, 'UPDATE list_imports SET done = :done WHERE id = :id', {
-      id,
-      done: Math.min(i + 2000, plan.lines.length),
-    })
+    await update(db, ListImports, { done: Math.min(i + 2000, plan.lines.length) }, { id })
   }
   const reach = await reachOf(db, plan.change, { organisation, now })
-  await execute(db, "UPDATE list_imports SET state = 'ready', reach = :reach WHERE id = :id", {
-    id,
-    reach: JSON.stringify(reach),
-  })
+  await update(db, ListImports, { state: 'ready', reach }, { id })
 }
 
 type Describe = (one: FatedLine) => Said | null

@@ -2,16 +2,10 @@ import { findToken } from '../acts/ruling-rows.ts'
 import type { EntryRequest } from '@pendro/contract'
 import { findRefusal } from '@pendro/core/rulings'
 import { displayPattern, parsePattern, patternText } from '@pendro/core/senders'
-import {
-  execute,
-  findRow,
-  inTransaction,
-  insert,
-  isDuplicate,
-  select,
-  type Database,
-  type Tx,
-} from '../db/database.ts'
+import { findRow, inTransaction, isDuplicate, select, type Database, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { EntryRequests, SenderEntries } from '../db/models/lists.ts'
+import { findAll, insertOne, update } from '../db/rows.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
@@ -20,20 +14,22 @@ import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { planWanted, writeChange, type Applied } from './changes.ts'
 import { readPattern } from '../lists/drafts.ts'
 
-interface RequestRow {
-  readonly id: number
-  readonly pattern: string
-  readonly standing: 'safe' | 'blocked'
-  readonly mailbox_id: number
+interface RequestRow extends Pick<
+  RowOf<typeof EntryRequests>,
+  | 'id'
+  | 'pattern'
+  | 'standing'
+  | 'mailbox_id'
+  | 'reason'
+  | 'asked_by'
+  | 'asked_at'
+  | 'state'
+  | 'answer'
+  | 'answered_by'
+  | 'answered_at'
+  | 'ruling_id'
+> {
   readonly mailbox_name: string
-  readonly reason: string
-  readonly asked_by: string
-  readonly asked_at: Date
-  readonly state: EntryRequest['state']
-  readonly answer: string
-  readonly answered_by: string
-  readonly answered_at: Date | null
-  readonly ruling_id: number | null
 }
 
 /** Open requests, oldest first, then the latest answers. */
@@ -84,19 +80,17 @@ export async function askForEverybody(
   if (findRefusal({ pattern, standing }, organisation.policy)) throw new AppError('BLOCKS_OWN_DOMAIN')
   try {
     return await inTransaction(db, async tx => {
-      const [id = 0] = await insert(
+      const id = await insertOne(
         db,
-        'entry_requests',
-        [
-          {
-            pattern: patternText(pattern),
-            standing,
-            mailbox_id: mailboxId,
-            reason,
-            asked_by: who.staffer.name,
-            asked_at: now,
-          },
-        ],
+        EntryRequests,
+        {
+          pattern: patternText(pattern),
+          standing,
+          mailbox_id: mailboxId,
+          reason,
+          asked_by: who.staffer.name,
+          asked_at: now,
+        },
         tx,
       )
       await writeRecord(db, tx, [
@@ -148,17 +142,17 @@ export async function answerRequestOf(
       if ((await findToken(db, tx, answer.token)) !== null) throw new AppError('ALREADY_ANSWERED')
       const answering = { who, row, answer, now }
       const applied = answer.approve ? await approve(db, tx, answering) : await decline(db, tx, answering)
-      await execute(
+      await update(
         db,
-        `UPDATE entry_requests SET state = :state, answer = :answer, answered_by = :by, answered_at = :now, ruling_id = :rulingId WHERE id = :id`,
+        EntryRequests,
         {
-          id,
           state: answer.approve ? 'approved' : 'declined',
           answer: answer.answer,
-          by: who.staffer.name,
-          now,
-          rulingId: applied?.rulingId ?? null,
+          answered_by: who.staffer.name,
+          answered_at: now,
+          ruling_id: applied?.rulingId ?? null,
         },
+        { id },
         tx,
       )
       return applied
@@ -180,11 +174,11 @@ async function approve(
   { who, row, answer: { answer, token }, now }: Answering,
 ): Promise<Applied> {
   const { pattern, standing, mailbox_id: mailbox } = row
-  const same = await select<{ id: number }>(
+  const same = await findAll(
     db,
-    `SELECT id FROM sender_entries WHERE pattern = :pattern AND standing = :standing AND mailbox_id = :mailbox AND ended_at IS NULL`,
-    { pattern, standing, mailbox },
-    tx,
+    SenderEntries,
+    { pattern, standing, mailbox_id: mailbox, ended_at: null },
+    { columns: ['id'], tx },
   )
   const organisation = await readOrganisation(db, tx)
   const wanted = {

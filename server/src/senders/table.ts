@@ -1,12 +1,14 @@
+import { cursorText, readCursor } from '../db/cursor.ts'
 import { containing } from '../db/like.ts'
 import type { EntryRowShape, SenderFilter } from '@pendro/contract'
 import { parseDomain } from '@pendro/core/address'
 import { dayOf, daysBefore } from '@pendro/core/keeping'
 import { displayPattern } from '@pendro/core/senders'
 import { findRow, select, type Database, type Row } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { SenderEntries } from '../db/models/lists.ts'
 import { readOrganisation } from '../db/organisation.ts'
-import { AppError } from '../errors.ts'
-import { entryColumns, toEntry, type EntryRow, type EntryOrigin } from '../lists/entries.ts'
+import { entryColumns, toEntry, type EntryRow } from '../lists/entries.ts'
 import { decisionKinds, openFindings } from './findings-sql.ts'
 
 const shownDays = 30
@@ -81,13 +83,13 @@ const orders: Readonly<Record<Order, { readonly by: string; readonly up: boolean
   worst: { by: 'COALESCE(w.place, 4294967295)', up: true },
 }
 
-interface TableRow extends EntryRow {
-  readonly kind: EntryRowShape['kind']
-  readonly reason: string
-  readonly origin: EntryOrigin['origin']
-  readonly created_at: Date
-  readonly ended_at: Date | null
-  readonly last_matched_at: Date | null
+interface TableRow
+  extends
+    EntryRow,
+    Pick<
+      RowOf<typeof SenderEntries>,
+      'kind' | 'reason' | 'origin' | 'created_at' | 'ended_at' | 'last_matched_at'
+    > {
   readonly owner_name: string | null
   readonly finding_key: string | null
   readonly finding_kind: NonNullable<EntryRowShape['finding']>['kind'] | null
@@ -111,7 +113,7 @@ export async function entryPage(
 ): Promise<Page> {
   const { where, values } = condition(filter, now)
   const { by, up } = orders[order]
-  const cursor = after === undefined ? null : readCursor(after)
+  const cursor = readCursor(after)
   const beyond = up ? '>' : '<'
   const rows = await select<TableRow & { sort_key: string }>(
     db,
@@ -123,18 +125,8 @@ export async function entryPage(
   const last = rows.at(-1)
   return {
     rows: await toShapes(db, rows, now),
-    next: rows.length === limit && last ? JSON.stringify([last.sort_key, last.id]) : null,
+    next: rows.length === limit && last ? cursorText(last.sort_key, last.id) : null,
   }
-}
-
-function readCursor(text: string): { key: string; id: number } {
-  try {
-    const [key, id] = JSON.parse(text) as [unknown, unknown]
-    if (typeof key === 'string' && typeof id === 'number') return { key, id }
-  } catch {
-    // told below
-  }
-  throw new AppError('BAD_CURSOR')
 }
 
 export async function entryCounts(

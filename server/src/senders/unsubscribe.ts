@@ -3,6 +3,8 @@ import https from 'node:https'
 import ipaddr from 'ipaddr.js'
 import { findUnsubscribe, type SenderFacts, type Unsubscribe } from '@pendro/core/senders'
 import { findRow, inTransaction, type Database } from '../db/database.ts'
+import { findOne } from '../db/rows.ts'
+import { Deliveries } from '../db/models/deliveries.ts'
 import { AppError } from '../errors.ts'
 import { writeRecord } from '../record/write.ts'
 import { isPublicAddress, publicLookup } from '../public-address.ts'
@@ -87,10 +89,11 @@ export async function unsubscribeFrom(
   const { host } = new URL(found.url)
   if (!(await requestUnsubscribe(found.url, setting === 'on' ? null : setting)))
     throw new AppError('UNSUBSCRIBE_FAILED')
-  const delivery = await findRow<{ mailbox_id: number; subject: string; from_address: string }>(
+  const delivery = await findOne(
     db,
-    'SELECT mailbox_id, subject, from_address FROM deliveries WHERE id = :deliveryId',
-    { deliveryId },
+    Deliveries,
+    { id: deliveryId },
+    { columns: ['mailbox_id', 'subject', 'from_address'] },
   )
   await inTransaction(db, tx =>
     writeRecord(db, tx, [

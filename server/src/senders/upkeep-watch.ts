@@ -1,4 +1,6 @@
 import { execute, findRow, type Database } from '../db/database.ts'
+import { update } from '../db/rows.ts'
+import { UpkeepRuns } from '../db/models/upkeep.ts'
 import { organisationNow } from '../db/organisation.ts'
 
 /** What quiet lists are looked over anyway: mail goes on meanwhile. */
@@ -28,10 +30,15 @@ export async function workUpkeep(
     await run(at)
   } catch (error) {
     // Kept where the screen can tell it; tried again after a while rather than at once.
-    await execute(
+    await update(
       db,
-      `UPDATE upkeep_runs SET problem = :problem, taken_up = NULL, claimed_until = :later WHERE id = 1`,
-      { problem: String((error as Error).message).slice(0, 500), later: new Date(now().getTime() + 60_000) },
+      UpkeepRuns,
+      {
+        problem: String((error as Error).message).slice(0, 500),
+        taken_up: null,
+        claimed_until: new Date(now().getTime() + 60_000),
+      },
+      { id: 1 },
     )
     throw error
   }

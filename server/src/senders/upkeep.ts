@@ -2,7 +2,11 @@ import { widerPatterns, patternText, type SenderPattern } from '@pendro/core/sen
 import { createAudit, type RegisteredEntry, type Remedy, type UpkeepFinding } from '@pendro/core/upkeep'
 import { addressText, parseAddress } from '@pendro/core/address'
 import { startOfDay, dayOf, daysBefore } from '@pendro/core/keeping'
-import { execute, inTransaction, insert, select, type Database } from '../db/database.ts'
+import { execute, inTransaction, select, type Database } from '../db/database.ts'
+import { Correspondence } from '../db/models/learning.ts'
+import type { KeptRemedy } from '../db/models/shapes.ts'
+import { UpkeepFindingEntries, UpkeepFindings } from '../db/models/upkeep.ts'
+import { findAll, insert, remove } from '../db/rows.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { announce } from '../live/events.ts'
 import { entryColumns, toEntry, type EntryRow } from '../lists/entries.ts'
@@ -32,10 +36,10 @@ export async function runUpkeep(db: Database, now: Date): Promise<UpkeepResult> 
     }
   const findings = audit.findings()
   await inTransaction(db, async tx => {
-    await execute(db, 'DELETE FROM upkeep_finding_entries', {}, tx)
-    await execute(db, 'DELETE FROM upkeep_findings', {}, tx)
-    await insert(db, 'upkeep_findings', findings.map(toRow), tx)
-    await insert(db, 'upkeep_finding_entries', findings.flatMap(entryRows), tx)
+    await remove(db, UpkeepFindingEntries, {}, tx)
+    await remove(db, UpkeepFindings, {}, tx)
+    await insert(db, UpkeepFindings, findings.map(toRow), tx)
+    await insert(db, UpkeepFindingEntries, findings.flatMap(entryRows), tx)
     await execute(
       db,
       `INSERT INTO upkeep_runs (id, asked_at, done_at, entries, deliveries) VALUES (1, :now, :now, :entries, :deliveries)
@@ -74,10 +78,7 @@ async function frequentSenders(db: Database): Promise<readonly string[]> {
 
 /** How often an entry's owner wrote to what its pattern names; for the organisation's entries, anybody. */
 async function correspondence(db: Database): Promise<(entry: RegisteredEntry) => number> {
-  const rows = await select<{ address: string; mailbox_id: number; n: number }>(
-    db,
-    'SELECT address, mailbox_id, n FROM correspondence',
-  )
+  const rows = await findAll(db, Correspondence, {}, { columns: ['address', 'mailbox_id', 'n'] })
   const everybody = new Map<string, number>()
   const byMailbox = new Map<string, number>()
   const add = (to: Map<string, number>, key: string, n: number) => to.set(key, (to.get(key) ?? 0) + n)
@@ -109,20 +110,6 @@ const toRow = ({ key, kind, basis, facts, remedies }: UpkeepFinding, place: numb
 
 const entryRows = ({ key, entries }: UpkeepFinding) =>
   entries.slice(0, 500).map(({ id }, place) => ({ finding_key: key, place, entry_id: id }))
-
-/** A remedy as it is kept: entries to end by number, entries to add in their text. */
-export interface KeptRemedy {
-  readonly name: Remedy['name']
-  readonly end: readonly number[]
-  readonly add: readonly {
-    readonly pattern: string
-    readonly standing: 'safe' | 'blocked'
-    readonly mailboxId: number | null
-    readonly binding: boolean
-    readonly withoutAuthentication: boolean
-    readonly until: number | null
-  }[]
-}
 
 function toKeptRemedy({ name, change }: Remedy): KeptRemedy {
   return {

@@ -1,6 +1,11 @@
+import { Op } from 'sequelize'
 import { createHash, randomBytes } from 'node:crypto'
 import type { Role } from '@pendro/contract'
 import { execute, findRow, type Database } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { findOne, remove, update } from '../db/rows.ts'
+import { Organisations } from '../db/models/organisation.ts'
+import { Sessions, Staffers } from '../db/models/people.ts'
 import type { Actor } from '../record/write.ts'
 import { hashPassword, isPassword } from './passwords.ts'
 
@@ -31,12 +36,7 @@ const idOf = (token: string) => createHash('sha256').update(token).digest('hex')
 // Checked when the name is unknown, so that the answer takes as long as for a known one.
 const nobodysHash = hashPassword(randomBytes(16).toString('hex'))
 
-interface StafferRow {
-  readonly id: number
-  readonly name: string
-  readonly sign_in: string
-  readonly role: Role
-}
+type StafferRow = Pick<RowOf<typeof Staffers>, 'id' | 'name' | 'sign_in' | 'role'>
 
 const toStaffer = (row: StafferRow): Staffer => ({
   id: row.id,
@@ -46,10 +46,11 @@ const toStaffer = (row: StafferRow): Staffer => ({
 })
 
 export async function findStaffer(db: Database, signIn: string, password: string): Promise<Staffer | null> {
-  const row = await findRow<StafferRow & { password: string }>(
+  const row = await findOne(
     db,
-    'SELECT id, name, sign_in, role, password FROM staffers WHERE sign_in = :signIn',
-    { signIn },
+    Staffers,
+    { sign_in: signIn },
+    { columns: ['id', 'name', 'sign_in', 'role', 'password'] },
   )
   const right = await isPassword(password, row?.password ?? (await nobodysHash))
   return row && right ? toStaffer(row) : null
@@ -63,7 +64,7 @@ export async function openSession(
 ): Promise<{ token: string; signedIn: SignedIn }> {
   const token = randomBytes(32).toString('base64url')
   const csrf = randomBytes(32).toString('base64url')
-  await execute(db, 'DELETE FROM sessions WHERE expires_at < :now', { now })
+  await remove(db, Sessions, { expires_at: { [Op.lt]: now } })
   await execute(
     db,
     'INSERT INTO sessions (id, staffer_id, csrf, expires_at, used_at) VALUES (:id, :stafferId, :csrf, :expires, :now)',
@@ -75,10 +76,7 @@ export async function openSession(
       expires: new Date(now.getTime() + sessionLength),
     },
   )
-  const organisation = await findRow<{ time_zone: string }>(
-    db,
-    'SELECT time_zone FROM organisation WHERE id = 1',
-  )
+  const organisation = await findOne(db, Organisations, { id: 1 }, { columns: ['time_zone'] })
   return { token, signedIn: { staffer, csrf, timeZone: organisation?.time_zone ?? 'UTC' } }
 }
 
@@ -96,12 +94,12 @@ export async function findSession(
     { id: idOf(token), now, idle: new Date(now.getTime() - idleLength) },
   )
   if (row && use && now.getTime() - row.used_at.getTime() > saidAgain)
-    await execute(db, 'UPDATE sessions SET used_at = :now WHERE id = :id', { id: idOf(token), now })
+    await update(db, Sessions, { used_at: now }, { id: idOf(token) })
   return row && { staffer: toStaffer(row), csrf: row.csrf, timeZone: row.time_zone }
 }
 
 export async function closeSession(db: Database, token: string): Promise<void> {
-  await execute(db, 'DELETE FROM sessions WHERE id = :id', { id: idOf(token) })
+  await remove(db, Sessions, { id: idOf(token) })
 }
 
 /** A colleague, by a digest or on their own page: they rule on their own mail, and on nothing else. */

@@ -1,7 +1,10 @@
+import { Op } from 'sequelize'
 import { createHash, createHmac, randomBytes, timingSafeEqual } from 'node:crypto'
 import type { Request, Response } from 'express'
 import { rateLimit, type RateLimitRequestHandler } from 'express-rate-limit'
-import { execute, findRow, type Database } from '../db/database.ts'
+import { findRow, type Database } from '../db/database.ts'
+import { remove } from '../db/rows.ts'
+import { SignInTries } from '../db/models/people.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import { AppError } from '../errors.ts'
 import { readCookie } from './requests.ts'
@@ -105,9 +108,7 @@ const bucketOf = ({ kind, account, device }: Trying) => hash(kind, account.toLow
  * there were too many in a quarter of an hour, this one included.
  */
 export async function mayTry(db: Database, trying: Trying, now: Date): Promise<boolean> {
-  await execute(db, 'DELETE FROM sign_in_tries WHERE since <= :since', {
-    since: new Date(now.getTime() - quarter),
-  })
+  await remove(db, SignInTries, { since: { [Op.lte]: new Date(now.getTime() - quarter) } })
   const row = await findRow<{ n: number }>(
     db,
     'INSERT INTO sign_in_tries (bucket, n, since) VALUES (:bucket, 1, :now) ON DUPLICATE KEY UPDATE n = n + 1 RETURNING n',
@@ -118,5 +119,5 @@ export async function mayTry(db: Database, trying: Trying, now: Date): Promise<b
 
 /** Somebody who knew the password starts anew. One-time codes stay counted: a guess that was lucky was a guess. */
 export async function forgetTries(db: Database, trying: Trying): Promise<void> {
-  await execute(db, 'DELETE FROM sign_in_tries WHERE bucket = :bucket', { bucket: bucketOf(trying) })
+  await remove(db, SignInTries, { bucket: bucketOf(trying) })
 }

@@ -1,6 +1,8 @@
 import type { DigestLanguage, WhereHit } from '@pendro/contract'
 import { hurry } from '../outbox/queue.ts'
-import { findRow, inTransaction, type Database } from '../db/database.ts'
+import { inTransaction, type Database } from '../db/database.ts'
+import { findOne } from '../db/rows.ts'
+import { Deliveries } from '../db/models/deliveries.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
@@ -22,7 +24,7 @@ export async function readAccountOf(
   const [{ name }, mailbox, held] = await Promise.all([
     readOrganisation(db),
     findMailboxRow(db, traced.mailboxId ?? 0),
-    findRow<{ reasons: { finding: string }[] }>(db, 'SELECT reasons FROM deliveries WHERE id = :id', { id }),
+    findOne(db, Deliveries, { id }, { columns: ['reasons'] }),
   ])
   const timeZone = mailbox?.time_zone ?? 'UTC'
   const reason = held?.reasons[0]?.finding ?? ''
@@ -86,11 +88,11 @@ function explain(
 /** What waits for the mail store is tried at once. */
 export async function tryAgainNow(db: Database, who: SignedIn, id: number, now: Date): Promise<void> {
   await inTransaction(db, async tx => {
-    const delivery = await findRow<{ mailbox_id: number; state: string }>(
+    const delivery = await findOne(
       db,
-      'SELECT mailbox_id, state FROM deliveries WHERE id = :id FOR UPDATE',
+      Deliveries,
       { id },
-      tx,
+      { columns: ['mailbox_id', 'state'], tx, lock: true },
     )
     if (!delivery) throw new AppError('DELIVERY_NOT_FOUND')
     if (!(await hurry(db, tx, id, now)))

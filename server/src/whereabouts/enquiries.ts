@@ -1,22 +1,21 @@
 import type { EnquiryBrief, EnquirySheet, EnquiryState, WhereQuestion } from '@pendro/contract'
-import { execute, findRow, inTransaction, insert, select, type Database } from '../db/database.ts'
+import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { Deliveries } from '../db/models/deliveries.ts'
+import { Mailboxes } from '../db/models/organisation.ts'
+import { Enquiries } from '../db/models/whereabouts.ts'
+import { exists, findOne, insertOne } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 
-interface EnquiryRow {
-  readonly id: number
-  readonly opened_at: Date
-  readonly changed_at: Date
-  readonly mailbox_id: number
+interface EnquiryRow extends Pick<
+  RowOf<typeof Enquiries>,
+  'id' | 'opened_at' | 'changed_at' | 'mailbox_id' | 'how' | 'words' | 'question' | 'state' | 'answer'
+> {
   readonly mailbox_name: string
-  readonly how: EnquiryBrief['how']
-  readonly words: string
-  readonly question: WhereQuestion
-  readonly state: EnquiryState
   readonly staffer: string | null
-  readonly answer: string
   readonly came_in: number
 }
 
@@ -72,28 +71,21 @@ export async function openEnquiry(
   now: Date,
 ): Promise<number> {
   return inTransaction(db, async tx => {
-    const mailbox = await findRow(
-      db,
-      'SELECT 1 AS yes FROM mailboxes WHERE id = :mailboxId',
-      { mailboxId },
-      tx,
-    )
+    const mailbox = await exists(db, Mailboxes, { id: mailboxId }, { tx })
     if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
-    const [id = 0] = await insert(
+    const id = await insertOne(
       db,
-      'enquiries',
-      [
-        {
-          opened_at: now,
-          changed_at: now,
-          mailbox_id: mailboxId,
-          how,
-          words: words.slice(0, 1000),
-          question: shortened(question),
-          state: by.stafferId === null ? 'new' : 'being looked for',
-          staffer_id: by.stafferId,
-        },
-      ],
+      Enquiries,
+      {
+        opened_at: now,
+        changed_at: now,
+        mailbox_id: mailboxId,
+        how,
+        words: words.slice(0, 1000),
+        question: shortened(question),
+        state: by.stafferId === null ? 'new' : 'being looked for',
+        staffer_id: by.stafferId,
+      },
       tx,
     )
     await writeRecord(db, tx, [
@@ -187,12 +179,7 @@ export async function changeEnquiry(
   now: Date,
 ): Promise<void> {
   await inTransaction(db, async tx => {
-    const row = await findRow<{ mailbox_id: number; state: EnquiryState }>(
-      db,
-      'SELECT mailbox_id, state FROM enquiries WHERE id = :id FOR UPDATE',
-      { id },
-      tx,
-    )
+    const row = await findOne(db, Enquiries, { id }, { columns: ['mailbox_id', 'state'], tx, lock: true })
     if (!row) throw new AppError('ENQUIRY_NOT_FOUND')
     await execute(
       db,
@@ -209,12 +196,7 @@ export async function changeEnquiry(
       tx,
     )
     if (delivery !== undefined) {
-      const known = await findRow(
-        db,
-        'SELECT 1 AS yes FROM deliveries WHERE id = :delivery',
-        { delivery },
-        tx,
-      )
+      const known = await exists(db, Deliveries, { id: delivery }, { tx })
       if (!known) throw new AppError('DELIVERY_NOT_FOUND')
       await execute(
         db,

@@ -1,6 +1,8 @@
 import { rate, readParty, wordsOf } from '@pendro/core/whereabouts'
 import type { WhereQuestion } from '@pendro/contract'
 import { execute, inTransaction, select, type Database } from '../db/database.ts'
+import { findAll, remove, update } from '../db/rows.ts'
+import { Enquiries, EnquiryQueue } from '../db/models/whereabouts.ts'
 import { announce } from '../live/events.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 import { openStates } from './enquiries.ts'
@@ -45,11 +47,11 @@ export function workEnquiries(db: Database, now: Date): Promise<number> {
       { ids },
       tx,
     )
-    const open = await select<Open>(
+    const open = await findAll(
       db,
-      'SELECT id, mailbox_id, question FROM enquiries WHERE state IN (:openStates)',
-      { openStates },
-      tx,
+      Enquiries,
+      { state: [...openStates] },
+      { columns: ['id', 'mailbox_id', 'question'], tx },
     )
     const found = open.flatMap(enquiry =>
       fresh.filter(delivery => isMeant(enquiry, delivery)).map(delivery => ({ enquiry, delivery })),
@@ -61,7 +63,7 @@ export function workEnquiries(db: Database, now: Date): Promise<number> {
         { enquiry: enquiry.id, delivery: delivery.id, now },
         tx,
       )
-      await execute(db, 'UPDATE enquiries SET changed_at = :now WHERE id = :id', { now, id: enquiry.id }, tx)
+      await update(db, Enquiries, { changed_at: now }, { id: enquiry.id }, tx)
     }
     await writeRecord(
       db,
@@ -81,7 +83,7 @@ export function workEnquiries(db: Database, now: Date): Promise<number> {
       now,
       found.map(({ delivery }) => ({ kind: 'enquiry', deliveryId: delivery.id, state: null, by: '' })),
     )
-    await execute(db, 'DELETE FROM enquiry_queue WHERE delivery_id IN (:ids)', { ids }, tx)
+    await remove(db, EnquiryQueue, { delivery_id: [...ids] }, tx)
     return queued.length
   })
 }

@@ -8,38 +8,47 @@ import {
   type Stop,
   type Way,
 } from '@pendro/core/whereabouts'
-import { findRow, select, type Database } from '../db/database.ts'
+import { select, type Database } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { Mailboxes } from '../db/models/organisation.ts'
+import type { Deliveries, DeliveryJudgements } from '../db/models/deliveries.ts'
+import { findOne } from '../db/rows.ts'
+import { Messages, Refusals } from '../db/models/messages.ts'
 import { digestSchedule, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
 
 /** A hit before it was rated. */
 export type Traced = Omit<WhereHit, 'likeness' | 'label'>
 
-interface TracedRow extends Pick<
-  MailboxRow,
-  'time_zone' | 'digest_times' | 'digest_weekdays' | 'digest_lists_junk' | 'digest_lists_near_certain'
-> {
-  readonly id: number
-  readonly message_id: number
-  readonly mailbox_id: number
+interface TracedRow
+  extends
+    Pick<
+      MailboxRow,
+      'time_zone' | 'digest_times' | 'digest_weekdays' | 'digest_lists_junk' | 'digest_lists_near_certain'
+    >,
+    Pick<
+      RowOf<typeof Deliveries>,
+      | 'id'
+      | 'message_id'
+      | 'mailbox_id'
+      | 'from_name'
+      | 'from_address'
+      | 'subject'
+      | 'address_used'
+      | 'received_at'
+      | 'landed_at'
+      | 'expires_at'
+      | 'score'
+      | 'left_out'
+      | 'state'
+      | 'bound_for'
+      | 'folder'
+      | 'came_from'
+    >,
+    Pick<RowOf<typeof DeliveryJudgements>, 'path'>,
+    Pick<RowOf<typeof Mailboxes>, 'language'>,
+    Pick<RowOf<typeof Messages>, 'envelope_from' | 'harm'> {
   readonly mailbox_name: string
   readonly mailbox_address: string
-  readonly language: string
-  readonly from_name: string
-  readonly from_address: string
-  readonly subject: string
-  readonly address_used: string
-  readonly envelope_from: string
-  readonly received_at: Date
-  readonly landed_at: Date | null
-  readonly expires_at: Date
-  readonly score: number
-  readonly left_out: number
-  readonly state: Way['state']
-  readonly bound_for: string | null
-  readonly folder: string | null
-  readonly came_from: string | null
-  readonly harm: { name?: string; danger?: string } | null
-  readonly path: readonly PathLineShape[] | null
   readonly cut: Date | null
   readonly listed: number
   readonly attempts: number | null
@@ -95,7 +104,7 @@ function traced(
     envelopeFrom: row.envelope_from,
     // An alias is worth a word; the mailbox's own address is not.
     addressUsed: row.address_used === row.mailbox_address ? '' : row.address_used,
-    score: Number(row.score),
+    score: row.score,
     harm: row.harm?.name ?? '',
     decided: {
       stage: decided?.stage ?? '',
@@ -199,12 +208,12 @@ const simple = (kind: string, at: Date | null, facts: Facts, stage: Stop['stage'
 
 /** Mail of a colleague on its way out. */
 export async function outboundHit(db: Database, id: number): Promise<Traced | null> {
-  const row = await findRow<{
-    from_name: string
-    from_address: string
-    subject: string
-    received_at: Date
-  }>(db, 'SELECT from_name, from_address, subject, received_at FROM messages WHERE id = :id', { id })
+  const row = await findOne(
+    db,
+    Messages,
+    { id },
+    { columns: ['from_name', 'from_address', 'subject', 'received_at'] },
+  )
   return (
     row && {
       kind: 'outbound',
@@ -224,15 +233,12 @@ export async function outboundHit(db: Database, id: number): Promise<Traced | nu
 
 /** What the door turned away: the sender's own server tells them so. */
 export async function refusedHit(db: Database, id: number): Promise<Traced | null> {
-  const row = await findRow<{
-    at: Date
-    ip: string
-    helo: string
-    envelope_from: string
-    recipient: string
-    code: number
-    reason: string
-  }>(db, 'SELECT at, ip, helo, envelope_from, recipient, code, reason FROM refusals WHERE id = :id', { id })
+  const row = await findOne(
+    db,
+    Refusals,
+    { id },
+    { columns: ['at', 'ip', 'helo', 'envelope_from', 'recipient', 'code', 'reason'] },
+  )
   return (
     row && {
       kind: 'refused',

@@ -1,24 +1,23 @@
+import { cursorText, readTimeCursor } from '../db/cursor.ts'
 import { containing } from '../db/like.ts'
 import type { z } from 'zod'
 import { deliveryState, type ListedMail, type listMail } from '@pendro/contract'
 import { daysBefore, startOfDay } from '@pendro/core/keeping'
 import { select, type Database } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { Messages } from '../db/models/messages.ts'
 import { isFew } from '../db/few.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { hashMessageId } from '../judging/knowledge.ts'
 
 type Asked = z.output<typeof listMail.query>
 
-interface ListRow {
+interface ListRow extends Pick<RowOf<typeof Messages>, 'subject' | 'from_name' | 'from_address' | 'size'> {
   readonly id: number
   readonly at: Date
   readonly state: ListedMail['state']
-  readonly subject: string
-  readonly from_name: string
-  readonly from_address: string
   readonly mailbox_name: string | null
   readonly score: number | null
-  readonly size: number
 }
 
 /**
@@ -30,7 +29,7 @@ export async function listMailOf(
   asked: Asked,
 ): Promise<{ rows: ListedMail[]; next: string | null }> {
   const { timeZone } = await readOrganisation(db)
-  const [, time = '', last = ''] = /^(\d{1,16})\.(\d{1,16})$/.exec(asked.after ?? '') ?? []
+  const from = readTimeCursor(asked.after)
   const values = {
     mailbox: asked.mailbox,
     since: asked.since === undefined ? null : new Date(startOfDay(asked.since, timeZone)),
@@ -40,15 +39,15 @@ export async function listMailOf(
     sizeFrom: asked.sizeFrom * 1000,
     sizeTo: asked.sizeTo === undefined ? null : asked.sizeTo * 1000,
     hash: hashMessageId(asked.messageId),
-    time: new Date(Number(time)),
-    last: Number(last),
+    time: from?.time,
+    last: from?.id,
     limit: asked.limit + 1,
     ...Object.fromEntries(withoutParts(asked.without).map((part, i) => [`without${i}`, part])),
   }
   const found =
     asked.direction === 'out'
-      ? await outbound(db, asked, values, time !== '')
-      : await deliveries(db, asked, values, time !== '')
+      ? await outbound(db, asked, values, from !== null)
+      : await deliveries(db, asked, values, from !== null)
   const rows = found.slice(0, asked.limit)
   const end = found.length > asked.limit ? rows.at(-1) : undefined
   return {
@@ -61,10 +60,10 @@ export async function listMailOf(
       fromName: row.from_name,
       fromAddress: row.from_address,
       to: row.mailbox_name ?? '',
-      score: row.score === null ? null : Number(row.score),
+      score: row.score,
       size: row.size,
     })),
-    next: end ? `${end.at.getTime()}.${end.id}` : null,
+    next: end ? cursorText(end.at, end.id) : null,
   }
 }
 

@@ -14,6 +14,8 @@ import {
   type TypedParty,
 } from '@pendro/core/whereabouts'
 import { findRow, select, type Database } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { Mailboxes } from '../db/models/organisation.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { domainKey } from '../lists/domain-key.ts'
 import { findMessages, type FoundMessage } from './candidates.ts'
@@ -129,11 +131,7 @@ async function findMailboxes(db: Database, text: string, { policy }: Organisatio
   }
 }
 
-interface AddressRow {
-  readonly id: number
-  readonly name: string
-  readonly address: string
-}
+type AddressRow = Pick<RowOf<typeof Mailboxes>, 'id' | 'name' | 'address'>
 
 /** Those with that very name or address; else those with every typed word in their name; else all of them. */
 async function mailboxesLike(db: Database, typed: TypedParty, text: string): Promise<readonly AddressRow[]> {

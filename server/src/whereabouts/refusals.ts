@@ -1,4 +1,6 @@
-import { insert, type Database } from '../db/database.ts'
+import type { Database } from '../db/database.ts'
+import { Refusals } from '../db/models/messages.ts'
+import { insert } from '../db/rows.ts'
 import type { Log } from '../log.ts'
 
 export interface Refusal {
@@ -20,7 +22,7 @@ export async function noteRefusal(db: Database, log: Log, refusal: Refusal): Pro
   try {
     await insert(
       db,
-      'refusals',
+      Refusals,
       (refusal.recipients.length > 0 ? refusal.recipients : ['']).slice(0, 100).map(recipient => ({
         at: refusal.at,
         ip: refusal.ip.slice(0, 45),

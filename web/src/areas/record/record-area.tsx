@@ -149,7 +149,7 @@ function useRecord({ who, what, mailbox, days, ruling }: Filter) {
   const query = { who: one ? ('everybody' as const) : who, what, mailbox, since, ruling }
   return useInfiniteQuery({
     queryKey: queryKeyOf('record', query),
-    initialPageParam: undefined as number | undefined,
+    initialPageParam: undefined as string | undefined,
     queryFn: ({ pageParam, signal }) => call(readRecord, { query: { ...query, after: pageParam }, signal }),
     getNextPageParam: page => page.next ?? undefined,
   })

@@ -1,0 +1,121 @@
+import type { PathLineShape } from '@pendro/contract'
+import { deliveryStates, type DeliveryState } from '@pendro/core/delivery'
+import type { Evidence } from '@pendro/core/judgement'
+import type { Reason } from './shapes.ts'
+import {
+  bigSerial,
+  chars,
+  day,
+  decimal,
+  flag,
+  integer,
+  json,
+  link,
+  maybe,
+  model,
+  moment,
+  oneOf,
+  preset,
+  primary,
+  signed,
+  text,
+} from './columns.ts'
+
+export const Deliveries = model(
+  'deliveries',
+  {
+    purpose: 'A message in a mailbox: where it is, its score, why',
+    grows: 'a row a delivery',
+    ends: 'nothing removes them yet',
+  },
+  {
+    id: bigSerial(),
+    message_id: link('messages'),
+    mailbox_id: link('mailboxes'),
+    address_used: text(320),
+    received_at: moment(),
+    received_day: day(),
+    expires_at: moment(),
+    state: oneOf(...deliveryStates),
+    bound_for: maybe(oneOf('inbox', 'aside', 'junk', 'released', 'quarantined', 'moved')),
+    came_from: maybe(oneOf('junk', 'quarantined', 'aside', 'moved', 'sealed')),
+    score: decimal(4, 1),
+    left_out: flag(),
+    landed_at: maybe(moment()),
+    from_name: text(255),
+    from_address: text(320),
+    subject: text(500),
+    reasons: json<readonly Reason[]>(),
+    attachments: integer({ size: 'tiny' }),
+    cluster_key: chars(32),
+    rank_base: preset(decimal(7, 2)),
+    rank_score: preset(decimal(7, 2)),
+    digest_id: maybe(link('digests')),
+    rule_id: maybe(link('mail_rules')),
+    rule_says: maybe(oneOf('inbox', 'moved', 'junk')),
+    folder: maybe(text(120)),
+  },
+)
+
+export const DeliveryJudgements = model(
+  'delivery_judgements',
+  {
+    purpose: 'Evidence and decision path of a delivery',
+    grows: 'a row a delivery',
+    ends: 'with its delivery',
+  },
+  {
+    delivery_id: primary(link('deliveries')),
+    evidence: json<readonly Evidence[]>(),
+    path: json<readonly PathLineShape[]>(),
+  },
+)
+
+export const ReviewCounts = model(
+  'review_counts',
+  {
+    purpose: 'Deliveries by day, state and score band, kept by triggers',
+    grows: 'a row a day, state and band',
+    ends: 'never',
+  },
+  {
+    received_day: primary(day()),
+    state: primary(text<DeliveryState>(12)),
+    bin: primary(integer({ size: 'tiny' })),
+    n: signed(),
+  },
+)
+
+export const Clusters = model(
+  'clusters',
+  {
+    purpose: 'How many deliveries have the same text, and what rulings moved them by',
+    grows: 'a row a text',
+    ends: 'never',
+  },
+  {
+    cluster_key: primary(chars(32)),
+    deliveries: integer(),
+    shift: preset(decimal(7, 2)),
+  },
+)
+
+export const Outbox = model(
+  'outbox',
+  {
+    purpose: 'What is to be sent: deliveries, digests, answers, letters',
+    grows: 'a row a thing to send',
+    ends: 'nothing removes them yet',
+  },
+  {
+    id: bigSerial(),
+    kind: oneOf('delivery', 'digest', 'answer', 'welcome', 'code'),
+    subject_id: integer({ size: 'big' }),
+    place: text(20),
+    attempts: preset(integer()),
+    next_at: moment(),
+    claimed_until: maybe(moment()),
+    done_at: maybe(moment()),
+    problem: preset(text(500)),
+  },
+)

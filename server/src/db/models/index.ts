@@ -1,0 +1,31 @@
+import * as deliveriesModels from './deliveries.ts'
+import * as digestsModels from './digests.ts'
+import * as learningModels from './learning.ts'
+import * as listsModels from './lists.ts'
+import * as mailRulesModels from './mail-rules.ts'
+import * as messagesModels from './messages.ts'
+import * as organisationModels from './organisation.ts'
+import * as peopleModels from './people.ts'
+import * as recordModels from './record.ts'
+import * as rulingsModels from './rulings.ts'
+import * as schemaModels from './schema.ts'
+import * as upkeepModels from './upkeep.ts'
+import * as whereaboutsModels from './whereabouts.ts'
+import type { ModelOf } from './columns.ts'
+
+/** Every table there is, in the order of its subjects. */
+export const allModels: readonly ModelOf[] = [
+  ...Object.values(organisationModels),
+  ...Object.values(peopleModels),
+  ...Object.values(messagesModels),
+  ...Object.values(deliveriesModels),
+  ...Object.values(learningModels),
+  ...Object.values(listsModels),
+  ...Object.values(upkeepModels),
+  ...Object.values(mailRulesModels),
+  ...Object.values(rulingsModels),
+  ...Object.values(recordModels),
+  ...Object.values(digestsModels),
+  ...Object.values(whereaboutsModels),
+  ...Object.values(schemaModels),
+]

@@ -1,0 +1,95 @@
+import {
+  integer,
+  json,
+  link,
+  maybe,
+  model,
+  moment,
+  oneOf,
+  preset,
+  primary,
+  real,
+  serial,
+  signed,
+  text,
+} from './columns.ts'
+
+export const Correspondence = model(
+  'correspondence',
+  { purpose: 'How often a colleague has written to an address', grows: 'a row a pair', ends: 'never' },
+  {
+    address: primary(text(320)),
+    mailbox_id: primary(link('mailboxes')),
+    domain: text(255),
+    n: integer(),
+  },
+)
+
+export const CorrespondenceDomains = model(
+  'correspondence_domains',
+  { purpose: 'The same by domain, for all colleagues', grows: 'a row a domain', ends: 'never' },
+  {
+    domain: primary(text(255)),
+    n: integer(),
+  },
+)
+
+export const SendersSeen = model(
+  'senders_seen',
+  {
+    purpose: 'How often an address or domain has written, and what people called it',
+    grows: 'two rows a new sender',
+    ends: 'never',
+  },
+  {
+    sender: primary(text(320)),
+    n: integer(),
+    wanted: preset(signed()),
+    junk: preset(signed()),
+  },
+)
+
+export const Words = model(
+  'words',
+  {
+    purpose: 'How often a word stood in wanted and junk mail people ruled on',
+    grows: 'a row a word',
+    ends: 'never',
+  },
+  {
+    word: primary(text(100)),
+    wanted: signed(),
+    junk: signed(),
+  },
+)
+
+export const Lessons = model(
+  'lessons',
+  {
+    purpose: 'What each ruling taught, so that undo takes back just that',
+    grows: 'a row a message ruled on',
+    ends: 'never',
+  },
+  {
+    id: serial(),
+    ruling_id: maybe(link('rulings')),
+    message_id: maybe(link('messages')),
+    verdict: oneOf('wanted', 'junk', 'phishing'),
+    words: json<readonly string[]>(),
+    senders: json<readonly string[]>(),
+  },
+)
+
+export const TextCalibration = model(
+  'text_calibration',
+  { purpose: 'How the score of words is turned into odds', grows: 'one row', ends: 'never' },
+  {
+    id: primary(integer({ size: 'tiny' })),
+    slope: real(),
+    intercept: real(),
+    lessons: integer(),
+    last_lesson: integer(),
+    log_loss: real(),
+    fitted_at: moment(),
+  },
+)

@@ -1,0 +1,104 @@
+import type { OrganisationSettings } from './shapes.ts'
+import {
+  bytes,
+  changedAt,
+  decimal,
+  flag,
+  integer,
+  json,
+  link,
+  maybe,
+  model,
+  oneOf,
+  preset,
+  primary,
+  serial,
+  text,
+} from './columns.ts'
+
+export const Organisations = model(
+  'organisation',
+  { purpose: 'The one organisation: name, zone, settings', grows: 'one row', ends: 'never' },
+  {
+    id: serial(),
+    name: text(200),
+    time_zone: text(64),
+    settings: json<OrganisationSettings>(),
+    changed_at: changedAt(),
+  },
+)
+
+export const Versions = model(
+  'versions',
+  { purpose: 'How often what processes keep in memory has changed', grows: 'a row a kind', ends: 'never' },
+  {
+    name: primary(text(40)),
+    n: integer({ size: 'big' }),
+  },
+)
+
+export const SigningKeys = model(
+  'signing_keys',
+  {
+    purpose: 'Keys this installation signs links, devices and deliveries with',
+    grows: 'a row a kind',
+    ends: 'never',
+  },
+  {
+    name: primary(text(20)),
+    value: bytes('varbinary(64)'),
+  },
+)
+
+export const Mailboxes = model(
+  'mailboxes',
+  {
+    purpose: 'Mailboxes with their limits, language and digest times',
+    grows: 'a row a mailbox',
+    ends: 'never',
+  },
+  {
+    id: serial(),
+    address: text(320),
+    name: text(200),
+    kind: oneOf('person', 'shared', 'list'),
+    department: preset(text(100)),
+    time_zone: text(64),
+    language: text(20),
+    limit_junk: maybe(decimal(4, 1)),
+    limit_quarantined: maybe(decimal(4, 1)),
+    limit_near_certain: maybe(decimal(4, 1)),
+    uses_set_aside: preset(flag()),
+    filtering: preset(flag()),
+    digest_times: maybe(json<readonly string[]>()),
+    digest_weekdays: maybe(json<readonly number[]>()),
+    digest_lists_junk: preset(flag()),
+    digest_lists_near_certain: preset(flag()),
+  },
+)
+
+export const MailboxAddresses = model(
+  'mailbox_addresses',
+  {
+    purpose: 'Every address and alias, and whose it is',
+    grows: 'a few rows a mailbox',
+    ends: 'with its mailbox',
+  },
+  {
+    address: primary(text(320)),
+    mailbox_id: link('mailboxes'),
+  },
+)
+
+export const Minders = model(
+  'minders',
+  {
+    purpose: 'Who gets the digests of a shared mailbox or list',
+    grows: 'a few rows a shared mailbox',
+    ends: 'with its mailbox',
+  },
+  {
+    mailbox_id: primary(link('mailboxes')),
+    minder_id: primary(link('mailboxes')),
+  },
+)
