@@ -1,4 +1,4 @@
-import { dayOf, daysBefore } from '@pendro/core/keeping'
+import { dayOf, daysBefore } from '@pendro/core/calendar'
 import { select, type Database, type Row } from '../server/src/db/database.ts'
 import { startAsking } from './asking.ts'
 import { byClient } from './client.ts'

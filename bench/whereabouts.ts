@@ -1,5 +1,5 @@
 import { rmSync } from 'node:fs'
-import { dayOf } from '@pendro/core/keeping'
+import { dayOf } from '@pendro/core/calendar'
 import { openDatabase, select, type Database } from '../server/src/db/database.ts'
 import { lookFor } from '../server/src/whereabouts/look.ts'
 import { byClient } from './client.ts'

@@ -24,6 +24,10 @@ export interface Endpoint<
   readonly query: Q
   readonly body: B
   readonly response: R
+  /** Media type of the body where it is bytes and not JSON (`bytes`). */
+  readonly takes?: string
+  /** Media types of an answer that is a page, a file or a stream and not JSON. */
+  readonly gives?: readonly string[]
   /** Codes of `problems` that this request can answer with, beside the ones every request can. */
   readonly problems: readonly string[]
 }
@@ -46,11 +50,31 @@ export function endpoint<
   params?: P
   query?: Q
   body?: B
+  takes?: string
   problems?: readonly string[]
 }): Endpoint<P, Q, B, R> {
   const { params = nothing, query = nothing, body = nothing, problems = [], ...rest } = given
   return { ...rest, problems, params: params as P, query: query as Q, body: body as B }
 }
+
+/** Declares a request that is answered by a page, a file or a stream. */
+export function fileEndpoint<P extends z.ZodType = Nothing, Q extends z.ZodType = Nothing>(given: {
+  path: string
+  summary: string
+  roles: Roles
+  gives: readonly string[]
+  params?: P
+  query?: Q
+  problems?: readonly string[]
+}): Endpoint<P, Q, Nothing, z.ZodVoid> {
+  const { gives, ...rest } = given
+  return { ...endpoint({ ...rest, method: 'get', response: z.void() }), gives }
+}
+
+/** A body that is bytes: a file as the browser has it, and what arrives of it. */
+export const bytes = z
+  .custom<Blob | Uint8Array>(value => value instanceof Uint8Array)
+  .transform(value => value as Uint8Array)
 
 /** Every signed-in staffer. */
 export const everyone: readonly Role[] = ['helpdesk', 'steward', 'observer']

@@ -2,7 +2,6 @@ import { z } from 'zod'
 import type { Endpoint } from './endpoint.ts'
 import { endpoints } from './all-endpoints.ts'
 import { problems, type ProblemCode } from './problems.ts'
-import { exportQuery } from './sender-endpoints.ts'
 
 type AnyEndpoint = Endpoint<z.ZodType, z.ZodType, z.ZodType, z.ZodType>
 type JsonSchema = Record<string, unknown>
@@ -25,7 +24,7 @@ export function openApiDocument(version: string): JsonSchema {
       description:
         'Review, rulings, sender lists, digests and the record. Writes need the session cookie and its token in X-Pendro-Token.',
     },
-    paths: { ...paths, '/api/senders/export': { get: exported } },
+    paths,
     components: {
       securitySchemes: {
         session: { type: 'apiKey', in: 'cookie', name: 'pendro_session' },
@@ -46,40 +45,46 @@ export function openApiDocument(version: string): JsonSchema {
   }
 }
 
-/** The one answer that is a file and not JSON. */
-const exported: JsonSchema = {
-  operationId: 'exportedSenders',
-  summary: 'The filtered sender lists as a file: text, CSV (RFC 4180), JSON or Sieve (RFC 5228)',
-  security: [{ session: [] }],
-  parameters: parameters('query', exportQuery),
-  responses: { 200: { description: 'The file', content: { '*/*': { schema: { type: 'string' } } } } },
-}
-
 function operation(operationId: string, endpoint: AnyEndpoint): JsonSchema {
-  const { properties, anyOf, allOf } = schemaOf(endpoint.body)
-  const hasBody = Boolean(anyOf ?? allOf) || Object.keys((properties as object | undefined) ?? {}).length > 0
   return {
     operationId,
     summary: endpoint.summary,
-    ...(endpoint.roles === 'anyone'
-      ? {}
-      : endpoint.roles === 'colleague'
-        ? { security: [{ colleague: [] }], description: 'Roles: colleague.' }
-        : { security: [{ session: [] }], description: `Roles: ${endpoint.roles.join(', ')}.` }),
+    ...accessOf(endpoint),
     parameters: [...parameters('path', endpoint.params), ...parameters('query', endpoint.query)],
-    ...(hasBody
-      ? {
-          requestBody: {
-            required: true,
-            content: { 'application/json': { schema: schemaOf(endpoint.body) } },
-          },
-        }
-      : {}),
+    ...bodyOf(endpoint),
     responses: {
-      200: { description: 'Done', content: { 'application/json': { schema: schemaOf(endpoint.response) } } },
+      200: { description: 'Done', content: answerOf(endpoint) },
       ...problemResponses(endpoint.problems as readonly ProblemCode[]),
     },
   }
+}
+
+function accessOf({ roles }: AnyEndpoint): JsonSchema {
+  if (roles === 'anyone') return {}
+  return roles === 'colleague'
+    ? { security: [{ colleague: [] }], description: 'Roles: colleague.' }
+    : { security: [{ session: [] }], description: `Roles: ${roles.join(', ')}.` }
+}
+
+const binary: JsonSchema = { type: 'string', format: 'binary' }
+
+function bodyOf({ body, takes }: AnyEndpoint): JsonSchema {
+  if (takes !== undefined)
+    return { requestBody: { required: true, content: { [takes]: { schema: binary } } } }
+  const schema = schemaOf(body)
+  const { properties, anyOf, allOf } = schema
+  const hasBody = Boolean(anyOf ?? allOf) || Object.keys((properties as object | undefined) ?? {}).length > 0
+  return hasBody ? { requestBody: { required: true, content: { 'application/json': { schema } } } } : {}
+}
+
+function answerOf({ response, gives }: AnyEndpoint): JsonSchema {
+  if (gives === undefined) return { 'application/json': { schema: schemaOf(response) } }
+  return Object.fromEntries(gives.map(type => [type, { schema: formOf(type) }]))
+}
+
+const formOf = (type: string): JsonSchema => {
+  if (type === 'application/json') return {}
+  return type.startsWith('text/') ? { type: 'string' } : binary
 }
 
 function parameters(place: 'path' | 'query', schema: z.ZodType): readonly JsonSchema[] {

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { endpoint } from './endpoint.ts'
+import { endpoint, fileEndpoint } from './endpoint.ts'
 import {
   day,
   deliveryState,
@@ -125,6 +125,16 @@ export const ownMail = endpoint({
     counts: z.object({ kept: z.number().int(), nearCertain: z.number().int() }),
   }),
   problems: ['BAD_CURSOR'],
+})
+/** Pictures stay out: fetching one tells the sender. */
+export const ownView = fileEndpoint({
+  path: '/api/own/mail/{id}/view',
+  summary: 'The safe view of one of them, a page for a sandboxed frame',
+  roles: 'colleague',
+  params: z.object({ id: idInPath }),
+  query: z.object({ as: z.enum(['html', 'text']).default('html') }),
+  gives: ['text/html'],
+  problems: ['DELIVERY_NOT_FOUND', 'SOURCE_GONE'],
 })
 /** The reason is a sentence in the colleague's language; no evidence, score or other colleague is named. */
 export const ownSheet = endpoint({
@@ -313,6 +323,7 @@ export const revokeOwn = endpoint({
 
 /** Requests of colleagues about their own mail, by name. */
 export const ownEndpoints = {
+  ownView,
   askCode,
   enterOwn,
   readOwnSession,

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { endpoint, everyone } from './endpoint.ts'
+import { endpoint, everyone, fileEndpoint } from './endpoint.ts'
 import { day, deliveryState, evidence, id, moment, placeInList } from './shapes.ts'
 
 /** One line of the record. `facts` fill the sentence of its act; `at` in UTC. */
@@ -55,7 +55,17 @@ export const liveEvent = z.object({
 /** Something that has just been committed, as the event stream tells it. */
 export type LiveEvent = z.infer<typeof liveEvent>
 
-/** Requests about the record, by name. */
+/** A client that comes back with `Last-Event-ID`, or `after` in the address, gets what it missed. */
+export const liveStream = fileEndpoint({
+  path: '/api/live',
+  summary: 'Server-sent events: each `data` is one happening that has just been committed',
+  roles: everyone,
+  query: z.object({ after: z.coerce.number().int().nonnegative().catch(0) }),
+  gives: ['text/event-stream'],
+})
+
+/** Requests about the record and what happens, by name. */
 export const recordEndpoints = {
+  liveStream,
   readRecord,
 }

@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { endpoint, everyone, writers } from './endpoint.ts'
+import { bytes, endpoint, everyone, writers, fileEndpoint } from './endpoint.ts'
 import {
   deliveryState,
   entryBrief,
@@ -203,20 +203,55 @@ export const applyRuling = endpoint({
   ],
 })
 
+const form = z.enum(['html', 'text']).default('html')
+/** Makes remote pictures part of the page, fetched by Pendro; without it they stay out. */
+const pictures = z.enum(['yes', 'no']).default('no')
+
+/** For a sandboxed frame: no scripts, no live links, no pictures from elsewhere. Opening is in the record. */
+export const safeView = fileEndpoint({
+  path: '/api/deliveries/{id}/view',
+  summary: 'The safe view of a message, a page for a sandboxed frame',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  query: z.object({ as: form, pictures }),
+  gives: ['text/html'],
+  problems: ['DELIVERY_NOT_FOUND', 'SOURCE_GONE', 'SAY_WHY'],
+})
+/** The bytes, to be saved. In the record like opening it. */
+export const messageSource = fileEndpoint({
+  path: '/api/deliveries/{id}/source',
+  summary: 'A message as it came, as a file',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  gives: ['message/rfc822'],
+  problems: ['DELIVERY_NOT_FOUND', 'SOURCE_GONE', 'SAY_WHY'],
+})
+/** To be sent on to whoever is responsible for the sender. */
+export const feedbackReport = fileEndpoint({
+  path: '/api/deliveries/{id}/feedback-report',
+  summary: 'A feedback report about a message (ARF, RFC 5965), as a file',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  gives: ['message/rfc822'],
+  problems: ['DELIVERY_NOT_FOUND', 'SOURCE_GONE', 'SAY_WHY'],
+})
+
 /** At most the size the door takes. A message Pendro has never seen is kept for it. */
 export const handIn = endpoint({
   method: 'post',
   path: '/api/reports',
-  summary: 'Hand in a message that got through (its source, base64), to be learned as junk or phishing',
+  summary: 'Hand in a message that got through (its source), to be learned as junk or phishing',
   roles: writers,
-  body: z.object({ source: z.base64().min(20).max(14_000_000), verdict: z.enum(['junk', 'phishing']) }),
+  query: z.object({ verdict: z.enum(['junk', 'phishing']) }),
+  takes: 'message/rfc822',
+  body: bytes,
   response: z.object({
     rulingId: id,
     subject: z.string(),
     /** The delivery it is, when Pendro has seen it. */
     deliveryId: id.nullable(),
   }),
-  problems: ['NO_MESSAGE'],
+  problems: ['NO_MESSAGE', 'TOO_LARGE'],
 })
 
 /** What has arrived stays delivered and is counted in the answer. LATER_RULING: undo the later one first. */
@@ -255,6 +290,9 @@ export const reviewEndpoints = {
   previewRuling,
   applyRuling,
   handIn,
+  safeView,
+  messageSource,
+  feedbackReport,
   undoRuling,
   unsubscribe,
 }

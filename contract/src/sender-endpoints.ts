@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { judgedStates } from '@pendro/core/delivery'
-import { endpoint, everyone, writers } from './endpoint.ts'
+import { bytes, endpoint, everyone, writers, fileEndpoint } from './endpoint.ts'
 import {
   day,
   entryBrief,
@@ -355,17 +355,19 @@ export type ImportStatus = z.infer<typeof importStatus>
 export const beginImport = endpoint({
   method: 'post',
   path: '/api/senders/imports',
-  summary: 'Read a list (its bytes, base64) and say line by line what would be taken; nothing is taken yet',
+  summary: 'Read a list (its bytes) and say line by line what would be taken; nothing is taken yet',
   roles: writers,
-  body: z.object({
+  takes: 'application/octet-stream',
+  body: bytes,
+  query: z.object({
     name: z.string().trim().max(200),
-    source: z.base64().max(14_000_000),
     /** Without it the format is found out from name and content. */
     format: listFormat.optional(),
     /** For lines that do not say it themselves. */
     standing: standing.default('safe'),
-    mailboxId: id.nullable(),
-    takeContradicting: z.boolean().default(false),
+    /** Whose list the entries are for: everybody's, or that of one mailbox. */
+    list: z.union([z.literal('everybody'), z.coerce.number().int().positive()]),
+    takeContradicting: z.enum(['yes', 'no']).default('no'),
   }),
   response: importStatus,
   problems: ['TOO_LARGE', 'NEEDS_STEWARD', 'MAILBOX_NOT_FOUND'],
@@ -421,11 +423,18 @@ export const takeImport = endpoint({
   problems: ['IMPORT_NOT_FOUND', 'IMPORT_NOT_READY', 'NEEDS_STEWARD', 'NEEDS_REASON', 'NOTHING_TO_DO'],
 })
 
-/** Answered as a file, not as JSON. */
-export const exportQuery = senderFilter.extend({ format: listFormat.exclude(['vcard']) })
+/** With the filter of the table. In the record. */
+export const exportSenders = fileEndpoint({
+  path: '/api/senders/export',
+  summary: 'The filtered sender lists as a file: text, CSV (RFC 4180), JSON or Sieve (RFC 5228)',
+  roles: everyone,
+  query: senderFilter.extend({ format: listFormat.exclude(['vcard']) }),
+  gives: ['text/plain', 'text/csv', 'application/json', 'application/sieve'],
+})
 
 /** Requests about sender lists, upkeep, requests and imports, by name. */
 export const senderEndpoints = {
+  exportSenders,
   senderEntries,
   senderCounts,
   entrySheet,

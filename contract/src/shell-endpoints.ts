@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { endpoint, everyone } from './endpoint.ts'
+import { endpoint, everyone, fileEndpoint } from './endpoint.ts'
 import { id } from './shapes.ts'
 
 /** What stands around every screen; apart from the areas, so that the first screen loads no more than that. */
@@ -33,5 +33,13 @@ export const findAnything = endpoint({
   response: z.object({ found: z.array(found) }),
 })
 
+/** Made from the same table that the server mounts. */
+export const apiDescription = fileEndpoint({
+  path: '/api/openapi.json',
+  summary: 'This description (OpenAPI 3.0)',
+  roles: 'anyone',
+  gives: ['application/json'],
+})
+
 /** Requests of the frame around the areas, by name. */
-export const shellEndpoints = { openWork, findAnything }
+export const shellEndpoints = { apiDescription, openWork, findAnything }

@@ -6,7 +6,6 @@ import {
   findReferences,
   isReference,
   lastDigest,
-  momentOf,
   nearestReference,
   nextDigest,
   readReply,
@@ -15,6 +14,7 @@ import {
   type DigestSchedule,
   type Reply,
 } from '@pendro/core/digest'
+import { momentOf } from '@pendro/core/calendar'
 
 const anyReference = fc.nat({ max: referenceCount - 1 }).map(referenceOf)
 const symbols = '23456789ABCDEFGHJKMNPQRTVWXYZ'

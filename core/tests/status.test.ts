@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
-import { readStatusReport } from '@pendro/core/message'
+import { readStatusNotification } from '@pendro/core/message'
 import { readStatus, statusMeanings } from '@pendro/core/whereabouts'
 import { enWhereabouts } from '../../web/src/wording/en-whereabouts.ts'
 
@@ -62,7 +62,7 @@ const report = (status: string, more: readonly string[] = [], type = 'delivery-s
 describe('delivery status notifications', () => {
   // The form of RFC 3464 appendix E.1, from memory, with names of example domains.
   test('after repeated attempts (E.1)', async () => {
-    const read = await readStatusReport(
+    const read = await readStatusNotification(
       report(
         [
           'Reporting-MTA: dns; store.example',
@@ -102,7 +102,7 @@ describe('delivery status notifications', () => {
 
   // E.2: several recipients, each with an action of its own; headers alone came back.
   test('several recipients (E.2), with folded fields and comments', async () => {
-    const read = await readStatusReport(
+    const read = await readStatusNotification(
       report(
         [
           'Reporting-MTA: dns; store.example',
@@ -145,12 +145,12 @@ describe('delivery status notifications', () => {
     ],
     ['ordinary mail', Buffer.from('Subject: Hello\r\n\r\nAction: failed')],
     ['nothing', Buffer.from('')],
-  ])('%s is none', async (_, raw) => expect(await readStatusReport(raw)).toBeNull())
+  ])('%s is none', async (_, raw) => expect(await readStatusNotification(raw)).toBeNull())
 
   test('whatever stands in it, reading ends and throws nothing', async () => {
     await fc.assert(
       fc.asyncProperty(fc.string({ maxLength: 300 }), async text => {
-        await readStatusReport(report(text))
+        await readStatusNotification(report(text))
       }),
       { numRuns: 60 },
     )

@@ -3,13 +3,14 @@ import { join } from 'node:path'
 import express, { Router, type ErrorRequestHandler, type Express, type RequestHandler } from 'express'
 import helmet from 'helmet'
 import { pinoHttp } from 'pino-http'
-import { health } from '@pendro/contract'
+import { apiDescription, health } from '@pendro/contract'
+import { endpoints } from '@pendro/contract/all-endpoints'
 import { openApiDocument } from '@pendro/contract/openapi'
 import { isBusy, select, type Database } from './db/database.ts'
 import { digestRoutes } from './digests/routes.ts'
 import { AppError, isDatabaseAway } from './errors.ts'
 import { firstSetUpRoutes } from './first-set-up/routes.ts'
-import { mount } from './http.ts'
+import { mount, mountFile } from './http.ts'
 import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
 import type { Reader } from './reading/reader.ts'
@@ -113,7 +114,9 @@ function apiOf(deps: Deps): Router {
     await select(db, 'SELECT 1 AS one')
     return { ok: true as const }
   })
-  api.get('/api/openapi.json', (_req, res) => void res.json(openApiDocument(version)))
+  mountFile(api, apiDescription, async ({ res }) => {
+    res.json(openApiDocument(version))
+  })
   firstSetUpRoutes(api, deps)
   signInRoutes(api, deps)
   reviewRoutes(api, deps)
@@ -146,17 +149,22 @@ function serveWeb(app: Express, web: string): void {
   }
 }
 
+/** Only a message that is handed in and a list that is brought in are large, and they are bytes. */
+const bytePaths: ReadonlySet<string> = new Set(
+  Object.values(endpoints).flatMap(endpoint => (endpoint.takes === undefined ? [] : [endpoint.path])),
+)
+
 /** Reads a body only as far as its sender may fill the memory with one. */
 function readBody(): RequestHandler {
   const upTo = (limit: string) => express.json({ limit })
-  const [stranger, usual, setUp, large] = [upTo('20kb'), upTo('300kb'), upTo('400kb'), upTo('15mb')]
+  const [stranger, usual, setUp] = [upTo('20kb'), upTo('300kb'), upTo('400kb')]
+  const large = express.raw({ limit: '10mb', type: () => true })
   return (req, res, next) => {
     const { signedIn, colleague } = res.locals
     if (req.path === '/set-up') return setUp(req, res, next)
     if (!signedIn && !colleague) return stranger(req, res, next)
-    // Only a message that is handed in and a list that is brought in are large.
-    const isLarge = signedIn && /^\/(?:reports|senders\/imports)(?:\/|$)/.test(req.path)
-    return (isLarge ? large : usual)(req, res, next)
+    const takesBytes = signedIn && req.method === 'POST' && bytePaths.has(`/api${req.path}`)
+    return (takesBytes ? large : usual)(req, res, next)
   }
 }
 

@@ -1,4 +1,4 @@
-import type { Request, RequestHandler, Response, Router } from 'express'
+import type { Request, Response, Router } from 'express'
 import type { z } from 'zod'
 import type { Endpoint } from '@pendro/contract'
 import { AppError } from './errors.ts'
@@ -25,24 +25,52 @@ export function mount<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodT
   endpoint: Endpoint<P, Q, B, R>,
   handle: (call: Call<z.output<P>, z.output<Q>, z.output<B>>) => Promise<z.input<R>>,
 ): void {
-  const handler: RequestHandler = async (req, res) => {
-    checkRights(endpoint, req, res)
-    const call = {
-      params: read(endpoint.params, req.params, 'address'),
-      query: read(endpoint.query, req.query, 'query'),
-      body: read(endpoint.body, req.body ?? {}, 'body'),
-      get who() {
-        return whoIs(res)
-      },
-      get colleague() {
-        return colleagueIs(res)
-      },
-      req,
-      res,
-    }
-    res.json(await handle(call))
+  router[endpoint.method](expressPath(endpoint.path), async (req, res) => {
+    res.json(await handle(callOf(endpoint, req, res)))
+  })
+}
+
+/** Rights are asked before anything is read. */
+function callOf<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType>(
+  endpoint: Endpoint<P, Q, B, z.ZodType>,
+  req: Request,
+  res: Response,
+): Call<z.output<P>, z.output<Q>, z.output<B>> {
+  checkRights(endpoint, req, res)
+  return {
+    params: read(endpoint.params, req.params, 'address'),
+    query: read(endpoint.query, req.query, 'query'),
+    body: read(endpoint.body, req.body ?? {}, 'body'),
+    get who() {
+      return whoIs(res)
+    },
+    get colleague() {
+      return colleagueIs(res)
+    },
+    req,
+    res,
   }
-  router[endpoint.method](expressPath(endpoint.path), handler)
+}
+
+/** Mounts an endpoint that answers by a page, a file or a stream; `handle` sends it. */
+export function mountFile<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType>(
+  router: Router,
+  endpoint: Endpoint<P, Q, B, z.ZodVoid>,
+  handle: (call: Call<z.output<P>, z.output<Q>, z.output<B>>) => Promise<void>,
+): void {
+  router[endpoint.method](expressPath(endpoint.path), async (req, res) => {
+    await handle(callOf(endpoint, req, res))
+  })
+}
+
+/** A message as a file to be saved; a browser that shows it all the same runs nothing of it. */
+export function sendMessage(res: Response, name: string, raw: Buffer): void {
+  res.set({
+    'Content-Type': 'message/rfc822',
+    'Content-Disposition': `attachment; filename="${name}"`,
+    'Content-Security-Policy': 'sandbox',
+  })
+  res.send(raw)
 }
 
 export function whoIs(res: Response): SignedIn {

@@ -34,7 +34,7 @@ export interface Running {
   readonly stop: () => Promise<void>
 }
 
-/** The mail store's network address; a name that does not resolve gives none, and its reports are not read. */
+/** The mail store's network address; a name that does not resolve gives none, and its notifications are not read. */
 async function storeAddress(host: string): Promise<string | undefined> {
   try {
     return (await lookup(host)).address

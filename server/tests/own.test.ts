@@ -5,7 +5,7 @@ import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { parseMessage } from '@pendro/core/message'
 import { findReferences } from '@pendro/core/digest'
 import { execute, select } from '../src/db/database.ts'
-import { openColleagueSession, findColleague, prove, storePassword } from '../src/own/access.ts'
+import { findColleague, hasPassword, openColleagueSession, prove, storePassword } from '../src/own/access.ts'
 import { linkSigner, linkToken, readLinkToken } from '../src/digests/links.ts'
 import {
   arrive,
@@ -206,6 +206,9 @@ describe('signing in on a device', () => {
     expect(await letterTo('aksel@harbour.example', 'only for you')).toBe('')
     const rows = await select(server.db, 'SELECT password FROM colleague_access')
     expect(JSON.stringify(rows)).not.toContain(password)
+    // Who has none yet may choose the first without an old one; who has one may not.
+    expect(await hasPassword(server.db, server.mailbox('aksel'))).toBe(true)
+    expect(await hasPassword(server.db, server.mailbox('bookings'))).toBe(false)
   })
 
   test('a code goes to the mailbox, counts ten minutes and once', async () => {

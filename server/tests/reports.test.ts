@@ -18,8 +18,7 @@ const lessons = () =>
     server.db,
     'SELECT verdict, message_id FROM lessons ORDER BY id',
   )
-const handIn = (raw: Buffer, verdict = 'phishing') =>
-  per.post('/api/reports', { source: raw.toString('base64'), verdict })
+const handIn = (raw: Buffer, verdict = 'phishing') => per.postFile(`/api/reports?verdict=${verdict}`, raw)
 
 describe('handed in as a file', () => {
   test('a message Pendro has seen: learned once, in the record, undone from there', async () => {
@@ -51,9 +50,9 @@ describe('handed in as a file', () => {
     )
     expect(await lessons()).toEqual(before)
     const una = await signedIn(server, 'una')
-    expect(
-      (await una.post('/api/reports', { source: sample().toString('base64'), verdict: 'junk' })).status,
-    ).toBe(403)
+    expect((await una.postFile('/api/reports?verdict=junk', sample())).status).toBe(403)
+    expect((await per.postFile('/api/reports', sample())).body.code).toBe('BAD_REQUEST')
+    expect((await per.postFile('/api/reports?verdict=junk', '')).status).toBe(400)
   })
 })
 
@@ -159,7 +158,7 @@ describe('by mail', () => {
 test('an abuse report has the parts and fields of RFC 5965, and the message as it came', async () => {
   const [id = 0] = await arrive(server, { subject: 'To be reported', from: 'Spam <spam@sender.example>' })
   const { text } = await per
-    .get(`/api/deliveries/${id}/report`)
+    .get(`/api/deliveries/${id}/feedback-report`)
     .buffer(true)
     .parse((res, done) => {
       const chunks: Buffer[] = []

@@ -550,14 +550,10 @@ describe('lists in and out', () => {
       })) > 0
     );
   }
-  const bring = async (text: string | Buffer, more: object = {}, who = oda) => {
-    const source = Buffer.from(text).toString('base64')
-    const { body } = await who.post('/api/senders/imports', {
-      name: 'list.txt',
-      source,
-      mailboxId: null,
-      ...more,
-    })
+  const asked = (more: Record<string, string> = {}) =>
+    `/api/senders/imports?${new URLSearchParams({ name: 'list.txt', list: 'everybody', ...more })}`
+  const bring = async (text: string | Buffer, more: Record<string, string> = {}, who = oda) => {
+    const { body } = await who.postFile(asked(more), text)
     await workAll()
     return (await una.get(`/api/senders/imports/${body.id}`)).body
   }
@@ -631,22 +627,16 @@ describe('lists in and out', () => {
       problem: { code: 'binary', facts: { byte: 3 } },
     })
     expect(await bring('   \n')).toMatchObject({ state: 'failed', problem: { code: 'empty', facts: {} } })
-    const huge = await oda.post('/api/senders/imports', {
-      name: 'x',
-      source: 'A'.repeat(13_999_996),
-      mailboxId: null,
-    })
-    expect([huge.status, huge.body.code]).toEqual([413, 'TOO_LARGE'])
-    const beyond = await oda.post('/api/senders/imports', {
-      name: 'x',
-      source: 'A'.repeat(17_000_000),
-      mailboxId: null,
-    })
-    expect([beyond.status, beyond.body.code]).toEqual([413, 'TOO_LARGE'])
+    for (const size of [10_000_001, 17_000_000]) {
+      const { status, body } = await oda.postFile(asked(), 'A'.repeat(size))
+      expect([status, body.code]).toEqual([413, 'TOO_LARGE'])
+    }
+    // Nothing is everybody's because somebody forgot to say whose it is.
+    expect((await oda.postFile('/api/senders/imports?name=x', 'a.example')).body.code).toBe('BAD_REQUEST')
   })
   test('contacts become a colleague’s safe entries', async () => {
     const card = 'BEGIN:VCARD\nVERSION:4.0\nFN:Nell Carding\nEMAIL:nell@print.example\nEND:VCARD\n'
-    const ready = await bring(card, { mailboxId: server.mailbox('ingrid') }, per)
+    const ready = await bring(card, { list: String(server.mailbox('ingrid')) }, per)
     await per.post(`/api/senders/imports/${ready.id}/take`, {})
     await workAll()
     expect(await rows()).toMatchObject([

@@ -64,7 +64,7 @@ test('a body too large for what is asked is refused, and only a handed-in messag
   const oda = await signedIn(server, 'oda')
   const refused = await oda.post('/api/rulings', { deliveries: [1], note: large })
   expect([refused.status, refused.body.text]).toEqual([413, expect.stringContaining('too large')])
-  expect((await oda.post('/api/reports', { source: large, verdict: 'junk' })).body.code).toBe('NO_MESSAGE')
+  expect((await oda.postFile('/api/reports?verdict=junk', large)).body.code).toBe('NO_MESSAGE')
 })
 
 test('a session nobody uses ends after two hours; one that is used goes on', async () => {
@@ -89,7 +89,7 @@ test('answers are not kept on the way, and a stranger may send no more than a si
     .send({ signIn: 'x'.repeat(30_000), password: 'y' })
   expect([large.status, large.body.code]).toEqual([413, 'TOO_LARGE'])
   const report = await request(server.app)
-    .post('/api/reports')
+    .post('/api/reports?verdict=junk')
     .send({ source: 'x'.repeat(400_000) })
   expect([401, 413]).toContain(report.status)
 })

@@ -124,6 +124,14 @@ export async function signedIn(server: TestServer, signIn: 'oda' | 'per' | 'una'
     get: (path: string) => request(server.app).get(path).set('Cookie', cookie),
     post: (path: string, body: object) =>
       request(server.app).post(path).set('Cookie', cookie).set('X-Pendro-Token', who.csrf).send(body),
+    /** A file as the browser sends it. */
+    postFile: (path: string, bytes: Buffer | string) =>
+      request(server.app)
+        .post(path)
+        .set('Cookie', cookie)
+        .set('X-Pendro-Token', who.csrf)
+        .set('Content-Type', 'application/octet-stream')
+        .send(bytes),
     /** A body as it is written, right or wrong. */
     postJson: (path: string, text: string) =>
       request(server.app)

@@ -21,8 +21,8 @@ export type Act =
   | 'land'
   /** The mail store will not take it. */
   | 'refuse'
-  /** The mail store reports that what it took could not be delivered. */
-  | 'report'
+  /** The mail store took it and could not deliver it after all (RFC 3464). */
+  | 'bounce'
   /** Its days are over. */
   | 'expire'
 
@@ -64,7 +64,7 @@ export const transitions: Readonly<Record<Act, Transition>> = {
     queues: false,
   },
   refuse: { from: ['deferred'], to: ['bounced'], by: 'pendro', queues: false },
-  report: {
+  bounce: {
     from: storedStates,
     to: ['bounced'],
     by: 'pendro',

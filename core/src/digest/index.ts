@@ -15,4 +15,4 @@ export {
   type FoundReferences,
 } from './reference.ts'
 export { findAutomaticSign, readReply, type AutomaticSign, type ReadReply, type Reply } from './reply.ts'
-export { lastDigest, momentOf, nextDigest, type DigestSchedule } from './schedule.ts'
+export { lastDigest, nextDigest, type DigestSchedule } from './schedule.ts'

@@ -1,7 +1,7 @@
 /** Feedback types of RFC 5965 §7.3 that Pendro uses: 'abuse' for junk, 'fraud' for phishing. */
 export type FeedbackType = 'abuse' | 'fraud'
 
-interface Report {
+interface FeedbackReport {
   readonly type: FeedbackType
   /** One line each, for people: in ASCII the subject, and what the report says. */
   readonly subject: string
@@ -25,10 +25,10 @@ const oneLine = (text: string) => text.replace(/[\r\n]+/g, ' ').trim()
 const date = (time: number) => new Date(time).toUTCString().replace('GMT', '+0000')
 
 /**
- * An abuse report (ARF, RFC 5965 §2): words for people, fields for machines, the message as it came.
+ * A feedback report (ARF, RFC 5965 §2): words for people, fields for machines, the message as it came.
  * Throws when `boundary` stands in the message.
  */
-export function writeArf(report: Report): Buffer {
+export function writeArf(report: FeedbackReport): Buffer {
   const { type, raw, boundary, messageId: ownId } = report
   const message = Buffer.from(raw.buffer, raw.byteOffset, raw.byteLength)
   if (message.includes(`--${boundary}`)) throw new RangeError('writeArf: the boundary stands in the message')

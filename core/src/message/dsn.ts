@@ -14,7 +14,7 @@ export interface RecipientStatus {
 }
 
 /** A delivery status notification, read (RFC 3464). */
-export interface StatusReport {
+export interface StatusNotification {
   readonly reportingHost: string
   readonly recipients: readonly RecipientStatus[]
   /** Header fields of the message it is about, as far as they came back. */
@@ -22,7 +22,7 @@ export interface StatusReport {
 }
 
 /** Reads a delivery status notification; `null` for any other message, and for one that tells of no recipient. */
-export async function readStatusReport(raw: Uint8Array): Promise<StatusReport | null> {
+export async function readStatusNotification(raw: Uint8Array): Promise<StatusNotification | null> {
   const { headers, root } = await readMime(Buffer.from(raw), { maxParts: 50 }).catch(() => ({
     headers: [],
     root: null,

@@ -1,6 +1,5 @@
 import { no, yes, type Parsed } from '../address/index.ts'
-import { momentOf } from '../digest/schedule.ts'
-import { dayOf, daysBefore, startOfDay } from '../keeping/index.ts'
+import { dayOf, daysBefore, momentOf, startOfDay } from '../calendar/index.ts'
 import { readTokens, type Token, type Unit } from './when-words.ts'
 
 /** From and to in epoch ms, `to` left out. */

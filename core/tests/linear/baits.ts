@@ -11,7 +11,7 @@ import {
   readDate,
   readHtml,
   readListId,
-  readStatusReport,
+  readStatusNotification,
   safeView,
   visibleName,
   type Message,
@@ -199,7 +199,7 @@ export const readers: Readonly<Record<string, (text: string) => unknown>> = {
   'a message with a boundary': inBody('Content-Type: multipart/mixed; boundary=a'),
   'flowed text': inBody('Content-Type: text/plain; format=flowed; delsp=yes'),
   'a delivery report': text =>
-    readStatusReport(
+    readStatusNotification(
       Buffer.from(
         `Content-Type: multipart/report; report-type=delivery-status; boundary=B\r\n\r\n--B\r\nContent-Type: message/delivery-status\r\n\r\n${text}\r\n--B--`,
       ),

@@ -8,7 +8,7 @@ import { organisationNow, type Organisation } from '../db/organisation.ts'
 import { takeReply } from '../digests/replies.ts'
 import { reportByMail } from '../reports/by-mail.ts'
 import { enquireByMail } from '../whereabouts/by-mail.ts'
-import { takeStoreReport } from '../whereabouts/store-reports.ts'
+import { takeStatusNotification } from '../whereabouts/status-notifications.ts'
 import { noteRefusal } from '../whereabouts/refusals.ts'
 import { readHere } from '../reading/reader.ts'
 import { readMessage, type ReadMessage } from '../reading/reading.ts'
@@ -296,12 +296,15 @@ async function serve(
       return acknowledgement('question-taken')
     }
     case 'digests': {
-      const isReport =
+      const isNotification =
         attemptOf({ now }, session).envelopeFrom === '' &&
         (await isStore(db, session.remoteAddress, storeAddress))
       if (
-        isReport &&
-        (await takeStoreReport(db, raw, { read: intake?.statusReport ?? readHere.statusReport, now: now() }))
+        isNotification &&
+        (await takeStatusNotification(db, raw, {
+          read: intake?.statusNotification ?? readHere.statusNotification,
+          now: now(),
+        }))
       )
         return acknowledgement('noted')
       const taken = await takeDigestReply({ db, log, now, intake }, raw, parsed, session)

@@ -24,8 +24,8 @@ export interface IntakeOptions {
   readonly read?: typeof readMessage
   /** The same for messages attached to a report. */
   readonly attachedMessages?: Reader['attachedMessages']
-  /** The same for what the mail store reports. */
-  readonly statusReport?: Reader['statusReport']
+  /** The same for delivery status notifications of the mail store. */
+  readonly statusNotification?: Reader['statusNotification']
   /** Own checks of messages that no listed gateway has checked; without it they count as not authenticated. */
   readonly authenticate?: Authenticate
   /** There is an attachment lab: what it should look at waits as `inspecting`. */

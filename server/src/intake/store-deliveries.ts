@@ -1,7 +1,7 @@
 import { clusterKey } from '@pendro/core/clusters'
 import type { DeliveryState, JudgedState } from '@pendro/core/delivery'
 import { byWeight, crowdShift, reviewRank } from '@pendro/core/judgement'
-import { dayOf, expiryOf } from '@pendro/core/keeping'
+import { dayOf, expiryOf } from '@pendro/core/calendar'
 import { isWorthInspecting } from '@pendro/core/message'
 import type { Database, Tx } from '../db/database.ts'
 import type { NewRowOf } from '../db/models/columns.ts'

@@ -1,5 +1,5 @@
 import type { EntryDraft } from '@pendro/contract'
-import { daysBefore, startOfDay } from '@pendro/core/keeping'
+import { daysBefore, startOfDay } from '@pendro/core/calendar'
 import { findCaution, findRefusal, isBindingByDefault, type ProposedEntry } from '@pendro/core/rulings'
 import { parsePattern, type SenderPattern } from '@pendro/core/senders'
 import type { Organisation } from '../db/organisation.ts'

@@ -1,7 +1,7 @@
 import type { Response, Router } from 'express'
-import type { LiveEvent } from '@pendro/contract'
+import { liveStream, type LiveEvent } from '@pendro/contract'
 import type { Deps } from '../app.ts'
-import { whoIs } from '../http.ts'
+import { mountFile } from '../http.ts'
 import { readCookie } from '../sign-in/requests.ts'
 import { findSession, sessionCookie } from '../sign-in/sessions.ts'
 import { startLoop, type Loop } from '../jobs/loop.ts'
@@ -47,8 +47,7 @@ export function createLiveStream({ db, log, now }: Pick<Deps, 'db' | 'log' | 'no
 
   return {
     routes: router => {
-      router.get('/api/live', async (req, res) => {
-        whoIs(res)
+      mountFile(router, liveStream, async ({ req, res, query }) => {
         res.set({
           'Content-Type': 'text/event-stream',
           'Cache-Control': 'no-store',
@@ -58,7 +57,7 @@ export function createLiveStream({ db, log, now }: Pick<Deps, 'db' | 'log' | 'no
         res.flushHeaders()
         res.write('retry: 2000\n\n')
         // A stream that was opened anew by hand says in its address where it was.
-        const after = Number(req.get('Last-Event-ID') ?? req.query.after)
+        const after = Number(req.get('Last-Event-ID') ?? query.after)
         if (Number.isSafeInteger(after) && after > 0) {
           const missed = await eventsAfter(db, after, mostMissed + 1)
           // Too much to tell one by one: the screens ask for everything again.

@@ -10,6 +10,7 @@ import {
   ownMail,
   ownSenders,
   ownSheet,
+  ownView,
   readOwnSession,
   readOwnSettings,
   revokeOwn,
@@ -22,7 +23,7 @@ import type { Deps } from '../app.ts'
 import { select, type Database } from '../db/database.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
-import { colleagueIs, mount } from '../http.ts'
+import { mount, mountFile } from '../http.ts'
 import { readSafeView, safeViewHeaders } from '../review/safe-view.ts'
 import { undoRuling } from '../rulings/undo.ts'
 import { readCookie } from '../sign-in/requests.ts'
@@ -163,22 +164,10 @@ function mailRoutes(router: Router, { db, now, queued, log, reader = readHere }:
     const { stayedReleased } = await undoRuling(db, { colleague }, params.id, now())
     return { stayedReleased }
   })
-  // A page and not JSON: outside the table of endpoints. Pictures stay out: fetching one tells the sender.
-  router.get('/api/own/mail/:id/view', async (req, res) => {
-    const colleague = colleagueIs(res)
-    const id = /^\d{1,15}$/.test(req.params.id) ? Number(req.params.id) : 0
+  mountFile(router, ownView, async ({ params: { id }, query, colleague, res }) => {
     await refuseOthers(db, colleague, id)
-    const html = await readSafeView(
-      db,
-      id,
-      {
-        form: req.query.as === 'text' ? 'text' : 'html',
-        pictures: false,
-        pictureSetting: 'off',
-      },
-      reader,
-    )
-    res.set(safeViewHeaders).send(html)
+    const asked = { form: query.as, pictures: false, pictureSetting: 'off' }
+    res.set(safeViewHeaders).send(await readSafeView(db, id, asked, reader))
   })
 }
 

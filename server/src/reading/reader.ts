@@ -1,6 +1,6 @@
 import { MessageChannel } from 'node:worker_threads'
 import { Piscina } from 'piscina'
-import type { StatusReport } from '@pendro/core/message'
+import type { StatusNotification } from '@pendro/core/message'
 import { noAuthentication, type Authentication } from '@pendro/core/senders'
 import type { Log } from '../log.ts'
 import { threadFlags, threadProgram } from '../jobs/thread-options.ts'
@@ -11,7 +11,7 @@ import {
   readMessage,
   readPdfWords,
   renderView,
-  statusReport,
+  statusNotification,
   type ReadMessage,
   type View,
   type ViewGiven,
@@ -30,7 +30,7 @@ export interface Reader {
   readonly toInspect: (raw: Uint8Array) => Promise<readonly Uint8Array[]>
   readonly attachedMessages: (raw: Uint8Array) => Promise<readonly Uint8Array[]>
   /** A delivery status notification; `null` when it is none. */
-  readonly statusReport: (raw: Uint8Array) => Promise<StatusReport | null>
+  readonly statusNotification: (raw: Uint8Array) => Promise<StatusNotification | null>
   readonly stop: () => Promise<void>
 }
 
@@ -41,13 +41,13 @@ export const readHere: Reader = {
   pdfWords: readPdfWords,
   toInspect: contentsToInspect,
   attachedMessages,
-  statusReport,
+  statusNotification,
   stop: () => Promise.resolve(),
 }
 
 export type Task =
   | {
-      readonly kind: 'read' | 'pdf-words' | 'to-inspect' | 'attached-messages' | 'status-report'
+      readonly kind: 'read' | 'pdf-words' | 'to-inspect' | 'attached-messages' | 'status-notification'
       readonly raw: Uint8Array
     }
   | { readonly kind: 'view'; readonly given: ViewGiven }
@@ -145,8 +145,8 @@ export function createReader({ threads, dns, log, deadline = usualDeadline }: Re
     toInspect: raw => orElse<readonly Uint8Array[], []>(reading, { kind: 'to-inspect', raw }, deadline, []),
     attachedMessages: raw =>
       orElse<readonly Uint8Array[], []>(reading, { kind: 'attached-messages', raw }, deadline, []),
-    statusReport: raw =>
-      orElse<StatusReport | null, null>(reading, { kind: 'status-report', raw }, deadline, null),
+    statusNotification: raw =>
+      orElse<StatusNotification | null, null>(reading, { kind: 'status-notification', raw }, deadline, null),
     stop: async () => {
       await Promise.all([reading.destroy(), checking.destroy()])
     },

@@ -6,7 +6,7 @@ import {
   readMessage,
   readPdfWords,
   renderView,
-  statusReport,
+  statusNotification,
 } from './reading.ts'
 import { checkWith } from './authenticate.ts'
 import { createResolver } from './resolver.ts'
@@ -30,8 +30,8 @@ export default function work({ begun, ...task }: Task & { begun: MessagePort }):
       return contentsToInspect(task.raw)
     case 'attached-messages':
       return attachedMessages(task.raw)
-    case 'status-report':
-      return statusReport(task.raw)
+    case 'status-notification':
+      return statusNotification(task.raw)
     case 'check':
       return resolve ? checkWith(resolve)(task.given) : Promise.reject(new Error('no name server'))
   }

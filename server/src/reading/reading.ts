@@ -7,7 +7,7 @@ import {
   isWorthInspecting,
   parseMessage,
   pdfText,
-  readStatusReport,
+  readStatusNotification,
   safeTextView,
   safeView,
   type Attachment,
@@ -153,7 +153,7 @@ export const contentsToInspect = (raw: Uint8Array): Promise<readonly Uint8Array[
   attachmentContents(raw, isWorthInspecting)
 
 /** A delivery status notification (RFC 3464). */
-export const statusReport = readStatusReport
+export const statusNotification = readStatusNotification
 
 /** The messages attached to a report. */
 export const attachedMessages = (raw: Uint8Array): Promise<readonly Uint8Array[]> =>

@@ -1,6 +1,6 @@
 import type { Router } from 'express'
 import { readRecord, type RecordLine } from '@pendro/contract'
-import { startOfDay } from '@pendro/core/keeping'
+import { startOfDay } from '@pendro/core/calendar'
 import type { Deps } from '../app.ts'
 import { cursorText, readCursor } from '../db/cursor.ts'
 import { select } from '../db/database.ts'

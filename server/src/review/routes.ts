@@ -2,17 +2,19 @@ import type { Router } from 'express'
 import {
   applyRuling as applyEndpoint,
   deliverySheet,
+  messageSource,
   previewRuling,
   reviewCluster,
   reviewCounts,
   reviewList,
+  safeView,
   sayWhy,
   undoRuling as undoEndpoint,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
-import { mount, whoIs } from '../http.ts'
+import { mount, mountFile, sendMessage } from '../http.ts'
 import { readHere } from '../reading/reader.ts'
 import { readCursor } from '../db/cursor.ts'
 import { clusterMembers, countBins, listPage, scopeOf, toReviewRow } from './queries.ts'
@@ -90,41 +92,22 @@ function rulingRoutes(router: Router, { db, now, log, queued, reader = readHere 
   })
 }
 
-/** A page and a file, not JSON: outside the table of endpoints. */
+/** A page and a file. */
 function messageRoutes(router: Router, { db, now, settings, reader = readHere }: Deps): void {
-  router.get('/api/deliveries/:id/view', async (req, res) => {
-    const who = whoIs(res)
-    const id = readId(req.params.id)
+  mountFile(router, safeView, async ({ params: { id }, query, who, res }) => {
     await noteReading(db, who, id, now())
-    const html = await readSafeView(
-      db,
-      id,
-      {
-        form: req.query.as === 'text' ? 'text' : 'html',
-        pictures: req.query.pictures === 'yes',
-        pictureSetting: settings.PENDRO_PICTURES,
-      },
-      reader,
-    )
-    res.set(safeViewHeaders).send(html)
+    const asked = {
+      form: query.as,
+      pictures: query.pictures === 'yes',
+      pictureSetting: settings.PENDRO_PICTURES,
+    }
+    res.set(safeViewHeaders).send(await readSafeView(db, id, asked, reader))
   })
 
-  router.get('/api/deliveries/:id/source', async (req, res) => {
-    const who = whoIs(res)
-    const id = readId(req.params.id)
+  mountFile(router, messageSource, async ({ params: { id }, who, res }) => {
     await noteReading(db, who, id, now())
     const raw = await findSource(db, id)
     if (!raw) throw new AppError('SOURCE_GONE')
-    res.set({
-      'Content-Type': 'message/rfc822',
-      'Content-Disposition': `attachment; filename="message-${id}.eml"`,
-      'Content-Security-Policy': 'sandbox',
-    })
-    res.send(raw)
+    sendMessage(res, `message-${id}.eml`, raw)
   })
-}
-
-function readId(text: string): number {
-  if (!/^\d{1,15}$/.test(text)) throw new AppError('DELIVERY_NOT_FOUND')
-  return Number(text)
 }

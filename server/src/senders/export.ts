@@ -1,7 +1,7 @@
 import type { Response } from 'express'
 import type { z } from 'zod'
-import type { exportQuery } from '@pendro/contract'
-import { dayOf } from '@pendro/core/keeping'
+import type { exportSenders } from '@pendro/contract'
+import { dayOf } from '@pendro/core/calendar'
 import { writeCsv, writeJson, writeSieve, writeText, type WrittenEntry } from '@pendro/core/lists'
 import { parsePattern } from '@pendro/core/senders'
 import { inTransaction, type Database } from '../db/database.ts'
@@ -10,7 +10,7 @@ import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { everyRow } from './table.ts'
 
-type Query = z.output<typeof exportQuery>
+type Query = z.output<(typeof exportSenders)['query']>
 
 const forms: Readonly<
   Record<

@@ -1,5 +1,4 @@
 import type { Router } from 'express'
-import { z } from 'zod'
 import {
   answerRequest,
   applyChange,
@@ -7,7 +6,7 @@ import {
   askForEveryone,
   beginImport,
   entrySheet,
-  exportQuery,
+  exportSenders,
   importLines,
   importProgress,
   previewChange,
@@ -24,8 +23,7 @@ import {
 import type { Deps } from '../app.ts'
 import { readHere } from '../reading/reader.ts'
 import { readOrganisation } from '../db/organisation.ts'
-import { AppError } from '../errors.ts'
-import { mount, whoIs } from '../http.ts'
+import { mount, mountFile } from '../http.ts'
 import { applyWanted, planWanted } from './changes.ts'
 import {
   applyRemedies,
@@ -63,13 +61,7 @@ function entryRoutes(router: Router, { db, now, settings, reader = readHere }: D
   mount(router, applyChange, async ({ body: { reason, token, ...wanted }, who }) =>
     told(await applyWanted(db, { who, wanted, reason, token, now: now() })),
   )
-  router.get('/api/senders/export', async (req, res) => {
-    const who = whoIs(res)
-    const query = exportQuery.safeParse(req.query)
-    if (!query.success)
-      throw new AppError('BAD_REQUEST', { where: 'query', wrong: [z.prettifyError(query.error)] })
-    await exportList(db, who, query.data, now(), res)
-  })
+  mountFile(router, exportSenders, ({ query, who, res }) => exportList(db, who, query, now(), res))
 
   mount(router, unsubscribe, async ({ params, body, who }) => ({
     host: await unsubscribeFrom(db, who, {
@@ -103,8 +95,14 @@ function upkeepRoutes(router: Router, { db, now }: Deps): void {
 }
 
 function importRoutes(router: Router, { db, now, queued }: Deps): void {
-  mount(router, beginImport, async ({ body: { source, format, ...rest }, who }) => {
-    const begun = { ...rest, format, source: Buffer.from(source, 'base64') }
+  mount(router, beginImport, async ({ query, body, who }) => {
+    const begun = {
+      ...query,
+      format: query.format,
+      mailboxId: query.list === 'everybody' ? null : query.list,
+      takeContradicting: query.takeContradicting === 'yes',
+      source: Buffer.from(body.buffer, body.byteOffset, body.byteLength),
+    }
     const status = await keepImport(db, who, begun, now())
     queued()
     return status

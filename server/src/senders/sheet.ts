@@ -1,5 +1,5 @@
 import type { EntrySheet } from '@pendro/contract'
-import { dayOf, daysBefore } from '@pendro/core/keeping'
+import { dayOf, daysBefore } from '@pendro/core/calendar'
 import { select, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'

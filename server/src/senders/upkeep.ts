@@ -1,7 +1,7 @@
 import { widerPatterns, patternText, type SenderPattern } from '@pendro/core/senders'
 import { createAudit, type RegisteredEntry, type Remedy, type UpkeepFinding } from '@pendro/core/upkeep'
 import { addressText, parseAddress } from '@pendro/core/address'
-import { startOfDay, dayOf, daysBefore } from '@pendro/core/keeping'
+import { startOfDay, dayOf, daysBefore } from '@pendro/core/calendar'
 import { execute, inTransaction, select, type Database } from '../db/database.ts'
 import { Correspondence } from '../db/models/learning.ts'
 import type { KeptRemedy } from '../db/models/shapes.ts'

@@ -1,5 +1,5 @@
 import { deliveryState } from '@pendro/contract'
-import { dayOf, daysBefore } from '@pendro/core/keeping'
+import { dayOf, daysBefore } from '@pendro/core/calendar'
 import { findRow, type Database } from '../db/database.ts'
 import type { Window } from './search.ts'
 

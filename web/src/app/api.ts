@@ -54,10 +54,10 @@ export async function call<
     method: endpoint.method.toUpperCase(),
     signal,
     headers: {
-      ...(body === undefined ? {} : { 'Content-Type': 'application/json' }),
+      ...(body === undefined ? {} : { 'Content-Type': endpoint.takes ?? 'application/json' }),
       ...(endpoint.method === 'get' ? {} : { 'X-Pendro-Token': tokenFor(endpoint.path) }),
     },
-    body: body === undefined ? undefined : JSON.stringify(body),
+    body: bodyOf(body),
   })
   const answer: unknown = await response.json().catch(() => null)
   if (response.ok) return answer as z.output<R>
@@ -67,6 +67,11 @@ export async function call<
     facts?: Record<string, unknown>
   }
   throw new Problem(code ?? 'INTERNAL', text ?? i18next.t('failed.unknown'), response.status, facts)
+}
+
+function bodyOf(body: unknown): BodyInit | undefined {
+  if (body === undefined || body instanceof Blob) return body
+  return JSON.stringify(body)
 }
 
 async function reach(url: string, init: RequestInit): Promise<Response> {

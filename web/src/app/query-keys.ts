@@ -33,6 +33,7 @@ const staleAfter = {
   /** Rows of the list stay where they are, marked as done. */
   ruling: ['review-counts', 'sheet', 'record', 'digest', 'reach'],
   'ruled-from-whereabouts': ['where', 'review'],
+  'handed-in': ['record'],
   'digest-changed': ['digest'],
   'enquiry-changed': ['enquiries'],
   'request-declined': ['senders'],

@@ -1,49 +1,39 @@
-import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
-import { useQueryClient } from '@tanstack/react-query'
 import { FileUp } from 'lucide-react'
 import { Dialog, DialogClose, DialogTrigger } from '../../parts/dialog.tsx'
 import { useTranslation } from 'react-i18next'
 import { handIn } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { call, Problem, problemOf } from '../../app/api.ts'
+import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { useRulings } from './use-rulings.ts'
 
 const mostBytes = 10_000_000
+
+type Verdict = 'junk' | 'phishing'
 
 /** A message that got through, as a file: learned as junk or phishing. */
 export function HandIn() {
   const { t } = useTranslation()
   const [open, setOpen] = useState(false)
   const [file, setFile] = useState<File | null>(null)
-  const [busy, setBusy] = useState(false)
-  const [problem, setProblem] = useState('')
-  const show = useNotices(state => state.show)
-  const client = useQueryClient()
   const { undo } = useRulings()
-
-  const send = async (verdict: 'junk' | 'phishing') => {
-    if (!file) return
-    if (file.size > mostBytes) return setProblem(t('handIn.tooLarge'))
-    setBusy(true)
-    setProblem('')
-    try {
-      const { rulingId, subject } = await call(handIn, { body: { source: await base64Of(file), verdict } })
-      show({
-        tone: 'done',
-        text: t('handIn.done', { subject }),
-        action: { label: t('ruling.undo'), run: () => void undo(rulingId) },
-      })
-      void client.invalidateQueries({ queryKey: queryKeyOf('record') })
+  const handing = useAct({
+    send: ({ file, verdict }: { file: File; verdict: Verdict }) => {
+      if (file.size > mostBytes) throw new Problem('TOO_LARGE', t('handIn.tooLarge'), 413)
+      return call(handIn, { query: { verdict }, body: file })
+    },
+    notice: ({ rulingId, subject }) => ({
+      text: t('handIn.done', { subject }),
+      action: { label: t('ruling.undo'), run: () => void undo(rulingId) },
+    }),
+    makes: 'handed-in',
+    onDone: () => {
       setOpen(false)
       setFile(null)
-    } catch (error) {
-      setProblem(problemOf(error).text)
-    } finally {
-      setBusy(false)
-    }
-  }
+    },
+    quiet: true,
+  })
   return (
     <Dialog
       open={open}
@@ -64,19 +54,22 @@ export function HandIn() {
           onChange={event => setFile(event.target.files?.[0] ?? null)}
         />
       </label>
-      {problem !== '' && (
+      {handing.isError && (
         <p role="alert" className="mt-3 text-stop">
-          {problem}
+          {problemOf(handing.error).text}
         </p>
       )}
-      <Verdicts disabled={busy || !file} onVerdict={verdict => void send(verdict)} />
+      <Verdicts
+        disabled={handing.isPending || !file}
+        onVerdict={verdict => file && handing.mutate({ file, verdict })}
+      />
     </Dialog>
   )
 }
 
 interface VerdictsProps {
   readonly disabled: boolean
-  readonly onVerdict: (verdict: 'junk' | 'phishing') => void
+  readonly onVerdict: (verdict: Verdict) => void
 }
 
 function Verdicts({ disabled, onVerdict }: VerdictsProps) {
@@ -94,13 +87,4 @@ function Verdicts({ disabled, onVerdict }: VerdictsProps) {
       </DialogClose>
     </div>
   )
-}
-
-async function base64Of(file: File): Promise<string> {
-  const bytes = new Uint8Array(await file.arrayBuffer())
-  let text = ''
-  // In parts: one call with all bytes would have too many arguments.
-  for (let at = 0; at < bytes.length; at += 30_000)
-    text += String.fromCharCode(...bytes.subarray(at, at + 30_000))
-  return btoa(text)
 }

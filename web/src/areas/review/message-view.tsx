@@ -46,7 +46,12 @@ export function MessageView({ sheet }: { sheet: DeliverySheet }) {
               <a className={link} href={`/api/deliveries/${id}/source`} download>
                 {t('view.save')}
               </a>
-              <a className={link} href={`/api/deliveries/${id}/report`} download title={t('view.reportHint')}>
+              <a
+                className={link}
+                href={`/api/deliveries/${id}/feedback-report`}
+                download
+                title={t('view.reportHint')}
+              >
                 {t('view.report')}
               </a>
             </>

@@ -63,14 +63,14 @@ function ChooseFile() {
   const [takeContradicting, setTakeContradicting] = useState(false)
   const { standing, owner, mailbox } = goes
   const bringing = useAct({
-    send: async (file: File) =>
+    send: (file: File) =>
       call(beginImport, {
-        body: {
+        body: file,
+        query: {
           name: file.name.slice(0, 200),
-          source: await base64Of(file),
           standing,
-          mailboxId: owner === 'everybody' ? null : (mailbox ?? null),
-          takeContradicting,
+          list: owner === 'everybody' || mailbox === undefined ? 'everybody' : mailbox,
+          takeContradicting: takeContradicting ? 'yes' : 'no',
         },
       }),
     onDone: ({ id }) => void navigate(`/senders/bring-in/${id}`),
@@ -205,16 +205,6 @@ function Drop({ ready, sending, onFile }: DropProps) {
       {sending && <span aria-live="polite">{t('senders.bringIn.sending')}</span>}
     </label>
   )
-}
-
-async function base64Of(file: File): Promise<string> {
-  const url = await new Promise<string>((resolve, reject) => {
-    const reader = new FileReader()
-    reader.onload = () => resolve(String(reader.result))
-    reader.onerror = () => reject(reader.error ?? new Error('unreadable'))
-    reader.readAsDataURL(file)
-  })
-  return url.slice(url.indexOf(',') + 1)
 }
 
 function Import({ id }: { id: number }) {

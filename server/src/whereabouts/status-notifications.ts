@@ -13,17 +13,17 @@ import { pendro, writeRecord } from '../record/write.ts'
  * `bounced` after all. Only for mail the store itself handed us; the caller has looked at that. Gives whether
  * it told of a delivery of ours.
  */
-export async function takeStoreReport(
+export async function takeStatusNotification(
   db: Database,
   raw: Buffer,
-  { read, now }: { readonly read: Reader['statusReport']; readonly now: Date },
+  { read, now }: { readonly read: Reader['statusNotification']; readonly now: Date },
 ): Promise<boolean> {
-  const report = await read(raw)
+  const notification = await read(raw)
   const id = readDeliveryMark(
     await signingKey(db, 'deliveries'),
-    report?.returned.get('pendro-delivery') ?? '',
+    notification?.returned.get('pendro-delivery') ?? '',
   )
-  if (!report || id === null) return false
+  if (!notification || id === null) return false
   return inTransaction(db, async tx => {
     const delivery = await findRow<{ mailbox_id: number; state: DeliveryState; address: string }>(
       db,
@@ -32,13 +32,13 @@ export async function takeStoreReport(
       tx,
     )
     // Bound to its recipient: what became of another's copy says nothing of this one.
-    const told = report.recipients.find(
+    const told = notification.recipients.find(
       ({ action, recipient }) =>
         (action === 'failed' || action === 'delayed') && recipient.toLowerCase() === delivery?.address,
     )
     if (!delivery || !told) return false
-    const bounces = told.action === 'failed' && isLegal('report', delivery.state)
-    if (bounces) await moveDeliveries(db, tx, 'report', [{ id, from: delivery.state, to: 'bounced' }])
+    const bounces = told.action === 'failed' && isLegal('bounce', delivery.state)
+    if (bounces) await moveDeliveries(db, tx, 'bounce', [{ id, from: delivery.state, to: 'bounced' }])
     await writeRecord(db, tx, [
       {
         at: now,
@@ -46,7 +46,7 @@ export async function takeStoreReport(
         by: pendro,
         mailboxId: delivery.mailbox_id,
         deliveryId: id,
-        facts: { problem: problemOf(told), host: report.reportingHost },
+        facts: { problem: problemOf(told), host: notification.reportingHost },
       },
     ])
     await announce(db, tx, now, [

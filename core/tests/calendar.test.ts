@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
-import { dayOf, daysBefore, expiryOf, startOfDay } from '@pendro/core/keeping'
+import { dayOf, daysBefore, expiryOf, startOfDay } from '@pendro/core/calendar'
 
 const hour = 3_600_000
 const iso = (time: number) => new Date(time).toISOString()

@@ -1,0 +1,43 @@
+import { Temporal } from 'temporal-polyfill'
+
+const msADay = 86_400_000
+
+const zoned = (time: number, timeZone: string) =>
+  Temporal.Instant.fromEpochMilliseconds(time).toZonedDateTimeISO(timeZone)
+
+/** When kept-back mail goes away: `keepDays` after it was received (domain.md §7). Epoch ms. */
+export function expiryOf(receivedAt: number, keepDays: number): number {
+  return receivedAt + keepDays * msADay
+}
+
+/** The calendar day 'YYYY-MM-DD' of a moment (epoch ms) in a time zone (IANA name). @throws {RangeError} for a zone nobody knows. */
+export function dayOf(time: number, timeZone: string): string {
+  return zoned(Math.floor(time), timeZone).toPlainDate().toString()
+}
+
+/** `days` calendar days before `date` ('YYYY-MM-DD'); below 0 for days after. */
+export function daysBefore(date: string, days: number): string {
+  return Temporal.PlainDate.from(date).subtract({ days }).toString()
+}
+
+/** 1 for Monday to 7 for Sunday (ISO 8601) of a calendar day. */
+export function weekdayOf(date: string): number {
+  return Temporal.PlainDate.from(date).dayOfWeek
+}
+
+/** Epoch ms at which a calendar day begins in a zone; where midnight is skipped, the first moment after. */
+export function startOfDay(date: string, timeZone: string): number {
+  return Temporal.PlainDate.from(date).toZonedDateTime(timeZone).epochMilliseconds
+}
+
+/**
+ * The moment (epoch ms) at which a local clock first shows a time 'HH:MM' of a day. A time that occurs twice is meant the
+ * first time; one that is jumped over is the moment after the jump (domain.md §6). @throws {RangeError} for no time of a clock.
+ */
+export function momentOf(date: string, time: string, timeZone: string): number {
+  const wanted = Temporal.PlainDateTime.from(`${date}T${time}`)
+  const shown = wanted.toZonedDateTime(timeZone, { disambiguation: 'earlier' })
+  if (shown.toPlainDateTime().equals(wanted)) return shown.epochMilliseconds
+  // Jumped over: 'earlier' is a moment before the jump.
+  return (shown.getTimeZoneTransition('next') ?? shown).epochMilliseconds
+}
