@@ -20,7 +20,7 @@ import { demoOrganisation } from '../scripts/fill-demo.ts'
 import { setUp } from '../server/src/set-up.ts'
 import { allSeen } from '../server/src/lists/seen.ts'
 import { reachOf } from '../server/src/lists/reach.ts'
-import { createListsPool } from '../server/src/senders/lists.ts'
+import { createListsPool } from '../server/src/list-jobs/lists.ts'
 import { atMost, inTurns, ms, type Measured, type Section } from './measure.ts'
 
 const day = 86_400_000

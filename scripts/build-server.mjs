@@ -10,7 +10,7 @@ await build({
   entryPoints: {
     main: join(source, 'main.ts'),
     'reading-worker': join(source, 'reading/reading-worker.ts'),
-    'lists-worker': join(source, 'senders/lists-worker.ts'),
+    'lists-worker': join(source, 'list-jobs/lists-worker.ts'),
   },
   outdir: join(root, 'server/dist'),
   bundle: true,

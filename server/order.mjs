@@ -22,6 +22,8 @@ export const order = [
   'intake',
   'rulings',
   'senders',
+  'upkeep',
+  'list-jobs',
   'review',
   'digests',
   'whereabouts',

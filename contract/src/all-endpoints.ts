@@ -6,6 +6,7 @@ import { reviewEndpoints } from './review-endpoints.ts'
 import { senderEndpoints } from './sender-endpoints.ts'
 import { shellEndpoints } from './shell-endpoints.ts'
 import { organisationEndpoints } from './organisation-endpoints.ts'
+import { upkeepEndpoints } from './upkeep-endpoints.ts'
 import { whereaboutsEndpoints } from './whereabouts-endpoints.ts'
 
 /** Every request of the API by its name. Apart, so that a screen loads only what it asks. */
@@ -17,6 +18,7 @@ export const endpoints = {
   ...digestEndpoints,
   ...mailRuleEndpoints,
   ...senderEndpoints,
+  ...upkeepEndpoints,
   ...ownEndpoints,
   ...recordEndpoints,
 }

@@ -26,6 +26,7 @@ import { questionRoutes } from './questions/routes.ts'
 import { senderRoutes } from './senders/routes.ts'
 import type { Settings } from './settings.ts'
 import { shellRoutes } from './shell/routes.ts'
+import { upkeepRoutes } from './upkeep/routes.ts'
 import { recogniseSession, signInRoutes } from './sign-in/routes.ts'
 
 export interface Deps {
@@ -123,6 +124,7 @@ function apiOf(deps: Deps): Router {
   reportRoutes(api, deps)
   organisationRoutes(api, deps)
   senderRoutes(api, deps)
+  upkeepRoutes(api, deps)
   questionRoutes(api, deps)
   mailboxRoutes(api, deps)
   mailRuleRoutes(api, deps)

@@ -22,9 +22,9 @@ import { indexOldSenders } from './intake/index-messages.ts'
 import { workEnquiries } from './whereabouts/enquiry-watch.ts'
 import { startLoop } from './jobs/loop.ts'
 import { createInspections } from './intake/inspections.ts'
-import { createListsPool, workImports } from './senders/lists.ts'
+import { createListsPool, workImports } from './list-jobs/lists.ts'
 import { createOutbox } from './outbox/outbox.ts'
-import { workUpkeep } from './senders/upkeep-watch.ts'
+import { workUpkeep } from './upkeep/watch.ts'
 
 export interface Running {
   readonly db: Database

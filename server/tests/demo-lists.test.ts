@@ -7,7 +7,7 @@ import { migrate } from '../src/db/migrate.ts'
 import { readOrganisation } from '../src/db/organisation.ts'
 import { allEntries } from '../src/lists/entries.ts'
 import { allSeen } from '../src/lists/seen.ts'
-import { runUpkeep } from '../src/senders/upkeep.ts'
+import { runUpkeep } from '../src/upkeep/look-over.ts'
 import type { KeptRemedy } from '../src/db/models/shapes.ts'
 import { freshDatabase } from './support.ts'
 

@@ -30,10 +30,10 @@ const write = (...reasons: string[]) =>
       tx,
       reasons.map(reason => ({
         at: new Date('2026-11-20T08:00:00.123Z'),
-        act: 'ruling',
+        act: 'enquiry-came-in' as const,
         by: pendro,
         reason,
-        facts: { n: 1, name: 'Åse “x”' },
+        facts: { enquiry: 1, subject: 'Åse “x”' },
       })),
     ),
   )

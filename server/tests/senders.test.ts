@@ -2,9 +2,9 @@ import { randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import type { EntryRowShape } from '@pendro/contract'
 import { execute } from '../src/db/database.ts'
-import { runUpkeep } from '../src/senders/upkeep.ts'
-import { runListsJob, workImports } from '../src/senders/lists.ts'
-import { workUpkeep } from '../src/senders/upkeep-watch.ts'
+import { runUpkeep } from '../src/upkeep/look-over.ts'
+import { runListsJob, workImports } from '../src/list-jobs/lists.ts'
+import { workUpkeep } from '../src/upkeep/watch.ts'
 import { arrive, proven, ruling, signedIn, startTestServer, type TestServer } from './support.ts'
 
 let server: TestServer

@@ -1,4 +1,6 @@
-import { findRow, type Database } from './database.ts'
+import type { Database } from './database.ts'
+import { findOne } from './rows.ts'
+import { SigningKeys } from './models/organisation.ts'
 
 type KeyName = 'links' | 'deliveries' | 'devices'
 
@@ -16,9 +18,7 @@ export function signingKey(db: Database, name: KeyName): Promise<Buffer> {
 }
 
 async function readKey(db: Database, name: KeyName): Promise<Buffer> {
-  const row = await findRow<{ value: Buffer }>(db, 'SELECT value FROM signing_keys WHERE name = :name', {
-    name,
-  })
+  const row = await findOne(db, SigningKeys, { name }, { columns: ['value'] })
   if (!row) throw new Error(`This database has no key to sign ${name} with; its migrations are not complete.`)
   return row.value
 }

@@ -1,7 +1,11 @@
 import { gunzipSync } from 'node:zlib'
 import type { PathLineShape } from '@pendro/contract'
 import { isKeptBack, type DeliveryState } from '@pendro/core/delivery'
-import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import { execute, inTransaction, type Database, type Tx } from '../db/database.ts'
+import { findAll, findOne, update } from '../db/rows.ts'
+import { Inspections, MessageSources, Messages } from '../db/models/messages.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { Deliveries, DeliveryJudgements } from '../db/models/deliveries.ts'
 import { moveDeliveries } from '../deliveries/move.ts'
 import { announce } from '../live/events.ts'
 import type { Log } from '../log.ts'
@@ -110,34 +114,25 @@ function verdictOf(answers: readonly LabAnswer[]): LabAnswer {
 
 async function hand(deps: Deps, job: Job): Promise<boolean> {
   const { db, lab, contents } = deps
-  const source = await findRow<{ gzip: Buffer }>(
-    db,
-    'SELECT gzip FROM message_sources WHERE message_id = :id',
-    { id: job.message_id },
-  )
+  const source = await findOne(db, MessageSources, { message_id: job.message_id }, { columns: ['gzip'] })
   const found = source ? await contents(gunzipSync(source.gzip)) : []
   const tickets = await Promise.all(found.slice(0, 20).map(content => lab.hand(content)))
   if (tickets.length === 0) {
     await goOn(deps, job, 'clean')
     return true
   }
-  await execute(
+  await update(
     db,
-    'UPDATE inspections SET tickets = :tickets, claimed_until = NULL, next_at = :next WHERE message_id = :id',
-    {
-      tickets: JSON.stringify(tickets),
-      next: new Date(deps.now().getTime() + askAgain),
-      id: job.message_id,
-    },
+    Inspections,
+    { tickets, claimed_until: null, next_at: new Date(deps.now().getTime() + askAgain) },
+    { message_id: job.message_id },
   )
   return false
 }
 
 /** The lab knows nothing of a ticket it gave: it gets the files again, a little later each time. */
 async function handAgain(deps: Deps, job: Job): Promise<void> {
-  await execute(deps.db, "UPDATE inspections SET tickets = '[]' WHERE message_id = :message_id", {
-    message_id: job.message_id,
-  })
+  await update(deps.db, Inspections, { tickets: [] }, { message_id: job.message_id })
   await again(deps, job, failureWait(job), 'ticket-forgotten')
 }
 
@@ -145,11 +140,7 @@ const failureWait = ({ attempts }: Job) =>
   waitAfterFailure[Math.min(attempts, waitAfterFailure.length - 1)] ?? 0
 
 async function isOverdue({ db, now }: Deps, { message_id }: Job): Promise<boolean> {
-  const row = await findRow<{ received_at: Date }>(
-    db,
-    'SELECT received_at FROM messages WHERE id = :message_id',
-    { message_id },
-  )
+  const row = await findOne(db, Messages, { id: message_id }, { columns: ['received_at'] })
   return row !== null && now().getTime() - row.received_at.getTime() > patience
 }
 
@@ -172,36 +163,28 @@ type LabVerdict = 'clean' | 'harmful' | 'unknown'
 async function goOn({ db, log, now }: Deps, { message_id }: Job, verdict: LabVerdict): Promise<void> {
   const at = now()
   await inTransaction(db, async tx => {
-    const done = await execute(
+    const done = await update(
       db,
-      'UPDATE inspections SET done_at = :at, verdict = :verdict, claimed_until = NULL WHERE message_id = :message_id AND done_at IS NULL',
-      { at, verdict, message_id },
+      Inspections,
+      { done_at: at, verdict, claimed_until: null },
+      { message_id, done_at: null },
       tx,
     )
     if (done === 0) return
-    const waiting = await select<Waiting>(
+    const waiting = await findAll(
       db,
-      "SELECT id, mailbox_id, bound_for FROM deliveries WHERE message_id = :message_id AND state = 'inspecting' FOR UPDATE",
-      { message_id },
-      tx,
+      Deliveries,
+      { message_id, state: 'inspecting' },
+      { columns: ['id', 'mailbox_id', 'bound_for'], tx, lock: true },
     )
     if (verdict === 'harmful')
-      await execute(
-        db,
-        'UPDATE messages SET harm = :harm WHERE id = :message_id',
-        { harm: JSON.stringify({ name: 'attachment', danger: 'lab' }), message_id },
-        tx,
-      )
+      await update(db, Messages, { harm: { name: 'attachment', danger: 'lab' } }, { id: message_id }, tx)
     await place(db, tx, at, verdict, waiting)
   })
   log.inspected(message_id, verdict)
 }
 
-interface Waiting {
-  readonly id: number
-  readonly mailbox_id: number
-  readonly bound_for: string
-}
+type Waiting = Pick<RowOf<typeof Deliveries>, 'id' | 'mailbox_id' | 'bound_for'>
 
 /** Moves what has waited for the lab, with all that follows from it. */
 async function place(
@@ -211,7 +194,11 @@ async function place(
   verdict: LabVerdict,
   waiting: readonly Waiting[],
 ): Promise<void> {
-  const placed = waiting.map(one => ({ ...one, to: placeOf(verdict, one.bound_for) }))
+  // One that is bound for nowhere is damage; kept back, a person will look at it.
+  const placed = waiting.map(({ bound_for, ...one }) => {
+    const boundFor = bound_for ?? 'quarantined'
+    return { ...one, bound_for: boundFor, to: placeOf(verdict, boundFor) }
+  })
   await moveDeliveries(
     db,
     tx,
@@ -267,12 +254,7 @@ function placeOf(verdict: LabVerdict, boundFor: string): DeliveryState {
 
 /** The path says that harm decided, and that nothing after it was asked any more. */
 async function sealPath(db: Database, tx: Tx, deliveryId: number): Promise<void> {
-  const row = await findRow<{ path: PathLineShape[] }>(
-    db,
-    'SELECT path FROM delivery_judgements WHERE delivery_id = :deliveryId',
-    { deliveryId },
-    tx,
-  )
+  const row = await findOne(db, DeliveryJudgements, { delivery_id: deliveryId }, { columns: ['path'], tx })
   if (!row) return
   const path = row.path.map((line): PathLineShape =>
     line.stage === 'harm'
@@ -284,16 +266,12 @@ async function sealPath(db: Database, tx: Tx, deliveryId: number): Promise<void>
           decided: null,
         },
   )
-  await execute(
+  await update(db, DeliveryJudgements, { path }, { delivery_id: deliveryId }, tx)
+  await update(
     db,
-    'UPDATE delivery_judgements SET path = :path WHERE delivery_id = :deliveryId',
-    { path: JSON.stringify(path), deliveryId },
-    tx,
-  )
-  await execute(
-    db,
-    'UPDATE deliveries SET reasons = :reasons WHERE id = :deliveryId',
-    { reasons: JSON.stringify([{ finding: 'harm', facts: { name: 'attachment' } }]), deliveryId },
+    Deliveries,
+    { reasons: [{ finding: 'harm', facts: { name: 'attachment' } }] },
+    { id: deliveryId },
     tx,
   )
 }

@@ -5,7 +5,7 @@ import { isDatabaseAway } from '../errors.ts'
 import { createBatches } from '../jobs/batches.ts'
 import { announce, type NewEvent } from '../live/events.ts'
 import type { Log } from '../log.ts'
-import { pendro, writeRecord } from '../record/write.ts'
+import { pendro, writeRecord, type RecordLine } from '../record/write.ts'
 import type { JobKind } from './queue.ts'
 import type { SendResult } from './smtp-out.ts'
 
@@ -168,12 +168,11 @@ async function endDeliveries(
       // Ordinary mail that reaches the inbox is not worth a line; what people asked for is.
       .filter(one => problemOf(one) !== '' || one.job.place === 'released')
       .map(one => ({
+        ...outcomeOf(one),
         at,
-        act: problemOf(one) === '' ? ('landed' as const) : ('bounced' as const),
         by: pendro,
         mailboxId: byId.get(one.job.subject_id)?.mailbox_id ?? null,
         deliveryId: one.job.subject_id,
-        facts: factsOf(one),
       })),
   )
   return awaited.map(one =>
@@ -181,8 +180,8 @@ async function endDeliveries(
   )
 }
 
-const factsOf = (one: Done): Readonly<Record<string, string>> =>
-  problemOf(one) === '' ? {} : { problem: problemOf(one) }
+const outcomeOf = (one: Done): RecordLine =>
+  problemOf(one) === '' ? { act: 'landed' } : { act: 'bounced', facts: { problem: problemOf(one) } }
 
 const changed = ({ subject_id }: Job, state: DeliveryState): NewEvent => ({
   kind: 'changed',

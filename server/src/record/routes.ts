@@ -8,9 +8,9 @@ import type { RowOf } from '../db/models/columns.ts'
 import type { RecordEntries } from '../db/models/record.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { mount } from '../http.ts'
-import type { RecordAct } from './write.ts'
+import type { RecordEntry } from './write.ts'
 
-const actsOf: Readonly<Record<string, readonly RecordAct[]>> = {
+const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
   rulings: ['ruling', 'undo', 'landed', 'bounced'],
   lists: [
     'lists',

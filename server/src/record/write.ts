@@ -10,52 +10,93 @@ export interface Actor {
 
 export const pendro: Actor = { kind: 'pendro', id: null, name: 'Pendro' }
 
-/** What the record can say that somebody did; its sentence is `record.act.<act>` of the wording. */
-export type RecordAct =
-  | 'approved'
-  | 'aside-back'
-  | 'asked-for-everyone'
-  | 'bounced'
-  | 'declined'
-  | 'digest-left-out'
-  | 'digest-note'
-  | 'digest-reply'
-  | 'digest-schedule'
-  | 'digest-sent'
-  | 'enquiry'
-  | 'enquiry-came-in'
-  | 'enquiry-opened'
-  | 'forbidden-set'
-  | 'import'
-  | 'landed'
-  | 'links-revoked'
-  | 'lists'
-  | 'mail-rule-added'
-  | 'mail-rule-off'
-  | 'mail-rule-on'
-  | 'own-password'
-  | 'read'
-  | 'reply-looked-at'
-  | 'ruling'
-  | 'sealed'
-  | 'set-aside'
-  | 'signed-in'
-  | 'store-report'
-  | 'took-out'
-  | 'tried-again'
-  | 'undo'
-  | 'unsubscribed'
-  | 'upkeep'
+/** What every change of lists tells. */
+export interface ListFacts {
+  readonly added: number
+  readonly ended: number
+  readonly standing: string
+  readonly patterns: string
+}
 
-export interface RecordEntry {
+/** A digest schedule as the record keeps it. */
+export interface ScheduleFacts {
+  readonly schedule: string
+  readonly times?: string
+  readonly days?: string
+}
+
+interface MessageFacts {
+  readonly subject: string
+  readonly from: string
+}
+
+type Nothing = Readonly<Record<string, never>>
+
+/** What the record can say that somebody did, each with the facts of its sentence, `record.act.<act>` of the wording. */
+interface FactsOf {
+  approved: ListFacts & { readonly askedBy: string; readonly for: string }
+  'aside-back': { readonly kind: string; readonly pattern: string }
+  'asked-for-everyone': { readonly pattern: string; readonly standing: string }
+  bounced: { readonly problem: string; readonly host?: string }
+  declined: { readonly pattern: string; readonly standing: string; readonly askedBy: string }
+  'digest-left-out': { readonly subject: string }
+  'digest-note': { readonly subject: string }
+  'digest-reply': { readonly released: number; readonly asked: number }
+  'digest-schedule': ScheduleFacts & { readonly language?: string }
+  'digest-sent': { readonly listed: number; readonly leftOut: number }
+  enquiry: { readonly enquiry: number; readonly was: string; readonly state: string }
+  'enquiry-came-in': { readonly enquiry: number; readonly subject: string }
+  'enquiry-opened': { readonly enquiry: number; readonly how: string }
+  'forbidden-set': { readonly forbidden: string }
+  import: ListFacts & { readonly file: string; readonly lines: number }
+  landed: Nothing
+  'links-revoked': Nothing
+  lists: ListFacts
+  'mail-rule-added': { readonly rule: string }
+  'mail-rule-off': { readonly rule: string }
+  'mail-rule-on': { readonly rule: string }
+  'own-password': Nothing
+  read: MessageFacts & { readonly enquiry: number }
+  'reply-looked-at': Nothing
+  ruling: MessageFacts & {
+    readonly message: string
+    readonly learn: string
+    readonly sender: string
+    readonly for: string
+    readonly until: string
+    readonly deliveries: number
+    readonly colleagues: number
+    readonly patterns: string
+    readonly ended: number
+  }
+  sealed: Nothing
+  'set-aside': { readonly kind: string; readonly pattern: string }
+  'signed-in': Nothing
+  'store-report': { readonly problem: string; readonly host: string }
+  'took-out': { readonly entries: number; readonly format: string }
+  'tried-again': Nothing
+  undo: { readonly deliveries?: number; readonly stayedReleased?: number }
+  unsubscribed: MessageFacts & { readonly host: string }
+  upkeep: ListFacts & { readonly findings: number; readonly kind: string }
+}
+
+/** An act with its facts; what it was about. */
+export type RecordLine = {
+  [A in keyof FactsOf]: {
+    readonly act: A
+    readonly mailboxId?: number | null
+    readonly deliveryId?: number | null
+  } & (FactsOf[A] extends Nothing ? { readonly facts?: FactsOf[A] } : { readonly facts: FactsOf[A] })
+}[keyof FactsOf]
+
+/** What is added to the record. */
+export type RecordEntry = RecordLine & {
   readonly at: Date
-  readonly act: RecordAct
   readonly by: Actor
-  readonly mailboxId?: number | null
-  readonly deliveryId?: number | null
   readonly rulingId?: number | null
   readonly reason?: string
-  readonly facts?: Readonly<Record<string, string | number>>
+  /** The sender entry it leads to. */
+  readonly entry?: number
 }
 
 /** Adds to the record; entries are never changed or removed (the database refuses it). */
@@ -63,7 +104,7 @@ export async function writeRecord(db: Database, tx: Tx, entries: readonly Record
   await insert(
     db,
     RecordEntries,
-    entries.map(({ at, act, by, mailboxId, deliveryId, rulingId, reason, facts }) => ({
+    entries.map(({ at, act, by, mailboxId, deliveryId, rulingId, reason, facts, entry }) => ({
       at,
       act,
       by_kind: by.kind,
@@ -73,7 +114,7 @@ export async function writeRecord(db: Database, tx: Tx, entries: readonly Record
       delivery_id: deliveryId ?? null,
       ruling_id: rulingId ?? null,
       reason: reason ?? '',
-      facts: facts ?? {},
+      facts: entry === undefined ? { ...facts } : { ...facts, entry },
     })),
     tx,
   )

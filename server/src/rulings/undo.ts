@@ -98,7 +98,8 @@ async function tell(
       by: actor(who),
       rulingId: id,
       deliveryId: deliveries.length === 1 ? (deliveries[0]?.id ?? null) : null,
-      facts: { deliveries: deliveries.length, stayedReleased },
+      // An undo that moved nothing says nothing of deliveries.
+      facts: deliveries.length === 0 ? {} : { deliveries: deliveries.length, stayedReleased },
     },
   ])
   await announce(

@@ -8,7 +8,7 @@ import { changeLists, type ListChange } from '../lists/change.ts'
 import { askUpkeep } from '../lists/upkeep-asked.ts'
 import { announce } from '../live/events.ts'
 import { enqueue } from '../outbox/queue.ts'
-import { writeRecord, type Actor, type RecordEntry } from '../record/write.ts'
+import { writeRecord, type Actor, type RecordLine } from '../record/write.ts'
 import { learn, type Teaching, type Verdict } from './learning.ts'
 
 /** Who makes a ruling: as its row has them, and as the record names them. */
@@ -28,7 +28,7 @@ export interface RulingPlan {
   readonly moves: readonly PlannedMove[]
   readonly lists: ListChange | null
   readonly lesson: Lesson | null
-  readonly record: Pick<RecordEntry, 'act' | 'mailboxId' | 'deliveryId' | 'facts'>
+  readonly record: RecordLine
 }
 
 interface Lesson {
@@ -59,16 +59,7 @@ export async function writeRuling(db: Database, tx: Tx, plan: RulingPlan): Promi
     await shiftClusters(db, tx, lesson.clusters, lesson.verdict, 1)
   }
   const entry = added[0]?.id ?? lists?.end[0]?.id ?? 0
-  await writeRecord(db, tx, [
-    {
-      ...record,
-      at,
-      by: by.actor,
-      rulingId: id,
-      reason: sentence.reason,
-      facts: { ...record.facts, entry },
-    },
-  ])
+  await writeRecord(db, tx, [{ ...record, at, by: by.actor, rulingId: id, reason: sentence.reason, entry }])
   await tell(db, tx, plan)
   return { id, added }
 }

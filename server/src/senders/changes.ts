@@ -9,7 +9,7 @@ import { Rulings } from '../db/models/rulings.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { translator } from '../wording.ts'
-import type { RecordEntry } from '../record/write.ts'
+import type { ListFacts, RecordLine } from '../record/write.ts'
 import { namePatterns } from '../rulings/proposals.ts'
 import { writeRuling } from '../rulings/write.ts'
 import { ruledBy, type Ruler } from '../sign-in/sessions.ts'
@@ -190,7 +190,7 @@ export async function applyWanted(
       token,
       now,
       organisation,
-      act: 'lists',
+      told: facts => ({ act: 'lists', facts }),
       origin: 'by hand',
     })
   }
@@ -204,14 +204,14 @@ interface Written {
   readonly token: string
   readonly now: Date
   readonly organisation: Organisation
-  readonly act: RecordEntry['act']
+  /** The act as the record tells it. */
+  readonly told: (facts: ListFacts) => RecordLine
   readonly origin: EntryOrigin['origin']
-  readonly facts?: RecordEntry['facts']
 }
 
 /** Writes a planned change as a ruling that moves no mail, inside the caller's transaction. */
 export async function writeChange(db: Database, tx: Tx, written: Written): Promise<Applied> {
-  const { who, planned, reason, token, now, organisation, act, origin, facts = {} } = written
+  const { who, planned, reason, token, now, organisation, told, origin } = written
   const { change, replaces, existing } = planned
   checkEntries(who, change.add, change.end, reason, organisation)
   const first = change.add[0] ?? change.end[0]
@@ -231,15 +231,13 @@ export async function writeChange(db: Database, tx: Tx, written: Written): Promi
     },
     lesson: null,
     record: {
-      act,
-      mailboxId: owners?.length === 1 ? (owners[0] ?? null) : null,
-      facts: {
+      ...told({
         added: change.add.length,
         ended: change.end.length,
         standing: first.standing,
         patterns: namePatterns([...change.add, ...change.end]),
-        ...facts,
-      },
+      }),
+      mailboxId: owners?.length === 1 ? (owners[0] ?? null) : null,
     },
   })
   return describeChange(db, tx, id)
@@ -272,4 +270,15 @@ export async function describeChange(db: Database, tx: Tx, rulingId: number): Pr
   const named = (what: string) =>
     rows.filter(row => row.what === what).flatMap(row => shown.get(row.id) ?? [])
   return { rulingId, at: ruling?.at.toISOString() ?? '', added: named('added'), ended: named('ended') }
+}
+
+/** Lists that are told are copies the client may keep. */
+export function told<A extends { readonly added: readonly unknown[]; readonly ended: readonly unknown[] }>(
+  applied: A,
+) {
+  return {
+    ...applied,
+    added: [...applied.added] as A['added'][number][],
+    ended: [...applied.ended] as A['ended'][number][],
+  }
 }

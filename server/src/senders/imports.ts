@@ -288,9 +288,8 @@ async function take(
         token: `import-${id}`,
         now,
         organisation,
-        act: 'import',
+        told: facts => ({ act: 'import', facts: { ...facts, file: name, lines: plan.lines.length } }),
         origin: format === 'vcard' ? 'contacts' : 'import',
-        facts: { file: name, lines: plan.lines.length },
       })
       await execute(
         db,

@@ -193,9 +193,11 @@ async function approve(
     token,
     now,
     organisation,
-    act: 'approved',
+    told: facts => ({
+      act: 'approved',
+      facts: { ...facts, askedBy: row.asked_by, for: row.mailbox_name },
+    }),
     origin: 'request',
-    facts: { askedBy: row.asked_by, for: row.mailbox_name },
   })
 }
 

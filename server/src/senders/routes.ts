@@ -2,7 +2,6 @@ import type { Router } from 'express'
 import {
   answerRequest,
   applyChange,
-  applyRemedy,
   askForEveryone,
   beginImport,
   entrySheet,
@@ -10,13 +9,9 @@ import {
   importLines,
   importProgress,
   previewChange,
-  previewRemedy,
-  readFindings,
   readRequests,
-  readUpkeep,
   senderCounts,
   senderEntries,
-  setAside,
   takeImport,
   unsubscribe,
 } from '@pendro/contract'
@@ -24,14 +19,7 @@ import type { Deps } from '../app.ts'
 import { readHere } from '../reading/reader.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { mount, mountFile } from '../http.ts'
-import { applyWanted, planWanted } from './changes.ts'
-import {
-  applyRemedies,
-  previewRemedies,
-  readFindingPage,
-  readUpkeepPanel,
-  setFindingAside,
-} from './findings.ts'
+import { applyWanted, planWanted, told } from './changes.ts'
 import { askToTake, importLinesOf, importStatusOf, keepImport } from './imports.ts'
 import { reachOf } from '../lists/reach.ts'
 import { answerRequestOf, askForEverybody, readQueue } from './requests.ts'
@@ -42,7 +30,7 @@ import { unsubscribeFrom } from './unsubscribe.ts'
 
 export function senderRoutes(router: Router, deps: Deps): void {
   entryRoutes(router, deps)
-  upkeepRoutes(router, deps)
+  requestRoutes(router, deps)
   importRoutes(router, deps)
 }
 
@@ -74,16 +62,7 @@ function entryRoutes(router: Router, { db, now, settings, reader = readHere }: D
   }))
 }
 
-function upkeepRoutes(router: Router, { db, now }: Deps): void {
-  mount(router, readUpkeep, () => readUpkeepPanel(db, now()))
-  mount(router, readFindings, ({ query }) => readFindingPage(db, query))
-  mount(router, previewRemedy, ({ body }) => previewRemedies(db, body, now()))
-  mount(router, applyRemedy, async ({ body, who }) => told(await applyRemedies(db, who, body, now())))
-  mount(router, setAside, async ({ body, who }) => {
-    await setFindingAside(db, who, body, now())
-    return {}
-  })
-
+function requestRoutes(router: Router, { db, now }: Deps): void {
   mount(router, readRequests, async () => ({ requests: await readQueue(db) }))
   mount(router, askForEveryone, async ({ body, who }) => ({
     id: await askForEverybody(db, who, body, now()),
@@ -116,15 +95,4 @@ function importRoutes(router: Router, { db, now, queued }: Deps): void {
     queued()
     return status
   })
-}
-
-/** Lists that are told are copies the client may keep. */
-function told<A extends { readonly added: readonly unknown[]; readonly ended: readonly unknown[] }>(
-  applied: A,
-) {
-  return {
-    ...applied,
-    added: [...applied.added] as A['added'][number][],
-    ended: [...applied.ended] as A['ended'][number][],
-  }
 }

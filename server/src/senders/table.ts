@@ -9,7 +9,7 @@ import type { RowOf } from '../db/models/columns.ts'
 import type { SenderEntries } from '../db/models/lists.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { entryColumns, toEntry, type EntryRow } from '../lists/entries.ts'
-import { decisionKinds, openFindings } from './findings-sql.ts'
+import { decisionKinds, openFindings } from '../lists/findings-sql.ts'
 
 const shownDays = 30
 

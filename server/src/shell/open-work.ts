@@ -1,5 +1,5 @@
 import { findRow, type Database } from '../db/database.ts'
-import { decisionKinds, openFindings } from '../senders/findings-sql.ts'
+import { decisionKinds, openFindings } from '../lists/findings-sql.ts'
 import { openStates } from '../whereabouts/enquiries.ts'
 
 /** What waits for somebody, by area. */

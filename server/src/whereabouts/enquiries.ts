@@ -4,7 +4,7 @@ import type { RowOf } from '../db/models/columns.ts'
 import { Deliveries } from '../db/models/deliveries.ts'
 import { Mailboxes } from '../db/models/organisation.ts'
 import { Enquiries } from '../db/models/whereabouts.ts'
-import { exists, findOne, insertOne } from '../db/rows.ts'
+import { exists, findOne, insertOne, update } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
@@ -181,20 +181,14 @@ export async function changeEnquiry(
   await inTransaction(db, async tx => {
     const row = await findOne(db, Enquiries, { id }, { columns: ['mailbox_id', 'state'], tx, lock: true })
     if (!row) throw new AppError('ENQUIRY_NOT_FOUND')
-    await execute(
-      db,
-      `UPDATE enquiries SET state = COALESCE(:state, state), answer = COALESCE(:answer, answer),
-         question = COALESCE(:question, question), staffer_id = :staffer, changed_at = :now WHERE id = :id`,
-      {
-        id,
-        now,
-        state: state ?? null,
-        answer: answer ?? null,
-        question: question ? JSON.stringify(shortened(question)) : null,
-        staffer: who.staffer.id,
-      },
-      tx,
-    )
+    const changed = {
+      ...(state !== undefined && { state }),
+      ...(answer !== undefined && { answer }),
+      ...(question !== undefined && { question: shortened(question) }),
+      staffer_id: who.staffer.id,
+      changed_at: now,
+    }
+    await update(db, Enquiries, changed, { id }, tx)
     if (delivery !== undefined) {
       const known = await exists(db, Deliveries, { id: delivery }, { tx })
       if (!known) throw new AppError('DELIVERY_NOT_FOUND')

@@ -13,19 +13,22 @@ import * as upkeepModels from './upkeep.ts'
 import * as whereaboutsModels from './whereabouts.ts'
 import type { ModelOf } from './columns.ts'
 
-/** Every table there is, in the order of its subjects. */
-export const allModels: readonly ModelOf[] = [
-  ...Object.values(organisationModels),
-  ...Object.values(peopleModels),
-  ...Object.values(messagesModels),
-  ...Object.values(deliveriesModels),
-  ...Object.values(learningModels),
-  ...Object.values(listsModels),
-  ...Object.values(upkeepModels),
-  ...Object.values(mailRulesModels),
-  ...Object.values(rulingsModels),
-  ...Object.values(recordModels),
-  ...Object.values(digestsModels),
-  ...Object.values(whereaboutsModels),
-  ...Object.values(schemaModels),
-]
+/** Every model by the name code knows it by, in the order of its subjects. */
+export const modelsByName: Readonly<Record<string, ModelOf>> = {
+  ...organisationModels,
+  ...peopleModels,
+  ...messagesModels,
+  ...deliveriesModels,
+  ...learningModels,
+  ...listsModels,
+  ...upkeepModels,
+  ...mailRulesModels,
+  ...rulingsModels,
+  ...recordModels,
+  ...digestsModels,
+  ...whereaboutsModels,
+  ...schemaModels,
+}
+
+/** Every table there is. */
+export const allModels: readonly ModelOf[] = Object.values(modelsByName)

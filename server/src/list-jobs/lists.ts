@@ -1,9 +1,9 @@
 import { Piscina } from 'piscina'
 import type { Database } from '../db/database.ts'
 import { claim, giveBack } from '../jobs/claim.ts'
-import { say } from './import-said.ts'
-import { failImport, runImport } from './imports.ts'
-import { runUpkeep } from './upkeep.ts'
+import { say } from '../senders/import-said.ts'
+import { failImport, runImport } from '../senders/imports.ts'
+import { runUpkeep } from '../upkeep/look-over.ts'
 import { threadFlags, threadProgram } from '../jobs/thread-options.ts'
 
 export type ListsJob =

@@ -13,10 +13,16 @@ import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
-import { isLookingOver } from './upkeep-watch.ts'
-import { describeChange, liveEntries, writeChange, type Applied, type PlannedChange } from './changes.ts'
+import { isLookingOver } from './watch.ts'
+import {
+  describeChange,
+  liveEntries,
+  writeChange,
+  type Applied,
+  type PlannedChange,
+} from '../senders/changes.ts'
 import { briefs, entriesFor, entryColumns, lockLists, toEntry, type EntryRow } from '../lists/entries.ts'
-import { asideFindings, openFindings } from './findings-sql.ts'
+import { asideFindings, openFindings } from '../lists/findings-sql.ts'
 import { reachOf } from '../lists/reach.ts'
 import type { KeptRemedy } from '../db/models/shapes.ts'
 
@@ -231,6 +237,7 @@ export async function applyRemedies(
         const reach = await reachOf(db, planned.change, { organisation, now })
         if (!changesNothing({ ...reach, overruledBy: [] })) throw new AppError('NOT_TIDY')
       }
+      const kind = 'tidy' in body ? body.tidy : (body.findings[0]?.key.split(' ')[0] ?? '')
       return writeChange(db, tx, {
         who,
         planned,
@@ -238,12 +245,8 @@ export async function applyRemedies(
         token: body.token,
         now,
         organisation,
-        act: 'upkeep',
+        told: facts => ({ act: 'upkeep', facts: { ...facts, findings, kind } }),
         origin: 'upkeep',
-        facts: {
-          findings,
-          kind: 'tidy' in body ? body.tidy : (body.findings[0]?.key.split(' ')[0] ?? ''),
-        },
       })
     },
     { againOnDuplicate: true },
