@@ -13,7 +13,7 @@ export default defineConfig({
             'contract/tests/**/*.test.ts',
             'demo/tests/**/*.test.ts',
             'scripts/tests/**/*.test.ts',
-            'web/tests/**/*.test.ts',
+            'web/tests/**/*.test.{ts,tsx}',
           ],
         },
       },

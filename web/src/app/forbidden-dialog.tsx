@@ -1,13 +1,14 @@
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { Dialog, DialogClose } from '../parts/dialog.tsx'
 import { useTranslation } from 'react-i18next'
 import { readForbidden, setForbidden } from '@pendro/contract'
 import { Button } from '../parts/buttons.tsx'
 import { Checkbox } from '../parts/checkbox.tsx'
 import { Failed } from '../parts/states.tsx'
-import { call, problemOf } from './api.ts'
-import { useNotices } from './notices.ts'
+import { call } from './api.ts'
 import { useSession } from './session.ts'
+import { queryKeyOf } from './query-keys.ts'
+import { useAct } from './use-act.ts'
 
 /** Which attachments seal a message, whatever any list says; stewards change it, everybody can read it. */
 export function ForbiddenDialog({
@@ -18,28 +19,22 @@ export function ForbiddenDialog({
   onOpenChange: (open: boolean) => void
 }) {
   const { t } = useTranslation()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
   const { staffer } = useSession()
-  const key = ['forbidden']
   const { data, error } = useQuery({
-    queryKey: key,
+    queryKey: queryKeyOf('forbidden'),
     enabled: open,
     queryFn: ({ signal }) => call(readForbidden, { signal }),
   })
   const forbidden = data?.forbidden ?? []
   type Kind = (typeof forbidden)[number]
 
-  const change = async (kind: Kind, on: boolean) => {
-    try {
-      await call(setForbidden, {
+  const changing = useAct({
+    send: ({ kind, on }: { kind: Kind; on: boolean }) =>
+      call(setForbidden, {
         body: { forbidden: on ? [...forbidden, kind] : forbidden.filter(one => one !== kind) },
-      })
-    } catch (failed) {
-      show({ tone: 'problem', text: problemOf(failed).text })
-    }
-    await client.invalidateQueries({ queryKey: key })
-  }
+      }),
+    makes: 'forbidden-changed',
+  })
   return (
     <Dialog
       open={open}
@@ -55,7 +50,7 @@ export function ForbiddenDialog({
               <Checkbox
                 checked={forbidden.includes(kind)}
                 label={t(`forbidden.kind.${kind}`)}
-                onChange={on => void change(kind, on)}
+                onChange={on => changing.mutate({ kind, on })}
               />
             </fieldset>
             <span>{t(`forbidden.kind.${kind}`)}</span>

@@ -5,11 +5,13 @@ export type Subject =
   | 'digest'
   | 'enquiries'
   | 'find'
+  | 'forbidden'
   | 'import'
   | 'mail-rule'
   | 'mailbox-name'
   | 'mailboxes'
   | 'own'
+  | 'own-session'
   | 'question'
   | 'reach'
   | 'record'
@@ -28,23 +30,33 @@ export const queryKeyOf = (subject: Subject, ...more: readonly unknown[]): reado
   ...more,
 ]
 
-/** What an act makes stale beside what it has changed on the screen itself. */
+/** What an act makes stale beside what it has changed on the screen itself; `null` for everything. */
 const staleAfter = {
   /** Rows of the list stay where they are, marked as done. */
   ruling: ['review-counts', 'sheet', 'record', 'digest', 'reach'],
   'ruled-from-whereabouts': ['where', 'review'],
   'handed-in': ['record'],
+  'own-changed': ['own'],
+  /** Choices and password are shown with who is signed in, too. */
+  'own-choices': ['own', 'own-session'],
+  'reading-allowed': ['sheet'],
+  unsubscribed: ['sheet', 'record'],
+  'mail-rule-switched': ['mail-rule'],
+  'forbidden-changed': ['forbidden', 'record'],
   'digest-changed': ['digest'],
   'enquiry-changed': ['enquiries'],
-  'request-declined': ['senders'],
+  /** Requests and findings, and not the lists themselves. */
+  'senders-worked': ['senders'],
+  /** An undo from where one can't see what it was about. */
+  'undone-from-afar': null,
   'list-changed': ['senders', 'record', 'reach', 'sheet', 'question'],
-} as const satisfies Record<string, readonly Subject[]>
+} as const satisfies Record<string, readonly Subject[] | null>
 
 /** What an act of the web comes to, as the table names it. */
 export type Happening = keyof typeof staleAfter
 
 export async function makeStale(client: QueryClient, happening: Happening): Promise<void> {
-  await Promise.all(
-    staleAfter[happening].map(subject => client.invalidateQueries({ queryKey: queryKeyOf(subject) })),
-  )
+  const subjects: readonly Subject[] | null = staleAfter[happening]
+  if (subjects === null) return client.invalidateQueries()
+  await Promise.all(subjects.map(subject => client.invalidateQueries({ queryKey: queryKeyOf(subject) })))
 }

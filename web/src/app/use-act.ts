@@ -3,7 +3,7 @@ import { problemOf } from './api.ts'
 import { useNotices, type NewNotice } from './notices.ts'
 import { makeStale, type Happening } from './query-keys.ts'
 
-interface ActOptions<Given, Answer> {
+export interface ActOptions<Given, Answer> {
   /** Sends it; what it throws is told at the foot of the screen. */
   readonly send: (given: Given) => Promise<Answer>
   /** What is told when it is done, with the undo where there is one; `null` for nothing. */
@@ -14,6 +14,8 @@ interface ActOptions<Given, Answer> {
   readonly onDone?: (answer: Answer, given: Given) => void
   /** Shows a refusal where it was asked instead of at the foot. */
   readonly quiet?: boolean
+  /** A refusal in words; without it in those of the server. */
+  readonly say?: (error: unknown) => string
 }
 
 /** An act of whoever is signed in: sent once, told when it is done or refused, and what it changed is read anew. */
@@ -23,6 +25,7 @@ export function useAct<Given = void, Answer = unknown>({
   makes,
   onDone,
   quiet = false,
+  say = error => problemOf(error).text,
 }: ActOptions<Given, Answer>): UseMutationResult<Answer, Error, Given> {
   const client = useQueryClient()
   const show = useNotices(state => state.show)
@@ -34,7 +37,7 @@ export function useAct<Given = void, Answer = unknown>({
       onDone?.(answer, given)
     },
     onError: error => {
-      if (!quiet) show({ tone: 'problem', text: problemOf(error).text })
+      if (!quiet) show({ tone: 'problem', text: say(error) })
     },
     onSettled: () => {
       if (makes) void makeStale(client, makes)

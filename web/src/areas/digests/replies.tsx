@@ -1,14 +1,14 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import { digestReplies, lookedAtReply, type DigestReply } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { call } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+import { useAct } from '../../app/use-act.ts'
 
 /** What colleagues answered, and what came of it; first what the rules could not settle. */
 export function Replies() {
@@ -34,12 +34,9 @@ function Reply({ reply }: { reply: DigestReply }) {
   const { t } = useTranslation()
   const times = useTimes()
   const session = useSession()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
-  const looking = useMutation({
-    mutationFn: () => call(lookedAtReply, { params: { id: reply.id } }),
-    onSuccess: () => void client.invalidateQueries({ queryKey: queryKeyOf('digest') }),
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+  const looking = useAct({
+    send: () => call(lookedAtReply, { params: { id: reply.id } }),
+    makes: 'digest-changed',
   })
   return (
     <li

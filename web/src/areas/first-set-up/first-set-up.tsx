@@ -1,69 +1,54 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { useState, type FormEvent, type ReactNode } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
+import type { UseFormReturn } from 'react-hook-form'
+import type { z } from 'zod'
 import { useTranslation } from 'react-i18next'
 import { beginSetUp, type SetUpProblem } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { enter } from '../../app/session.ts'
+import { useAct } from '../../app/use-act.ts'
+import { useContractForm } from '../../app/use-contract-form.ts'
 import { Button } from '../../parts/buttons.tsx'
+import { Field, FormProblem, inputStyle } from '../../parts/field.tsx'
 
-const field = 'w-full rounded-md border border-line-strong bg-raised px-3 py-2'
-
-interface Refused {
-  readonly text: string
-  readonly wrong: readonly SetUpProblem[]
-}
-
-/** Sends the form; what is wrong with it stays until it is sent again. */
-function useSetUp() {
-  const client = useQueryClient()
-  const [problem, setProblem] = useState<Refused | null>(null)
-  const [busy, setBusy] = useState(false)
-  const submit = async (event: FormEvent<HTMLFormElement>) => {
-    event.preventDefault()
-    const form = new FormData(event.currentTarget)
-    const text = (name: string) => String(form.get(name) ?? '')
-    setBusy(true)
-    setProblem(null)
-    try {
-      const who = { signIn: text('signIn'), password: text('password') }
-      await call(beginSetUp, {
-        body: {
-          ...who,
-          organisation: text('organisation'),
-          timeZone: text('timeZone'),
-          ownDomains: text('ownDomains'),
-          trustedHosts: text('trustedHosts'),
-          gateways: text('gateways'),
-          mailboxes: text('mailboxes'),
-          name: text('name'),
-        },
-      })
-      client.setQueryData(queryKeyOf('set-up'), { needed: false })
-      await enter(client, who)
-    } catch (error) {
-      const { text, facts } = problemOf(error)
-      setProblem({ text, wrong: Array.isArray(facts.wrong) ? (facts.wrong as SetUpProblem[]) : [] })
-    } finally {
-      setBusy(false)
-    }
-  }
-  return { problem, busy, submit }
-}
+type SetUpForm = UseFormReturn<z.input<typeof beginSetUp.body>, unknown, z.output<typeof beginSetUp.body>>
 
 /** Shown once, on an empty installation: the least that is needed to take in the first message. */
 export function FirstSetUp() {
   const { t } = useTranslation()
-  const { problem, busy, submit } = useSetUp()
+  const client = useQueryClient()
+  const form = useContractForm(beginSetUp.body, {
+    organisation: '',
+    timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
+    ownDomains: '',
+    trustedHosts: '',
+    gateways: '',
+    mailboxes: '',
+    name: '',
+    signIn: '',
+    password: '',
+  })
+  const setting = useAct({
+    send: async (body: z.output<typeof beginSetUp.body>) => {
+      await call(beginSetUp, { body })
+      client.setQueryData(queryKeyOf('set-up'), { needed: false })
+      await enter(client, body)
+    },
+    quiet: true,
+  })
   return (
     <main className="mx-auto max-w-2xl px-6 py-10">
       <h1 className="font-serif text-[1.7rem] font-semibold">{t('setUp.title')}</h1>
       <p className="mt-2 mb-6 text-ink-2">{t('setUp.text')}</p>
-      <form onSubmit={event => void submit(event)} className="grid gap-4">
-        <OrganisationFields />
-        <YouFields />
-        {problem && <Wrong problem={problem} />}
-        <Button kind="main" type="submit" disabled={busy} className="justify-self-start">
+      <form
+        noValidate
+        onSubmit={event => void form.handleSubmit(body => setting.mutate(body))(event)}
+        className="grid gap-4"
+      >
+        <OrganisationFields form={form} />
+        <YouFields form={form} />
+        {setting.isError && <Wrong error={setting.error} />}
+        <Button kind="main" type="submit" disabled={setting.isPending} className="justify-self-start">
           {t('setUp.go')}
         </Button>
       </form>
@@ -71,94 +56,100 @@ export function FirstSetUp() {
   )
 }
 
-function OrganisationFields() {
+function OrganisationFields({ form }: { form: SetUpForm }) {
   const { t } = useTranslation()
+  const { register, formState } = form
+  const problem = (name: keyof z.input<typeof beginSetUp.body>) => formState.errors[name]?.message
+  const mono = `${inputStyle} font-mono`
   return (
     <>
-      <Field label={t('setUp.organisation')}>
-        <input name="organisation" required autoFocus className={field} />
+      <Field label={t('setUp.organisation')} problem={problem('organisation')}>
+        {input => <input {...input} {...register('organisation')} autoFocus className={inputStyle} />}
       </Field>
-      <Field label={t('setUp.timeZone')}>
-        <input
-          name="timeZone"
-          required
-          defaultValue={Intl.DateTimeFormat().resolvedOptions().timeZone}
-          className={field}
-        />
+      <Field label={t('setUp.timeZone')} problem={problem('timeZone')}>
+        {input => <input {...input} {...register('timeZone')} className={inputStyle} />}
       </Field>
-      <Field label={t('setUp.ownDomains')} help={t('setUp.ownDomainsHelp')}>
-        <textarea
-          name="ownDomains"
-          required
-          rows={2}
-          placeholder="x.example"
-          className={`${field} font-mono`}
-        />
+      <Field label={t('setUp.ownDomains')} help={t('setUp.ownDomainsHelp')} problem={problem('ownDomains')}>
+        {input => (
+          <textarea
+            {...input}
+            {...register('ownDomains')}
+            rows={2}
+            placeholder="x.example"
+            className={mono}
+          />
+        )}
       </Field>
       <Field label={t('setUp.trustedHosts')} help={t('setUp.trustedHostsHelp')}>
-        <textarea name="trustedHosts" rows={2} placeholder="mx.x.example" className={`${field} font-mono`} />
+        {input => (
+          <textarea
+            {...input}
+            {...register('trustedHosts')}
+            rows={2}
+            placeholder="mx.x.example"
+            className={mono}
+          />
+        )}
       </Field>
       <Field label={t('setUp.gateways')} help={t('setUp.gatewaysHelp')}>
-        <textarea name="gateways" rows={2} placeholder="192.0.2.25" className={`${field} font-mono`} />
+        {input => (
+          <textarea {...input} {...register('gateways')} rows={2} placeholder="192.0.2.25" className={mono} />
+        )}
       </Field>
-      <Field label={t('setUp.mailboxes')} help={t('setUp.mailboxesHelp')}>
-        <textarea
-          name="mailboxes"
-          required
-          rows={6}
-          placeholder="anna@x.example, Anna Berg"
-          className={`${field} font-mono`}
-        />
+      <Field label={t('setUp.mailboxes')} help={t('setUp.mailboxesHelp')} problem={problem('mailboxes')}>
+        {input => (
+          <textarea
+            {...input}
+            {...register('mailboxes')}
+            rows={6}
+            placeholder="anna@x.example, Anna Berg"
+            className={mono}
+          />
+        )}
       </Field>
     </>
   )
 }
 
-function YouFields() {
+function YouFields({ form: { register, formState } }: { form: SetUpForm }) {
   const { t } = useTranslation()
+  const { errors } = formState
   return (
     <fieldset className="grid gap-4 border-t border-line-strong pt-4">
       <legend className="pr-3 font-serif text-[1.15rem] font-semibold">{t('setUp.you')}</legend>
-      <Field label={t('setUp.name')}>
-        <input name="name" required autoComplete="name" className={field} />
+      <Field label={t('setUp.name')} problem={errors.name?.message}>
+        {input => <input {...input} {...register('name')} autoComplete="name" className={inputStyle} />}
       </Field>
-      <Field label={t('signIn.name')}>
-        <input name="signIn" required autoComplete="username" className={field} />
+      <Field label={t('signIn.name')} problem={errors.signIn?.message}>
+        {input => <input {...input} {...register('signIn')} autoComplete="username" className={inputStyle} />}
       </Field>
-      <Field label={t('signIn.password')} help={t('setUp.passwordHelp')}>
-        <input
-          name="password"
-          type="password"
-          required
-          minLength={12}
-          autoComplete="new-password"
-          className={field}
-        />
+      <Field label={t('signIn.password')} help={t('setUp.passwordHelp')} problem={errors.password?.message}>
+        {input => (
+          <input
+            {...input}
+            {...register('password')}
+            type="password"
+            autoComplete="new-password"
+            className={inputStyle}
+          />
+        )}
       </Field>
     </fieldset>
   )
 }
 
-function Wrong({ problem }: { problem: Refused }) {
+function Wrong({ error }: { error: Error }) {
   const { t } = useTranslation()
+  const { text, facts } = problemOf(error)
+  const wrong = Array.isArray(facts.wrong) ? (facts.wrong as SetUpProblem[]) : []
   return (
-    <div role="alert" className="rounded-md border border-stop/40 bg-amber-tint px-3 py-2 text-stop">
-      <p>{problem.text}</p>
+    <FormProblem>
+      <p>{text}</p>
       <ul className="list-disc pl-5">
-        {problem.wrong.map(({ code, line }) => (
+        {wrong.map(({ code, line }) => (
           <li key={`${code} ${line}`}>{t(`setUp.wrong.${code}`, { line })}</li>
         ))}
       </ul>
-    </div>
-  )
-}
-
-function Field({ label, help, children }: { label: string; help?: string; children: ReactNode }) {
-  return (
-    <label className="block">
-      <span className="mb-1 block font-semibold">{label}</span>
-      {children}
-      {help !== undefined && <span className="mt-1 block text-[0.92rem] text-ink-2">{help}</span>}
-    </label>
+    </FormProblem>
   )
 }

@@ -1,6 +1,6 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useEffect } from 'react'
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import { NavLink, Outlet, useParams } from 'react-router'
@@ -9,6 +9,7 @@ import { call } from '../../app/api.ts'
 import { NoticeBar } from '../../app/notice-bar.tsx'
 import { Failed } from '../../parts/states.tsx'
 import { ownSessionKey, useOwnLanguage, useOwnSessionQuery, useProblemText } from './own-session.ts'
+import { useOwnAct } from './use-own-act.ts'
 import { OwnSignIn } from './own-sign-in.tsx'
 
 /** What a followed link says of itself; asked again when somebody signs in. */
@@ -99,9 +100,9 @@ function Pages() {
 function Foot({ organisation }: { organisation: string }) {
   const { t } = useTranslation()
   const client = useQueryClient()
-  const leaving = useMutation({
-    mutationFn: () => call(leaveOwn),
-    onSuccess: () => {
+  const leaving = useOwnAct({
+    send: () => call(leaveOwn),
+    onDone: () => {
       client.removeQueries({ queryKey: queryKeyOf('own') })
       client.setQueryData(ownSessionKey, null)
     },

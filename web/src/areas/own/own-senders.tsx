@@ -1,15 +1,15 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent } from 'react'
-import { useMutation, useQuery } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { changeOwnSenders, ownSenders, undoOwn, type OwnEntry } from '@pendro/contract'
 import { call } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { StandingMark } from '../../parts/standing.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
-import { useProblemText, useReadAgain } from './own-session.ts'
+import { useProblemText } from './own-session.ts'
+import { useOwnAct } from './use-own-act.ts'
 
 interface Change {
   readonly add?: { readonly pattern: string; readonly standing: 'safe' | 'blocked' }
@@ -19,33 +19,24 @@ interface Change {
 /** Adds or ends one entry, and offers to undo it. */
 function useChange(onDone: () => void) {
   const { t } = useTranslation()
-  const show = useNotices(state => state.show)
-  const readAgain = useReadAgain()
-  const problemText = useProblemText()
-  const onError = (error: unknown) => show({ tone: 'problem', text: problemText(error) })
-  const undoing = useMutation({
-    mutationFn: (rulingId: number) => call(undoOwn, { params: { id: rulingId }, body: {} }),
-    onSuccess: () => show({ tone: 'done', text: t('own.undone') }),
-    onError,
-    onSettled: readAgain,
+  const undoing = useOwnAct({
+    send: (rulingId: number) => call(undoOwn, { params: { id: rulingId }, body: {} }),
+    notice: () => ({ text: t('own.undone') }),
+    makes: 'own-changed',
   })
-  return useMutation({
-    mutationFn: ({ add, end }: Change) =>
+  return useOwnAct({
+    send: ({ add, end }: Change) =>
       call(changeOwnSenders, {
         body: { add: add ? [add] : [], end: end ? [end.id] : [], token: crypto.randomUUID() },
       }),
-    onSuccess: ({ rulingId }, { add, end }) => {
-      show({
-        tone: 'done',
-        text: add
-          ? t('own.list.added', { pattern: add.pattern })
-          : t('own.list.ended', { pattern: end?.pattern ?? '' }),
-        action: { label: t('own.undo'), run: () => undoing.mutate(rulingId) },
-      })
-      onDone()
-    },
-    onError,
-    onSettled: readAgain,
+    notice: ({ rulingId }, { add, end }) => ({
+      text: add
+        ? t('own.list.added', { pattern: add.pattern })
+        : t('own.list.ended', { pattern: end?.pattern ?? '' }),
+      action: { label: t('own.undo'), run: () => undoing.mutate(rulingId) },
+    }),
+    makes: 'own-changed',
+    onDone,
   })
 }
 

@@ -1,12 +1,12 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useEffect, useState } from 'react'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import i18next from 'i18next'
 import { useTranslation } from 'react-i18next'
 import { digestLanguage, readOwnSession, type DigestLanguage, type OwnSession } from '@pendro/contract'
 import { call, keepToken, Problem, problemOf } from '../../app/api.ts'
 
-export const ownSessionKey = queryKeyOf('own', 'session')
+export const ownSessionKey = queryKeyOf('own-session')
 
 /** Which colleague is signed in on this device; `null` for nobody. */
 export function useOwnSessionQuery() {
@@ -34,15 +34,6 @@ export function useOwnSession(): OwnSession {
   const { data } = useOwnSessionQuery()
   if (!data) throw new Error('useOwnSession: nobody is signed in above this component')
   return data
-}
-
-/** All that own pages show is read again: after an act nothing old may stand there. */
-export function useReadAgain(): () => Promise<void> {
-  const client = useQueryClient()
-  return () =>
-    client.invalidateQueries({
-      predicate: ({ queryKey }) => queryKey[0] === 'own' && queryKey[1] !== 'session',
-    })
 }
 
 const wordings: Readonly<Record<DigestLanguage, () => Promise<object>>> = {

@@ -1,6 +1,6 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent } from 'react'
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import {
   digestLanguage,
@@ -11,13 +11,16 @@ import {
   type DigestLanguage,
 } from '@pendro/contract'
 import { call } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { useContractForm } from '../../app/use-contract-form.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Checkbox } from '../../parts/checkbox.tsx'
 import { ScheduleFields } from '../../parts/schedule-fields.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
-import { ownSessionKey, useOwnSession, useProblemText, useReadAgain } from './own-session.ts'
+import { Field, inputStyle } from '../../parts/field.tsx'
+import { useOwnSession, useProblemText } from './own-session.ts'
+import { useOwnAct } from './use-own-act.ts'
+import type { z } from 'zod'
 
 type Settings = Awaited<ReturnType<typeof readSettings>>
 const readSettings = (signal?: AbortSignal) => call(readOwnSettings, { signal })
@@ -69,26 +72,19 @@ const choicesOf = ({ schedule, inForce, language, listsJunk, listsNearCertain }:
 
 function DigestForm({ settings }: { settings: Settings }) {
   const { t } = useTranslation()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
-  const readAgain = useReadAgain()
-  const problemText = useProblemText()
   const [choices, setChoices] = useState(() => choicesOf(settings))
   const change = (some: Partial<Choices>) => setChoices(now => ({ ...now, ...some }))
   const { when, schedule, ...rest } = choices
-  const saving = useMutation({
-    mutationFn: () =>
+  const saving = useOwnAct({
+    send: () =>
       call(setOwnSettings, {
         body: {
           ...rest,
           schedule: when === 'usual' ? null : when === 'none' ? { ...schedule, times: [] } : schedule,
         },
       }),
-    onSuccess: async () => {
-      await Promise.all([client.invalidateQueries({ queryKey: ownSessionKey }), readAgain()])
-      show({ tone: 'done', text: t('own.choices.saved') })
-    },
-    onError: error => show({ tone: 'problem', text: problemText(error) }),
+    notice: () => ({ text: t('own.choices.saved') }),
+    makes: 'own-choices',
   })
   const submit = (event: FormEvent) => {
     event.preventDefault()
@@ -204,55 +200,14 @@ function LanguageField({ choices: { language }, change }: ChoicesProps) {
 /** Password, and what to do when a digest or a phone is in other hands. */
 function Device() {
   const { t } = useTranslation()
-  const show = useNotices(state => state.show)
-  const problemText = useProblemText()
-  const [typed, setTyped] = useState('')
-  const [old, setOld] = useState('')
-  const client = useQueryClient()
-  const session = useOwnSession()
-  const onError = (error: unknown) => show({ tone: 'problem', text: problemText(error) })
-  const setting = useMutation({
-    mutationFn: () => call(chooseOwnPassword, { body: { old, password: typed } }),
-    onSuccess: () => {
-      setTyped('')
-      setOld('')
-      void client.invalidateQueries({ queryKey: ownSessionKey })
-      show({ tone: 'done', text: t('own.choices.passwordChosen') })
-    },
-    onError,
+  const revoking = useOwnAct({
+    send: () => call(revokeOwn, { body: {} }),
+    notice: () => ({ text: t('own.choices.revoked') }),
   })
-  const revoking = useMutation({
-    mutationFn: () => call(revokeOwn, { body: {} }),
-    onSuccess: () => show({ tone: 'done', text: t('own.choices.revoked') }),
-    onError,
-  })
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    setting.mutate()
-  }
   return (
     <section className="mt-5 rounded-lg border border-line bg-sheet p-4">
       <h2 className="mb-2 font-bold">{t('own.choices.device')}</h2>
-      <form onSubmit={submit} className="flex flex-wrap items-end gap-2">
-        {session.asksOldPassword && (
-          <PasswordField
-            label={t('own.choices.oldPassword')}
-            autoComplete="current-password"
-            value={old}
-            onChange={setOld}
-          />
-        )}
-        <PasswordField
-          label={t('own.choices.password')}
-          autoComplete="new-password"
-          minLength={10}
-          value={typed}
-          onChange={setTyped}
-        />
-        <Button type="submit" className="min-h-10" disabled={setting.isPending}>
-          {t('own.choices.usePassword')}
-        </Button>
-      </form>
+      <PasswordForm />
       <p className="mt-5 mb-2 text-[0.95rem] text-ink-2">{t('own.choices.revokeHint')}</p>
       <Button className="!whitespace-normal" disabled={revoking.isPending} onClick={() => revoking.mutate()}>
         {t('own.choices.revoke')}
@@ -261,25 +216,56 @@ function Device() {
   )
 }
 
-interface PasswordProps {
-  readonly label: string
-  readonly autoComplete: 'current-password' | 'new-password'
-  readonly minLength?: number
-  readonly value: string
-  readonly onChange: (value: string) => void
-}
-
-function PasswordField({ label, onChange, ...input }: PasswordProps) {
+function PasswordForm() {
+  const { t } = useTranslation()
+  const session = useOwnSession()
+  const { register, handleSubmit, reset, formState } = useContractForm(chooseOwnPassword.body, {
+    old: '',
+    password: '',
+  })
+  const setting = useOwnAct({
+    send: (body: z.output<typeof chooseOwnPassword.body>) => call(chooseOwnPassword, { body }),
+    notice: () => ({ text: t('own.choices.passwordChosen') }),
+    makes: 'own-choices',
+    onDone: () => reset(),
+  })
   return (
-    <label className="min-w-60 flex-1">
-      <span className="mb-1 block">{label}</span>
-      <input
-        type="password"
-        required
-        {...input}
-        onChange={event => onChange(event.target.value)}
-        className="w-full rounded-md border border-line-strong bg-raised px-3 py-2"
-      />
-    </label>
+    <form
+      noValidate
+      onSubmit={event => void handleSubmit(body => setting.mutate(body))(event)}
+      className="flex flex-wrap items-start gap-2"
+    >
+      {session.asksOldPassword && (
+        <Field label={t('own.choices.oldPassword')} className="min-w-60 flex-1">
+          {input => (
+            <input
+              {...input}
+              {...register('old')}
+              type="password"
+              autoComplete="current-password"
+              className={inputStyle}
+            />
+          )}
+        </Field>
+      )}
+      <Field
+        label={t('own.choices.password')}
+        problem={formState.errors.password?.message}
+        className="min-w-60 flex-1"
+      >
+        {input => (
+          <input
+            {...input}
+            {...register('password')}
+            type="password"
+            autoComplete="new-password"
+            className={inputStyle}
+          />
+        )}
+      </Field>
+      <Button type="submit" className="mt-7 min-h-10" disabled={setting.isPending}>
+        {t('own.choices.usePassword')}
+      </Button>
+    </form>
   )
 }

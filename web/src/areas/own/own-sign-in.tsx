@@ -1,33 +1,37 @@
-import { useState, type FormEvent } from 'react'
-import { useMutation, useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { useQueryClient } from '@tanstack/react-query'
+import { useWatch } from 'react-hook-form'
+import { z } from 'zod'
 import { useTranslation } from 'react-i18next'
 import { askCode, enterOwn } from '@pendro/contract'
 import { call } from '../../app/api.ts'
+import { useAct } from '../../app/use-act.ts'
+import { useContractForm } from '../../app/use-contract-form.ts'
 import { Button } from '../../parts/buttons.tsx'
+import { Field, FormProblem, inputStyle } from '../../parts/field.tsx'
 import { keptOwn, ownSessionKey, useProblemText } from './own-session.ts'
 
-const field = 'w-full rounded-md border border-line-strong bg-raised px-3 py-2.5 text-[1.05rem]'
+const large = `${inputStyle} py-2.5 text-[1.05rem]`
 
 type Way = 'password' | 'code'
 
-interface Typed {
-  readonly address: string
-  readonly secret: string
-  readonly way: Way
-}
+/** What is typed here; the secret is sent as the password or the code, by the way that was chosen. */
+const typed = z.object({ address: askCode.body.shape.address, secret: z.string().trim().min(1).max(500) })
 
-function useEntering({ address, secret, way }: Typed, onCodeSent: () => void) {
+function useEntering(onCodeSent: () => void) {
   const client = useQueryClient()
-  const entering = useMutation({
-    mutationFn: () =>
+  const entering = useAct({
+    send: ({ address, secret, way }: z.output<typeof typed> & { way: Way }) =>
       call(enterOwn, {
         body: way === 'password' ? { address, password: secret } : { address, code: secret },
       }),
-    onSuccess: session => client.setQueryData(ownSessionKey, keptOwn(session)),
+    onDone: session => void client.setQueryData(ownSessionKey, keptOwn(session)),
+    quiet: true,
   })
-  const asking = useMutation({
-    mutationFn: () => call(askCode, { body: { address } }),
-    onSuccess: onCodeSent,
+  const asking = useAct({
+    send: (address: string) => call(askCode, { body: { address } }),
+    onDone: onCodeSent,
+    quiet: true,
   })
   return { entering, asking }
 }
@@ -36,45 +40,50 @@ function useEntering({ address, secret, way }: Typed, onCodeSent: () => void) {
 export function OwnSignIn({ address: known }: { address: string }) {
   const { t } = useTranslation()
   const problemText = useProblemText()
-  const [address, setAddress] = useState(known)
-  const [secret, setSecret] = useState('')
   const [way, setWay] = useState<Way>('password')
+  const { register, handleSubmit, formState, control, resetField } = useContractForm(typed, {
+    address: known,
+    secret: '',
+  })
+  const address = useWatch({ control, name: 'address' })
   const change = (next: Way) => {
     setWay(next)
-    setSecret('')
+    resetField('secret')
   }
-  const { entering, asking } = useEntering({ address, secret, way }, () => change('code'))
+  const { entering, asking } = useEntering(() => change('code'))
   const problem = entering.error ?? asking.error
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    entering.mutate()
-  }
   return (
-    <form onSubmit={submit} className="mx-auto max-w-md rounded-lg border border-line bg-sheet p-5">
+    <form
+      noValidate
+      onSubmit={event => void handleSubmit(given => entering.mutate({ ...given, way }))(event)}
+      className="mx-auto max-w-md rounded-lg border border-line bg-sheet p-5"
+    >
       <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.signIn.title')}</h1>
       <p className="mb-4 text-ink-2">{t('own.signIn.once')}</p>
-      <label className="mb-3 block">
-        <span className="mb-1 block font-semibold">{t('own.signIn.address')}</span>
-        <input
-          type="email"
-          required
-          autoComplete="username"
-          value={address}
-          onChange={event => setAddress(event.target.value)}
-          className={field}
-        />
-      </label>
+      <Field label={t('own.signIn.address')} problem={formState.errors.address?.message} className="mb-3">
+        {input => (
+          <input {...input} {...register('address')} type="email" autoComplete="username" className={large} />
+        )}
+      </Field>
       {way === 'code' && asking.data && (
         <p role="status" className="mb-3 rounded-md bg-tint px-3 py-2">
           {t('own.signIn.sent', { address, count: asking.data.minutes })}
         </p>
       )}
-      <Secret way={way} secret={secret} onChange={setSecret} />
-      {problem && (
-        <p role="alert" className="mb-4 rounded-md border border-stop/40 bg-amber-tint px-3 py-2 text-stop">
-          {problemText(problem)}
-        </p>
-      )}
+      <Field label={t(`own.signIn.${way}`)} problem={formState.errors.secret?.message} className="mb-4">
+        {input => (
+          <input
+            key={way}
+            {...input}
+            {...register('secret')}
+            type={way === 'password' ? 'password' : 'text'}
+            inputMode={way === 'code' ? 'numeric' : undefined}
+            autoComplete={way === 'password' ? 'current-password' : 'one-time-code'}
+            className={large}
+          />
+        )}
+      </Field>
+      {problem && <FormProblem className="mb-4">{problemText(problem)}</FormProblem>}
       <Button
         kind="main"
         type="submit"
@@ -86,35 +95,10 @@ export function OwnSignIn({ address: known }: { address: string }) {
       <Ways
         way={way}
         disabled={asking.isPending || !address.includes('@')}
-        onCode={() => asking.mutate()}
+        onCode={() => asking.mutate(address)}
         onPassword={() => change('password')}
       />
     </form>
-  )
-}
-
-interface SecretProps {
-  readonly way: Way
-  readonly secret: string
-  readonly onChange: (secret: string) => void
-}
-
-function Secret({ way, secret, onChange }: SecretProps) {
-  const { t } = useTranslation()
-  return (
-    <label className="mb-4 block">
-      <span className="mb-1 block font-semibold">{t(`own.signIn.${way}`)}</span>
-      <input
-        key={way}
-        type={way === 'password' ? 'password' : 'text'}
-        inputMode={way === 'code' ? 'numeric' : undefined}
-        required
-        autoComplete={way === 'password' ? 'current-password' : 'one-time-code'}
-        value={secret}
-        onChange={event => onChange(event.target.value)}
-        className={field}
-      />
-    </label>
   )
 }
 

@@ -1,11 +1,10 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useMemo } from 'react'
-import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
+import { useInfiniteQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
 import { readRecord, undoRuling, type RecordLine } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { call } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
@@ -14,6 +13,7 @@ import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { sentenceOf } from './record-text.ts'
+import { useAct } from '../../app/use-act.ts'
 
 const whoChoices = ['staffers', 'me', 'pendro', 'everybody'] as const
 const whatChoices = [
@@ -247,25 +247,18 @@ const undoable: ReadonlySet<string> = new Set(['ruling', 'lists', 'upkeep', 'imp
 function UndoFromHere({ line }: { line: RecordLine }) {
   const { t } = useTranslation()
   const session = useSession()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
+  const undoing = useAct({
+    send: (id: number) => call(undoRuling, { params: { id } }),
+    notice: ({ stayedReleased }) => ({
+      text: stayedReleased > 0 ? t('ruling.undoneBut', { count: stayedReleased }) : t('ruling.undone'),
+    }),
+    makes: 'undone-from-afar',
+  })
   if (!undoable.has(line.act) || line.rulingId === null || !mayWrite(session)) return <span />
   if (line.undone) return <span className="text-ink-2">{t('record.undone')}</span>
-  const undo = async (id: number) => {
-    try {
-      const { stayedReleased } = await call(undoRuling, { params: { id } })
-      show({
-        tone: 'done',
-        text: stayedReleased > 0 ? t('ruling.undoneBut', { count: stayedReleased }) : t('ruling.undone'),
-      })
-      await client.invalidateQueries()
-    } catch (error) {
-      show({ tone: 'problem', text: problemOf(error).text })
-    }
-  }
   const id = line.rulingId
   return (
-    <Button kind="link" onClick={() => void undo(id)}>
+    <Button kind="link" disabled={undoing.isPending} onClick={() => undoing.mutate(id)}>
       {t('record.undo')}
     </Button>
   )

@@ -1,5 +1,5 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { keepPreviousData, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import {
   previewRuling,
@@ -9,12 +9,12 @@ import {
   type RulingSentence,
 } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { ReachView } from '../../parts/reach.tsx'
 import { useDelayed } from '../../parts/use-delayed.ts'
 import { useRuling } from './ruling-store.ts'
+import { useAct } from '../../app/use-act.ts'
 
 interface Props {
   readonly sheet: DeliverySheet
@@ -81,15 +81,10 @@ function Reach({ targets, sentence }: Omit<Props, 'sheet'>) {
 /** A proper sender offers a way out that works better than any block. */
 function OwnWayOut({ sheet }: { sheet: DeliverySheet }) {
   const { t } = useTranslation()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
-  const asking = useMutation({
-    mutationFn: () => call(unsubscribe, { params: { id: sheet.row.id }, body: {} }),
-    onSuccess: ({ host }) => {
-      show({ tone: 'done', text: t('reach.unsubscribed', { host }) })
-      void client.invalidateQueries({ queryKey: queryKeyOf('sheet') })
-    },
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+  const asking = useAct({
+    send: () => call(unsubscribe, { params: { id: sheet.row.id }, body: {} }),
+    notice: ({ host }) => ({ text: t('reach.unsubscribed', { host }) }),
+    makes: 'unsubscribed',
   })
   return (
     <p>

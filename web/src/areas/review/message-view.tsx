@@ -1,14 +1,12 @@
-import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent } from 'react'
-import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { FileText, FileWarning, Paperclip } from 'lucide-react'
 import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
 import { sayWhy, type DeliverySheet } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { call } from '../../app/api.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { useNumbers } from '../../app/times.ts'
+import { useAct } from '../../app/use-act.ts'
 
 /** The message in a frame in which nothing can run, load or lead anywhere. */
 export function MessageView({ sheet }: { sheet: DeliverySheet }) {
@@ -82,13 +80,10 @@ export function MessageView({ sheet }: { sheet: DeliverySheet }) {
 /** A message in a colleague's own mailbox is opened with a reason. */
 function Why({ id }: { id: number }) {
   const { t } = useTranslation()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
   const [reason, setReason] = useState('')
-  const saying = useMutation({
-    mutationFn: () => call(sayWhy, { params: { id }, body: { reason } }),
-    onSuccess: () => void client.invalidateQueries({ queryKey: queryKeyOf('sheet') }),
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+  const saying = useAct({
+    send: () => call(sayWhy, { params: { id }, body: { reason } }),
+    makes: 'reading-allowed',
   })
   const submit = (event: FormEvent) => {
     event.preventDefault()

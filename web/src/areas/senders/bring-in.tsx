@@ -1,6 +1,6 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type DragEvent } from 'react'
-import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
@@ -15,7 +15,7 @@ import {
   type LineOutcome,
   type Said,
 } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
+import { call } from '../../app/api.ts'
 import { useNotices } from '../../app/notices.ts'
 import { useSession } from '../../app/session.ts'
 import { useAct } from '../../app/use-act.ts'
@@ -349,22 +349,16 @@ function Take({ status }: { status: ImportStatus }) {
   const { t } = useTranslation()
   const client = useQueryClient()
   const navigate = useNavigate()
-  const show = useNotices(state => state.show)
   const [reason, setReason] = useState('')
-  const fail = (error: unknown) => show({ tone: 'problem', text: problemOf(error).text })
-  const taking = useMutation({
-    mutationFn: () => call(takeImport, { params: { id: status.id }, body: { reason } }),
-    onSuccess: data => client.setQueryData(queryKeyOf('import', status.id), data),
-    onError: fail,
+  const taking = useAct({
+    send: () => call(takeImport, { params: { id: status.id }, body: { reason } }),
+    onDone: data => void client.setQueryData(queryKeyOf('import', status.id), data),
   })
-  const undoing = useMutation({
-    mutationFn: () => call(undoRuling, { params: { id: status.rulingId ?? 0 } }),
-    onSuccess: () => {
-      show({ tone: 'done', text: t('ruling.undone') })
-      void client.invalidateQueries()
-      void navigate('/senders')
-    },
-    onError: fail,
+  const undoing = useAct({
+    send: () => call(undoRuling, { params: { id: status.rulingId ?? 0 } }),
+    notice: () => ({ text: t('ruling.undone') }),
+    makes: 'undone-from-afar',
+    onDone: () => void navigate('/senders'),
   })
   const added = status.counts.added ?? 0
   if (status.state === 'taken')

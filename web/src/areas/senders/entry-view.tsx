@@ -1,11 +1,8 @@
-import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState } from 'react'
-import { useMutation, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import { askForEveryone, type EntrySheet } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { call } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
@@ -16,6 +13,7 @@ import { useDraft } from './draft-store.ts'
 import type { Panel } from './filter.ts'
 import { SidePanel } from './side-panel.tsx'
 import { useEntrySheet } from './use-senders.ts'
+import { useAct } from '../../app/use-act.ts'
 
 /** One entry: what it says and why, what it did, who keeps the same, and its history. */
 export function EntryView({
@@ -146,10 +144,8 @@ function Acts({ sheet: { row } }: { sheet: EntrySheet }) {
 
 function AskForm({ sheet, onDone }: { sheet: EntrySheet['row']; onDone: () => void }) {
   const { t } = useTranslation()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
-  const asking = useMutation({
-    mutationFn: (reason: string) =>
+  const asking = useAct({
+    send: (reason: string) =>
       call(askForEveryone, {
         body: {
           pattern: sheet.patternText,
@@ -158,12 +154,9 @@ function AskForm({ sheet, onDone }: { sheet: EntrySheet['row']; onDone: () => vo
           reason,
         },
       }),
-    onSuccess: () => {
-      show({ tone: 'done', text: t('senders.request.sent') })
-      void client.invalidateQueries({ queryKey: queryKeyOf('senders') })
-      onDone()
-    },
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+    notice: () => ({ text: t('senders.request.sent') }),
+    makes: 'senders-worked',
+    onDone,
   })
   return (
     <form

@@ -1,6 +1,6 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type ReactNode } from 'react'
-import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import {
@@ -15,7 +15,6 @@ import {
   type TidyKind,
 } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
@@ -25,6 +24,7 @@ import { Empty, Failed } from '../../parts/states.tsx'
 import { factsText } from './finding-text.ts'
 import { SidePanel } from './side-panel.tsx'
 import { useListActs } from './use-senders.ts'
+import { useAct } from '../../app/use-act.ts'
 
 const isTidy = (kind: FindingKind): kind is TidyKind => tidyKind.safeParse(kind).success
 
@@ -265,12 +265,9 @@ function Changes({
 }
 
 function useAside() {
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
-  return useMutation({
-    mutationFn: (body: { key: string; reason?: string; back?: boolean }) => call(setAside, { body }),
-    onSuccess: () => void client.invalidateQueries({ queryKey: queryKeyOf('senders') }),
-    onError: error => show({ tone: 'problem', text: problemOf(error).text }),
+  return useAct({
+    send: (body: { key: string; reason?: string; back?: boolean }) => call(setAside, { body }),
+    makes: 'senders-worked',
   })
 }
 

@@ -96,7 +96,7 @@ function Open({ request }: { request: EntryRequest }) {
   const declining = useAct({
     send: () => give(false),
     notice: () => ({ text: t('senders.request.declined') }),
-    makes: 'request-declined',
+    makes: 'senders-worked',
   })
   const approve = () =>
     run(async () => {

@@ -1,12 +1,6 @@
 import { queryKeyOf, makeStale } from '../../app/query-keys.ts'
 import { useCallback, useEffect, useRef } from 'react'
-import {
-  keepPreviousData,
-  useInfiniteQuery,
-  useMutation,
-  useQuery,
-  useQueryClient,
-} from '@tanstack/react-query'
+import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import {
   entrySheet,
@@ -21,6 +15,7 @@ import { useLiveEvents } from '../../app/live.ts'
 import { useNotices } from '../../app/notices.ts'
 import { useDraft } from './draft-store.ts'
 import type { Filter } from './filter.ts'
+import { useAct } from '../../app/use-act.ts'
 
 export function useEntryRows(filter: Filter) {
   return useInfiniteQuery({
@@ -125,13 +120,10 @@ export function useListActs() {
     [applied, refresh, show, t, undo],
   )
 
-  const acting = useMutation({
-    mutationFn: (act: () => Promise<AppliedChange>) => act(),
-    onSuccess: told,
-    onError: error => {
-      show({ tone: 'problem', text: problemOf(error).text })
-      if (problemOf(error).status === 409) refresh()
-    },
+  const acting = useAct({
+    send: (act: () => Promise<AppliedChange>) => act(),
+    makes: 'list-changed',
+    onDone: told,
   })
   return { busy: acting.isPending, run: acting.mutate, undo, refresh }
 }

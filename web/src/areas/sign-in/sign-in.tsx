@@ -1,12 +1,16 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { lazy, Suspense, useState, type FormEvent } from 'react'
+import { lazy, Suspense } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Navigate, useLocation } from 'react-router'
-import { setUpNeeded } from '@pendro/contract'
+import { setUpNeeded, signIn } from '@pendro/contract'
+import type { z } from 'zod'
 import { call, problemOf } from '../../app/api.ts'
 import { enter, useSessionQuery } from '../../app/session.ts'
+import { useAct } from '../../app/use-act.ts'
+import { useContractForm } from '../../app/use-contract-form.ts'
 import { Button } from '../../parts/buttons.tsx'
+import { Field, FormProblem, inputStyle } from '../../parts/field.tsx'
 
 // Once in the life of an installation.
 const FirstSetUp = lazy(() =>
@@ -60,51 +64,49 @@ function Beside() {
   )
 }
 
-const field =
-  'w-full rounded-md border border-line-strong bg-raised px-3 py-2.5 text-[1.05rem] outline-offset-1'
+const large = `${inputStyle} py-2.5 text-[1.05rem] outline-offset-1`
 
 function Form() {
   const { t } = useTranslation()
   const client = useQueryClient()
-  const [problem, setProblem] = useState('')
-  const [busy, setBusy] = useState(false)
-  const submit = async (event: FormEvent<HTMLFormElement>) => {
-    event.preventDefault()
-    const form = new FormData(event.currentTarget)
-    setBusy(true)
-    setProblem('')
-    try {
-      await enter(client, { signIn: String(form.get('signIn')), password: String(form.get('password')) })
-    } catch (error) {
-      setProblem(problemOf(error).text)
-    } finally {
-      setBusy(false)
-    }
-  }
+  const { register, handleSubmit, formState } = useContractForm(signIn.body, { signIn: '', password: '' })
+  const { errors } = formState
+  const entering = useAct({
+    send: (given: z.output<typeof signIn.body>) => enter(client, given),
+    quiet: true,
+  })
   return (
-    <form onSubmit={event => void submit(event)} className="w-full max-w-sm">
+    <form
+      noValidate
+      onSubmit={event => void handleSubmit(given => entering.mutate(given))(event)}
+      className="w-full max-w-sm"
+    >
       <div className="mb-8 flex items-center gap-3 font-serif text-[1.7rem] font-semibold">
         <img src="/mark.svg" alt="" className="size-10" />
         Pendro
       </div>
       <h1 className="mb-5 font-serif text-[1.35rem] font-semibold">{t('signIn.title')}</h1>
-      <label className="mb-4 block">
-        <span className="mb-1 block font-semibold">{t('signIn.name')}</span>
-        <input name="signIn" required autoFocus autoComplete="username" className={field} />
-      </label>
-      <label className="mb-5 block">
-        <span className="mb-1 block font-semibold">{t('signIn.password')}</span>
-        <input name="password" type="password" required autoComplete="current-password" className={field} />
-      </label>
-      {problem !== '' && (
-        <p role="alert" className="mb-4 rounded-md border border-stop/40 bg-amber-tint px-3 py-2 text-stop">
-          {problem}
-        </p>
-      )}
+      <Field label={t('signIn.name')} problem={errors.signIn?.message} className="mb-4">
+        {input => (
+          <input {...input} {...register('signIn')} autoFocus autoComplete="username" className={large} />
+        )}
+      </Field>
+      <Field label={t('signIn.password')} problem={errors.password?.message} className="mb-5">
+        {input => (
+          <input
+            {...input}
+            {...register('password')}
+            type="password"
+            autoComplete="current-password"
+            className={large}
+          />
+        )}
+      </Field>
+      {entering.isError && <FormProblem className="mb-4">{problemOf(entering.error).text}</FormProblem>}
       <Button
         kind="main"
         type="submit"
-        disabled={busy}
+        disabled={entering.isPending}
         className="w-full justify-center py-2.5 text-[1.05rem]"
       >
         {t('signIn.go')}

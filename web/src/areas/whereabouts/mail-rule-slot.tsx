@@ -1,14 +1,14 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { useMutation, useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
 import { readMailRule, switchMailRule, type MailRuleSheet } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
-import { useNotices } from '../../app/notices.ts'
+import { call } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { SlotPanel } from '../../parts/sentence-slot.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
+import { useAct } from '../../app/use-act.ts'
 
 /** A mail rule in a sentence; its panel says what the rule does and what would be without it. */
 export function MailRuleSlot({ id, name }: { id: number; name: string }) {
@@ -23,8 +23,6 @@ export function MailRuleSlot({ id, name }: { id: number; name: string }) {
 function RulePanel({ id, onDone }: { id: number; onDone: () => void }) {
   const { t, i18n } = useTranslation()
   const session = useSession()
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
   const {
     data: rule,
     error,
@@ -33,21 +31,17 @@ function RulePanel({ id, onDone }: { id: number; onDone: () => void }) {
     queryKey: queryKeyOf('mail-rule', id),
     queryFn: ({ signal }) => call(readMailRule, { params: { id }, signal }),
   })
-  const switching = useMutation({
-    mutationFn: (on: boolean) => call(switchMailRule, { params: { id }, body: { on } }),
-    onSuccess: (_done, on) => {
-      show({
-        tone: 'done',
-        text: t(on ? 'whereabouts.rule.on' : 'whereabouts.rule.off', {
-          rule: rule?.name,
-          name: rule?.mailboxName,
-        }),
-        action: { label: t('whereabouts.rule.undo'), run: () => switching.mutate(!on) },
-      })
-      onDone()
-    },
-    onError: problem => show({ tone: 'problem', text: problemOf(problem).text }),
-    onSettled: () => void client.invalidateQueries({ queryKey: queryKeyOf('mail-rule', id) }),
+  const switching = useAct({
+    send: (on: boolean) => call(switchMailRule, { params: { id }, body: { on } }),
+    notice: (_done, on) => ({
+      text: t(on ? 'whereabouts.rule.on' : 'whereabouts.rule.off', {
+        rule: rule?.name,
+        name: rule?.mailboxName,
+      }),
+      action: { label: t('whereabouts.rule.undo'), run: () => switching.mutate(!on) },
+    }),
+    makes: 'mail-rule-switched',
+    onDone,
   })
   if (error && !rule) return <Failed error={error} onAgain={() => void refetch()} />
   if (!rule) return <SkeletonRows count={2} height={32} />

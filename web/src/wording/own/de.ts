@@ -1,6 +1,15 @@
 export const own = {
   times: { today: 'heute', yesterday: 'gestern' },
   notice: { close: 'Diese Meldung schließen' },
+  form: {
+    missing: 'Das wird gebraucht.',
+    tooShort_one: 'Mindestens {{count}} Zeichen.',
+    tooShort_other: 'Mindestens {{count}} Zeichen.',
+    tooLong_one: 'Höchstens {{count}} Zeichen.',
+    tooLong_other: 'Höchstens {{count}} Zeichen.',
+    address: 'Das ist keine E-Mail-Adresse.',
+    notThis: 'Das geht hier nicht. Bitte prüfen Sie es.',
+  },
   failed: { title: 'Das hat nicht geklappt', offline: 'Keine Verbindung', again: 'Erneut versuchen' },
   own: {
     title: 'Für Sie zurückgehalten',

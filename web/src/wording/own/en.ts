@@ -1,6 +1,15 @@
 /** What colleagues read on their own pages. */
 export const own = {
   times: { today: 'today', yesterday: 'yesterday' },
+  form: {
+    missing: 'This is needed.',
+    tooShort_one: 'Use at least {{count}} character.',
+    tooShort_other: 'Use at least {{count}} characters.',
+    tooLong_one: 'Use at most {{count}} character.',
+    tooLong_other: 'Use at most {{count}} characters.',
+    address: 'This is not an email address.',
+    notThis: 'This can’t be used here. Please check it.',
+  },
   notice: { close: 'Close this message' },
   failed: { title: 'That did not work', offline: 'No connection', again: 'Try again' },
   own: {

@@ -1,6 +1,15 @@
 export const own = {
   times: { today: 'i dag', yesterday: 'i går' },
   notice: { close: 'Lukk denne meldingen' },
+  form: {
+    missing: 'Dette må fylles ut.',
+    tooShort_one: 'Bruk minst {{count}} tegn.',
+    tooShort_other: 'Bruk minst {{count}} tegn.',
+    tooLong_one: 'Bruk høyst {{count}} tegn.',
+    tooLong_other: 'Bruk høyst {{count}} tegn.',
+    address: 'Dette er ikke en e-postadresse.',
+    notThis: 'Dette kan ikke brukes her. Sjekk det en gang til.',
+  },
   failed: { title: 'Det gikk ikke', offline: 'Ingen forbindelse', again: 'Prøv igjen' },
   own: {
     title: 'E-post som er holdt tilbake for deg',

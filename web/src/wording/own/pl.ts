@@ -1,6 +1,19 @@
 export const own = {
   times: { today: 'dzisiaj', yesterday: 'wczoraj' },
   notice: { close: 'Zamknij ten komunikat' },
+  form: {
+    missing: 'To pole jest wymagane.',
+    tooShort_one: 'Użyj co najmniej {{count}} znaku.',
+    tooShort_few: 'Użyj co najmniej {{count}} znaków.',
+    tooShort_many: 'Użyj co najmniej {{count}} znaków.',
+    tooShort_other: 'Użyj co najmniej {{count}} znaku.',
+    tooLong_one: 'Użyj najwyżej {{count}} znaku.',
+    tooLong_few: 'Użyj najwyżej {{count}} znaków.',
+    tooLong_many: 'Użyj najwyżej {{count}} znaków.',
+    tooLong_other: 'Użyj najwyżej {{count}} znaku.',
+    address: 'To nie jest adres e-mail.',
+    notThis: 'Tego nie można tu użyć. Sprawdź to jeszcze raz.',
+  },
   failed: { title: 'Nie udało się', offline: 'Brak połączenia', again: 'Spróbuj ponownie' },
   own: {
     title: 'Zatrzymane wiadomości',
