@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
-import { useWatch } from 'react-hook-form'
+import { useWatch, type UseFormRegisterReturn } from 'react-hook-form'
 import { z } from 'zod'
 import { useTranslation } from 'react-i18next'
 import { askCode, enterOwn } from '@pendro/contract'
@@ -70,19 +70,7 @@ export function OwnSignIn({ address: known }: { address: string }) {
           {t('own.signIn.sent', { address, count: asking.data.minutes })}
         </p>
       )}
-      <Field label={t(`own.signIn.${way}`)} problem={formState.errors.secret?.message} className="mb-4">
-        {input => (
-          <input
-            key={way}
-            {...input}
-            {...register('secret')}
-            type={way === 'password' ? 'password' : 'text'}
-            inputMode={way === 'code' ? 'numeric' : undefined}
-            autoComplete={way === 'password' ? 'current-password' : 'one-time-code'}
-            className={large}
-          />
-        )}
-      </Field>
+      <Secret way={way} field={register('secret')} problem={formState.errors.secret?.message} />
       {problem && <FormProblem className="mb-4">{problemText(problem)}</FormProblem>}
       <Button
         kind="main"
@@ -99,6 +87,31 @@ export function OwnSignIn({ address: known }: { address: string }) {
         onPassword={() => change('password')}
       />
     </form>
+  )
+}
+
+interface SecretProps {
+  readonly way: Way
+  readonly field: UseFormRegisterReturn
+  readonly problem: string | undefined
+}
+
+function Secret({ way, field, problem }: SecretProps) {
+  const { t } = useTranslation()
+  return (
+    <Field label={t(`own.signIn.${way}`)} problem={problem} className="mb-4">
+      {input => (
+        <input
+          key={way}
+          {...input}
+          {...field}
+          type={way === 'password' ? 'password' : 'text'}
+          inputMode={way === 'code' ? 'numeric' : undefined}
+          autoComplete={way === 'password' ? 'current-password' : 'one-time-code'}
+          className={large}
+        />
+      )}
+    </Field>
   )
 }
 

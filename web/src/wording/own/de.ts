@@ -200,6 +200,8 @@ export const own = {
       ALREADY_RULED: 'Das hat inzwischen jemand anders entschieden.',
       WRONG_STATE: 'Die Nachricht ist inzwischen woanders. Diese Seite zeigt, wo.',
       SEALED: 'Die Nachricht enthält etwas Schädliches. Niemand kann sie an Sie schicken.',
+      BAD_CURSOR: 'Diese Stelle der Liste gibt es nicht. Beginnen Sie oben.',
+      SOURCE_GONE: 'Die Nachricht selbst ist nicht mehr da, nur noch Absender und Betreff.',
       DELIVERY_NOT_FOUND: 'Sie haben keine solche Nachricht.',
       BAD_PATTERN:
         'Das ist kein Absender. Schreiben Sie eine Adresse, eine Domain oder eine Mailingliste in spitzen Klammern.',

@@ -198,6 +198,8 @@ export const own = {
       ALREADY_RULED: 'Somebody else has already decided this.',
       WRONG_STATE: 'It has changed in the meantime. This page shows where it is now.',
       SEALED: 'It contains something harmful. Nobody can send it to you.',
+      BAD_CURSOR: 'There is no such place in the list. Start again from the top.',
+      SOURCE_GONE: 'The message itself is no longer kept, only who sent it and its subject.',
       DELIVERY_NOT_FOUND: 'You have no such message.',
       BAD_PATTERN:
         'Pendro can’t use that as a sender. Enter an address, a domain, or a mailing list in angle brackets: <list-id>.',

@@ -195,6 +195,8 @@ export const own = {
       ALREADY_RULED: 'Dette har noen andre allerede avgjort.',
       WRONG_STATE: 'Meldingen er flyttet i mellomtiden. Denne siden viser hvor den er nå.',
       SEALED: 'Den inneholder noe skadelig. Ingen kan sende den til deg.',
+      BAD_CURSOR: 'Det finnes ikke noe slikt sted i listen. Begynn øverst.',
+      SOURCE_GONE: 'Selve meldingen er ikke lenger her, bare avsender og emne.',
       DELIVERY_NOT_FOUND: 'Du har ingen slik melding.',
       BAD_PATTERN:
         'Dette er ikke en gyldig avsender. Skriv en adresse, et domene eller en e-postliste i vinkelparenteser: <list-id>.',

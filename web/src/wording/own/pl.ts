@@ -220,6 +220,8 @@ export const own = {
       ALREADY_RULED: 'Ktoś inny już o tym zdecydował.',
       WRONG_STATE: 'Wiadomość jest już gdzie indziej. Ta strona pokazuje gdzie.',
       SEALED: 'Wiadomość zawiera coś szkodliwego. Nikt nie może jej do Ciebie wysłać.',
+      BAD_CURSOR: 'Nie ma takiego miejsca na liście. Zacznij od góry.',
+      SOURCE_GONE: 'Samej wiadomości już nie ma, pozostał tylko nadawca i temat.',
       DELIVERY_NOT_FOUND: 'Nie masz takiej wiadomości.',
       BAD_PATTERN:
         'To nie jest poprawny nadawca. Podaj adres, domenę albo listę wysyłkową w nawiasach ostrokątnych: <list-id>.',
