@@ -5,7 +5,7 @@ export default {
   vitest: { configFile: 'scripts/mutate/vitest.config.ts', related: false },
   coverageAnalysis: 'perTest',
   mutate: ['core/src/**/*.ts', '!core/src/types.d.ts'],
-  ignorePatterns: ['/*', '!core', '!contract', '!demo', '!scripts', '!tsconfig*.json'],
+  ignorePatterns: ['/*', '!core', '!contract', '!demo', '!scripts', '!web', 'web/dist', '!tsconfig*.json'],
   tempDirName: '.pendro/mutants',
   reporters: ['progress-append-only', 'clear-text', 'json'],
   jsonReporter: { fileName: '.pendro/mutants.json' },

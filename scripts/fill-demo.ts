@@ -347,7 +347,6 @@ const reasons = [
   'Answer to our question',
   'Expected since Monday',
   'Found in Review',
-  '',
 ]
 
 const log = createLog('silent')

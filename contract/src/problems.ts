@@ -20,6 +20,8 @@ export const problems = {
     text: 'This entry lets in mail from many unrelated senders or from our own domain. Give a reason.',
     when: {
       decline: 'Say why you decline it. Whoever asked will read your reason.',
+      against:
+        'The evidence speaks against letting this in. Say why you release it; the record shows your reason.',
       'leave-finding': 'Say why you leave it as it is. Whoever sees it next will want to know.',
     },
   },

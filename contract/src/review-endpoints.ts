@@ -70,6 +70,8 @@ export const deliverySheet = endpoint({
   params: z.object({ id: idInPath }),
   response: z.object({
     row: reviewRow,
+    /** What makes the evidence point where `row.points` says; a word of the wording. */
+    pointsWhy: z.string(),
     addressUsed: z.string(),
     mailboxAddress: z.string(),
     mailboxTimeZone: z.string(),
@@ -193,6 +195,9 @@ export const applyRuling = endpoint({
     'BAD_PATTERN',
     'NEEDS_REASON',
     'NOTHING_TO_DO',
+    'NEEDS_REASON',
+    'ALREADY_ASKED',
+    'BLOCKS_OWN_DOMAIN',
     'NO_SENDER',
     'UNTIL_PASSED',
     'NEEDS_STEWARD',

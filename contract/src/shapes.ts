@@ -1,7 +1,16 @@
 import { z } from 'zod'
-import { deliveryStates } from '@pendro/core/delivery'
+import { deliveryStates, directions } from '@pendro/core/delivery'
 
-export { endsByItself, hasArrived, isKeptBack, isUndecided, personalActs } from '@pendro/core/delivery'
+export {
+  endsByItself,
+  hasArrived,
+  isAgainstEvidence,
+  isKeptBack,
+  isUndecided,
+  mayApplyByKey,
+  personalActs,
+  startingAct,
+} from '@pendro/core/delivery'
 
 /** The number of a row. */
 export const id = z.number().int().positive()
@@ -100,6 +109,8 @@ export const reviewRow = z.object({
   /** The two findings that weigh most towards junk, or the entry or harm that decided. */
   reasons: z.array(z.object({ finding: z.string(), facts: evidence.shape.facts })),
   attachments: z.number().int(),
+  /** Where the evidence points; releasing what it speaks against asks for a reason. */
+  points: z.enum(directions),
   clusterKey: z.string(),
   /** Deliveries and colleagues of the cluster under the same filter; 1 and 1 for a single message. */
   clusterDeliveries: z.number().int(),
@@ -151,7 +162,8 @@ export const rulingSentence = z.object({
   width: width.default('address'),
   /** A pattern typed by hand, in place of the width. */
   pattern: z.string().max(400).optional(),
-  for: z.enum(['colleague', 'everyone']).default('colleague'),
+  /** 'request': no entry is made; the stewards are asked to make it one for everybody. */
+  for: z.enum(['colleague', 'everyone', 'request']).default('colleague'),
   /** The last day it counts, in the organisation's time zone; without it, for good. */
   until: day.optional(),
   withoutAuthentication: z.boolean().default(false),

@@ -136,7 +136,11 @@ function plainly(
   )
   if (binding) return { state: binding === 'safe' ? 'inbox' : 'quarantined', by: 'binding' }
   const own = verdictOf(register.mailbox, 'safe')
-  if (own) return { state: own === 'safe' ? 'inbox' : 'junk', by: 'personal' }
+  // A blocked entry: personal → junk; where the score alone would have been stricter, the stricter of the two.
+  const strict =
+    mailbox.filtering &&
+    (facts.unreadable || score >= mailbox.limits.quarantined || score >= mailbox.limits.nearCertain)
+  if (own) return { state: own === 'safe' ? 'inbox' : strict ? 'quarantined' : 'junk', by: 'personal' }
   const ours = verdictOf(
     register.organisation.filter(e => !e.binding),
     'blocked',

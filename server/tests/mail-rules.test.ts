@@ -145,7 +145,8 @@ describe('stage 5 of the path', () => {
       folder: string | null
       rule_says: string
     }>(server.db, 'SELECT state, bound_for, folder, rule_says FROM deliveries WHERE id = :id', { id })
-    expect(row).toMatchObject({ bound_for: 'junk', folder: null, rule_says: 'moved' })
+    // The colleague's block says junk; the score would quarantine, and the stricter holds.
+    expect(row).toMatchObject({ state: 'quarantined', folder: null, rule_says: 'moved' })
     expect(await rulesLine(id)).toMatchObject({ outcome: 'late', rules: [{ id: ruleId }] })
     await forget('ingrid')
   })

@@ -31,3 +31,16 @@ export {
   type Moving,
   type PlannedMove,
 } from './transitions.ts'
+export {
+  directions,
+  isAgainstEvidence,
+  mayApplyByKey,
+  pointing,
+  startingAct,
+  type Direction,
+  type DirectionReason,
+  type MessageAct,
+  type Pointing,
+  type PointingFacts,
+  type Since,
+} from './stance.ts'

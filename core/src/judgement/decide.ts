@@ -123,9 +123,18 @@ export function decide(
     limit: scored.limit,
     verdict: scored.verdict,
   })
-  const { state, leftOut } = settled?.outcome ?? scored.outcome
+  const outcome = settled?.outcome ?? scored.outcome
+  // A personal block never weakens: the score's place holds where it is the stricter one, and where the score is asked at all.
+  const isPersonalBlock = mailbox.filtering && settled?.by === 'personal' && settled.outcome.state === 'junk'
+  const { state, leftOut } = isPersonalBlock ? stricter(outcome, scored.outcome) : outcome
   return { state, leftOut, decidedBy: settled?.by ?? 'score', path }
 }
+
+/** Of two places the one that keeps back more. */
+const stricter = (one: Outcome, other: Outcome): Outcome =>
+  strictness(other) > strictness(one) ? other : one
+const strictness = ({ state, leftOut }: Outcome): number =>
+  state === 'quarantined' ? (leftOut ? 3 : 2) : state === 'junk' ? 1 : 0
 
 const listStages = ['binding', 'personal', 'organisation'] as const
 const inbox: Outcome = { state: 'inbox', leftOut: false }

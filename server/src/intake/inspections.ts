@@ -270,7 +270,7 @@ async function sealPath(db: Database, tx: Tx, deliveryId: number): Promise<void>
   await update(
     db,
     Deliveries,
-    { reasons: [{ finding: 'harm', facts: { name: 'attachment' } }] },
+    { reasons: [{ finding: 'harm', facts: { name: 'attachment' } }], points: 'against' },
     { id: deliveryId },
     tx,
   )

@@ -12,7 +12,7 @@ import { EnquiryQueue } from '../db/models/whereabouts.ts'
 import { idAt, insert } from '../db/rows.ts'
 import { mailboxPolicy, type Organisation } from '../db/organisation.ts'
 import { growClusters } from '../judging/clusters.ts'
-import type { Judged, JudgedDelivery } from '../judging/judge.ts'
+import { pointsOf, type Judged, type JudgedDelivery } from '../judging/judge.ts'
 import { announce } from '../live/events.ts'
 import { enqueue } from '../outbox/queue.ts'
 import { shownFrom } from '../reading/shown-from.ts'
@@ -62,6 +62,7 @@ interface NewDelivery {
     | 'from_address'
     | 'subject'
     | 'reasons'
+    | 'points'
     | 'attachments'
   >
 }
@@ -149,6 +150,7 @@ function newDelivery(
       left_out: decision.leftOut,
       ...shownFrom(message),
       reasons: reasonsOf(judged),
+      points: pointsOf(judged).direction,
       attachments: Math.min(255, attached),
     },
   }

@@ -1,5 +1,6 @@
 import type { EntryBrief, PathLineShape } from '@pendro/contract'
 import type { Address } from '@pendro/core/address'
+import { pointing, type Pointing } from '@pendro/core/delivery'
 import {
   decide,
   findHarm,
@@ -183,3 +184,26 @@ export function showLine(line: PathLine, shown: ReadonlyMap<number, EntryBrief>)
       }
   }
 }
+
+/** Where the evidence of a judged or kept delivery points; of what is kept with it, so that it points the same way later. */
+export function pointsOf({
+  score,
+  evidence,
+  path,
+}: {
+  readonly score: number
+  readonly evidence: readonly Pick<Evidence, 'finding'>[]
+  readonly path: readonly PathLineShape[]
+}): Pointing {
+  const verdict = path.find(({ stage }) => stage === 'score')?.facts.verdict
+  return pointing({
+    score,
+    findings: new Set(evidence.map(({ finding }) => finding)),
+    path,
+    verdict: isVerdict(verdict) ? verdict : 'under',
+  })
+}
+
+const verdicts = ['under', 'aside', 'junk', 'quarantined', 'near-certain', 'unreadable'] as const
+const isVerdict = (text: unknown): text is (typeof verdicts)[number] =>
+  verdicts.some(verdict => verdict === text)

@@ -63,13 +63,14 @@ export interface DeliveryRow extends Pick<
   | 'reasons'
   | 'attachments'
   | 'cluster_key'
+  | 'points'
 > {
   readonly mailbox_name: string
   readonly asked_for: number
 }
 
 const columns = `d.id, d.message_id, d.state, d.received_at, d.expires_at, d.score, d.from_name, d.from_address, d.subject,
-  d.mailbox_id, d.reasons, d.attachments, d.cluster_key`
+  d.mailbox_id, d.reasons, d.attachments, d.cluster_key, d.points`
 
 /** Names are joined to the page only, not to what is searched for it. */
 const withNames = (sql: string) =>
@@ -329,6 +330,7 @@ export function toReviewRow(row: DeliveryRow, cluster = { deliveries: 1, colleag
     mailboxId: row.mailbox_id,
     mailboxName: row.mailbox_name,
     reasons: [...row.reasons],
+    points: row.points,
     attachments: row.attachments,
     clusterKey: row.cluster_key,
     clusterDeliveries: cluster.deliveries,

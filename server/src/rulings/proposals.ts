@@ -1,18 +1,27 @@
 import type { RulingSentence } from '@pendro/contract'
-import { isBindingByDefault, type ProposedEntry } from '@pendro/core/rulings'
-import { displayPattern, patternAtWidth, type SenderPattern } from '@pendro/core/senders'
+import { findRefusal, isBindingByDefault, type ProposedEntry } from '@pendro/core/rulings'
+import { displayPattern, patternAtWidth, patternText, type SenderPattern } from '@pendro/core/senders'
 import { select, type Database, type Tx } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import type { Messages } from '../db/models/messages.ts'
 import type { Deliveries } from '../db/models/deliveries.ts'
 import type { Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import type { Ask } from '../lists/ask.ts'
 import { endOfDay, readPattern } from '../lists/drafts.ts'
 
 /** A delivery as a ruling needs it. */
 export type RuledDelivery = Pick<
   RowOf<typeof Deliveries>,
-  'id' | 'message_id' | 'mailbox_id' | 'state' | 'came_from' | 'from_address' | 'subject' | 'cluster_key'
+  | 'id'
+  | 'message_id'
+  | 'mailbox_id'
+  | 'state'
+  | 'came_from'
+  | 'from_address'
+  | 'subject'
+  | 'cluster_key'
+  | 'points'
 > &
   Pick<RowOf<typeof Messages>, 'sender_facts'>
 
@@ -25,7 +34,7 @@ export async function ruledDeliveries(
   const wanted = [...new Set(ids)]
   const rows = await select<RuledDelivery>(
     db,
-    `SELECT d.id, d.message_id, d.mailbox_id, d.state, d.came_from, d.from_address, d.subject, d.cluster_key, m.sender_facts
+    `SELECT d.id, d.message_id, d.mailbox_id, d.state, d.came_from, d.from_address, d.subject, d.cluster_key, d.points, m.sender_facts
      FROM deliveries d JOIN messages m ON m.id = d.message_id WHERE d.id IN (:wanted) ORDER BY d.id ${lock ? 'FOR UPDATE' : ''}`,
     { wanted },
     tx,
@@ -50,7 +59,7 @@ export function proposedEntries(
   if (until !== null && until <= now.getTime()) throw new AppError('UNTIL_PASSED')
   return deliveries.map((delivery): ProposedEntry => {
     const owner =
-      sentence.for === 'everyone'
+      sentence.for !== 'colleague'
         ? ({ kind: 'organisation' } as const)
         : ({ kind: 'mailbox', mailboxId: delivery.mailbox_id } as const)
     return {
@@ -74,6 +83,27 @@ function patternOf(
   const found = patternAtWidth(width, { address: sender_facts.from[0] ?? null, listId: sender_facts.listId })
   if (!found) throw new AppError('NO_SENDER', { deliveryId: id, width })
   return found
+}
+
+/** So many different senders can be asked about at once; more is a list to be brought in. */
+const mostAsked = 20
+
+/** What the stewards are asked for: each sender once, for the colleague it was first seen with. */
+export function asksOf(
+  { for: whom, sender }: RulingSentence,
+  deliveries: readonly RuledDelivery[],
+  proposed: readonly ProposedEntry[],
+  { policy }: Pick<Organisation, 'policy'>,
+): readonly Ask[] {
+  if (whom !== 'request' || sender === 'as-is') return []
+  const asks = new Map<string, Ask>()
+  proposed.forEach(({ pattern, standing }, i) => {
+    if (findRefusal({ pattern, standing }, policy)) throw new AppError('BLOCKS_OWN_DOMAIN')
+    const mailboxId = deliveries[i]?.mailbox_id
+    const text = patternText(pattern)
+    if (mailboxId !== undefined && !asks.has(text)) asks.set(text, { pattern, standing, mailboxId })
+  })
+  return [...asks.values()].slice(0, mostAsked)
 }
 
 const mostNamed = 5

@@ -1,5 +1,5 @@
 import type { DeliveryState, EntryBrief, RulingSentence } from '@pendro/contract'
-import { planMoves, type PlannedMove } from '@pendro/core/delivery'
+import { isAgainstEvidence, planMoves, type PlannedMove } from '@pendro/core/delivery'
 import { planChange, type ProposedEntry } from '@pendro/core/rulings'
 import { patternText } from '@pendro/core/senders'
 import { findToken } from '../acts/ruling-rows.ts'
@@ -9,13 +9,14 @@ import { Deliveries } from '../db/models/deliveries.ts'
 import { Rulings } from '../db/models/rulings.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import { notAskedYet, type Ask } from '../lists/ask.ts'
 import type { ListChange } from '../lists/change.ts'
 import { checkEntries } from '../lists/drafts.ts'
 import { briefs, entriesFor, lockLists, toEntry } from '../lists/entries.ts'
 import { readHere, type Reader } from '../reading/reader.ts'
 import { isSteward, ruledBy, type Ruler } from '../sign-in/sessions.ts'
 import { teachingsOf, type Teaching } from './learning.ts'
-import { namePatterns, proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
+import { asksOf, namePatterns, proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
 import { rulingEntries } from './ruling-entries.ts'
 import { writeRuling, type RulingPlan } from './write.ts'
 
@@ -57,9 +58,13 @@ export async function applyRuling(db: Database, request: Request): Promise<Appli
     const before = await findToken(db, tx, token)
     if (before !== null) return describeRuling(db, tx, before)
     const moves = await movesOf(db, tx, sentence, deliveries)
+    refuseUnreasoned(who, sentence, deliveries)
     const proposed = proposedEntries(sentence, deliveries, organisation, request.now)
-    const lists = await planLists(db, tx, request, { deliveries, proposed, organisation })
-    const plan = planOf(request, { deliveries, moves, proposed, lists, teachings })
+    const isRequest = sentence.for === 'request'
+    const asks = await notAskedYet(db, tx, asksOf(sentence, deliveries, proposed, organisation))
+    if (isRequest && proposed.length > 0 && asks.length === 0) throw new AppError('ALREADY_ASKED')
+    const lists = isRequest ? null : await planLists(db, tx, request, { deliveries, proposed, organisation })
+    const plan = planOf(request, { deliveries, moves, proposed, lists, asks, teachings })
     const { id } = await writeRuling(db, tx, plan)
     return describeRuling(db, tx, id)
   }
@@ -77,6 +82,17 @@ function refuseOthersMail(who: Ruler, deliveries: readonly RuledDelivery[]): voi
   if (!('colleague' in who)) return
   const own = new Set(who.colleague.mailboxIds)
   if (deliveries.some(({ mailbox_id }) => !own.has(mailbox_id))) throw new AppError('DELIVERY_NOT_FOUND')
+}
+
+/** A staffer who lets in what the evidence speaks against says why; colleagues answer for their own mail. */
+function refuseUnreasoned(
+  who: Ruler,
+  { message, reason }: RulingSentence,
+  deliveries: readonly RuledDelivery[],
+): void {
+  if ('colleague' in who || reason !== '') return
+  if (deliveries.some(({ points }) => isAgainstEvidence(message, points)))
+    throw new AppError('NEEDS_REASON', { context: 'against' })
 }
 
 interface Proposal {
@@ -105,12 +121,13 @@ async function planLists(
 interface Parts extends Omit<Proposal, 'organisation'> {
   readonly moves: readonly PlannedMove[]
   readonly lists: ListChange | null
+  readonly asks: readonly Ask[]
   readonly teachings: readonly Teaching[]
 }
 
 function planOf(
   { who, sentence, token, now }: Request,
-  { deliveries, moves, proposed, lists, teachings }: Parts,
+  { deliveries, moves, proposed, lists, asks, teachings }: Parts,
 ): RulingPlan {
   const { learn: verdict } = sentence
   const mailboxIds = mailboxesOf(deliveries)
@@ -122,6 +139,7 @@ function planOf(
     sentence,
     moves,
     lists,
+    asks,
     lesson:
       verdict === 'nothing'
         ? null

@@ -2,7 +2,8 @@ import type { DeliveryState, RulingSentence } from '@pendro/contract'
 import { displayPattern } from '@pendro/core/senders'
 import { markUndone } from '../acts/ruling-rows.ts'
 import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
-import { findOne } from '../db/rows.ts'
+import { findOne, remove } from '../db/rows.ts'
+import { EntryRequests } from '../db/models/lists.ts'
 import { Rulings } from '../db/models/rulings.ts'
 import { moveBack } from '../deliveries/move.ts'
 import { AppError } from '../errors.ts'
@@ -41,6 +42,8 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
     const moved = await movedDeliveries(db, tx, id)
     await markUndone(db, tx, id, now)
     if (entries.length > 0) await takeBackEntries(db, tx, undoing, entries)
+    // What was asked for with it is not asked for any more; what was answered meanwhile stands.
+    await remove(db, EntryRequests, { asked_ruling_id: id, state: 'open' }, tx)
     await unlearn(db, tx, id)
     const clusters = moved.map(({ cluster_key }) => cluster_key)
     if (learned !== 'nothing') await shiftClusters(db, tx, clusters, learned, -1)

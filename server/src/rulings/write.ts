@@ -4,6 +4,7 @@ import { insertRuling, noteDeliveries } from '../acts/ruling-rows.ts'
 import type { Database, Tx } from '../db/database.ts'
 import { moveDeliveries } from '../deliveries/move.ts'
 import { shiftClusters } from '../judging/clusters.ts'
+import { writeAsks, type Ask } from '../lists/ask.ts'
 import { changeLists, type ListChange } from '../lists/change.ts'
 import { askUpkeep } from '../lists/upkeep-asked.ts'
 import { announce } from '../live/events.ts'
@@ -27,6 +28,8 @@ export interface RulingPlan {
   /** What becomes of each delivery; one that stays where it is is noted, too. */
   readonly moves: readonly PlannedMove[]
   readonly lists: ListChange | null
+  /** What the stewards are asked for. */
+  readonly asks?: readonly Ask[]
   readonly lesson: Lesson | null
   readonly record: RecordLine
 }
@@ -49,7 +52,7 @@ export interface WrittenRuling {
  * record and news, all of it or nothing. The caller has locked what the plan was made from.
  */
 export async function writeRuling(db: Database, tx: Tx, plan: RulingPlan): Promise<WrittenRuling> {
-  const { token, by, at, sentence, moves, lists, lesson, record } = plan
+  const { token, by, at, sentence, moves, lists, asks = [], lesson, record } = plan
   const id = await insertRuling(db, tx, { token, by: by.columns, at, sentence })
   const added = lists === null ? [] : await changeLists(db, tx, id, lists)
   await noteDeliveries(db, tx, id, moves)
@@ -60,6 +63,7 @@ export async function writeRuling(db: Database, tx: Tx, plan: RulingPlan): Promi
   }
   const entry = added[0]?.id ?? lists?.end[0]?.id ?? 0
   await writeRecord(db, tx, [{ ...record, at, by: by.actor, rulingId: id, reason: sentence.reason, entry }])
+  await writeAsks(db, tx, asks, { by: by.actor, at, reason: sentence.reason, rulingId: id })
   await tell(db, tx, plan)
   return { id, added }
 }

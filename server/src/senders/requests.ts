@@ -1,11 +1,12 @@
 import { findToken } from '../acts/ruling-rows.ts'
 import type { EntryRequest } from '@pendro/contract'
+import { writeAsks } from '../lists/ask.ts'
 import { findRefusal } from '@pendro/core/rulings'
-import { displayPattern, parsePattern, patternText } from '@pendro/core/senders'
+import { displayPattern, parsePattern } from '@pendro/core/senders'
 import { findRow, inTransaction, isDuplicate, select, type Database, type Tx } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import { EntryRequests, SenderEntries } from '../db/models/lists.ts'
-import { findAll, insertOne, update } from '../db/rows.ts'
+import { findAll, idAt, update } from '../db/rows.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
@@ -80,31 +81,8 @@ export async function askForEverybody(
   if (findRefusal({ pattern, standing }, organisation.policy)) throw new AppError('BLOCKS_OWN_DOMAIN')
   try {
     return await inTransaction(db, async tx => {
-      const id = await insertOne(
-        db,
-        EntryRequests,
-        {
-          pattern: patternText(pattern),
-          standing,
-          mailbox_id: mailboxId,
-          reason,
-          asked_by: who.staffer.name,
-          asked_at: now,
-        },
-        tx,
-      )
-      await writeRecord(db, tx, [
-        {
-          at: now,
-          act: 'asked-for-everyone',
-          by: actor(who),
-          mailboxId,
-          reason,
-          facts: { pattern: displayPattern(pattern), standing },
-        },
-      ])
-      await announce(db, tx, now, [{ kind: 'senders', deliveryId: null, state: null, by: who.staffer.name }])
-      return id
+      const asking = { by: actor(who), at: now, reason, rulingId: null }
+      return idAt(await writeAsks(db, tx, [{ pattern, standing, mailboxId }], asking), 0)
     })
   } catch (error) {
     if (isDuplicate(error)) throw new AppError('ALREADY_ASKED')

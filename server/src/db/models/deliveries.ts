@@ -1,5 +1,5 @@
 import type { PathLineShape } from '@pendro/contract'
-import { deliveryStates, type DeliveryState } from '@pendro/core/delivery'
+import { deliveryStates, directions, type DeliveryState } from '@pendro/core/delivery'
 import type { Evidence } from '@pendro/core/judgement'
 import type { Reason } from './shapes.ts'
 import {
@@ -54,6 +54,7 @@ export const Deliveries = model(
     rule_id: maybe(link('mail_rules')),
     rule_says: maybe(oneOf('inbox', 'moved', 'junk')),
     folder: maybe(text(120)),
+    points: preset(oneOf(...directions)),
   },
 )
 

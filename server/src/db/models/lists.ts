@@ -89,6 +89,8 @@ export const EntryRequests = model(
     answered_at: maybe(moment()),
     ruling_id: maybe(link('rulings')),
     open_key: generated(text(430)),
+    /** The ruling that asked for it; without one it was asked for by itself. */
+    asked_ruling_id: maybe(link('rulings')),
   },
 )
 

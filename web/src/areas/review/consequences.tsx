@@ -73,6 +73,7 @@ function Reach({ targets, sentence }: Omit<Props, 'sheet'>) {
   return (
     <>
       <ReachView reach={data} fading={isFetching} onTake={pattern => change({ pattern })} />
+      {sentence.for === 'request' && <p>{t('reach.asRequest')}</p>}
       {sentence.message === 'leave' && <p>{t(`reach.messageStays.${sentence.sender}`)}</p>}
     </>
   )

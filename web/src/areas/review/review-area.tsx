@@ -1,5 +1,5 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { useCallback, useEffect, useMemo, useState } from 'react'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { useLocation, useNavigate, useParams } from 'react-router'
@@ -15,8 +15,8 @@ import { usualFilter, useFilter } from './filter.ts'
 import { HandIn } from './hand-in.tsx'
 import { ReviewList, useItems, type Item } from './review-list.tsx'
 import { clusterQuery, useReviewCounts, useReviewList, useReviewLive, useSheet } from './review-queries.ts'
-import { RulingBar } from './ruling-bar.tsx'
-import { messageChoices, useRuling } from './ruling-store.ts'
+import { RulingBar, useAgainst } from './ruling-bar.tsx'
+import { forAll, isIdle, mayApply, mayPress, messageChoices, useRuling, withSender } from './ruling-store.ts'
 import { ScoreStrip } from './score-strip.tsx'
 import { Sheet } from './sheet.tsx'
 import { Boundary } from '../../parts/boundary.tsx'
@@ -36,6 +36,7 @@ export function ReviewArea() {
   const toggleCluster = useCallback((key: string) => setOpenKeys(known => toggled(known, key)), [])
 
   useWalkKeys(items, openId, open)
+  useKeysNoted()
   useEffect(() => {
     document.title = `${t('areas.review')} · Pendro`
   }, [t])
@@ -84,6 +85,7 @@ export function ReviewArea() {
           key={openId}
           id={openId}
           items={items}
+          ruledBy={live.ruledBy}
           open={open}
           onMark={onMark}
           onCluster={toggleCluster}
@@ -91,6 +93,16 @@ export function ReviewArea() {
       </div>
     </div>
   )
+}
+
+/** Every key counts as a sign that somebody is looking, before any screen makes something of it. */
+function useKeysNoted(): void {
+  const pressed = useRuling(state => state.pressed)
+  useEffect(() => {
+    const note = ({ key }: KeyboardEvent) => pressed(key)
+    document.addEventListener('keydown', note, true)
+    return () => document.removeEventListener('keydown', note, true)
+  }, [pressed])
 }
 
 /** Up and down the list by keyboard. */
@@ -187,26 +199,49 @@ function useMarking(
 interface OpenProps {
   readonly id: number | null
   readonly items: readonly Item[]
+  readonly ruledBy: ReadonlyMap<number, string>
   readonly open: (id: number) => void
   readonly onMark: (row: ReviewRow, member: boolean) => void
   readonly onCluster: (key: string) => void
 }
 
-function OpenDelivery({ id, items, open, onMark, onCluster }: OpenProps) {
+/** The sentence begins with each message, and anew when somebody else ruled on the one that is open. */
+function useBeginning(
+  id: number | null,
+  row: ReviewRow | undefined,
+  ruledBy: ReadonlyMap<number, string>,
+): void {
+  const { begin, interrupt } = useRuling()
+  const { staffer } = useSession()
+  const began = useRef<Pick<ReviewRow, 'id' | 'state'> | null>(null)
+  const by = id === null ? undefined : ruledBy.get(id)
+  useEffect(() => {
+    if (!row || row.id !== id) return
+    const { id: before, state } = began.current ?? {}
+    if (before === row.id && state === row.state) return
+    began.current = { id: row.id, state: row.state }
+    if (before === row.id && by !== undefined && by !== staffer.name) interrupt(by, Date.now())
+    else begin(row, Date.now())
+  }, [id, row, by, staffer, begin, interrupt])
+}
+
+function OpenDelivery({ id, items, ruledBy, open, onMark, onCluster }: OpenProps) {
   const { t } = useTranslation()
   const { data: sheet, error, refetch } = useSheet(id)
-  const { begin } = useRuling()
-  const state = sheet?.row.state
-  useEffect(() => {
-    if (state !== undefined) begin(state)
-  }, [id, state, begin])
+  useBeginning(id, sheet?.row, ruledBy)
   if (id === null) return <div className="grid place-items-center text-ink-2">{t('review.chooseOne')}</div>
   if (error && !sheet) return <Failed error={error} onAgain={() => void refetch()} />
   if (!sheet) return <SkeletonRows count={4} height={96} />
   return <Decide sheet={sheet} items={items} open={open} onMark={onMark} onCluster={onCluster} />
 }
 
-function Decide({ sheet, items, open, onMark, onCluster }: Omit<OpenProps, 'id'> & { sheet: DeliverySheet }) {
+function Decide({
+  sheet,
+  items,
+  open,
+  onMark,
+  onCluster,
+}: Omit<OpenProps, 'id' | 'ruledBy'> & { sheet: DeliverySheet }) {
   const { sentence, lastRuling } = useRuling()
   const targets = useTargets(sheet.row)
   const { busy, apply, undo } = useRulings()
@@ -214,7 +249,10 @@ function Decide({ sheet, items, open, onMark, onCluster }: Omit<OpenProps, 'id'>
   const at = rows.findIndex(row => row.id === sheet.row.id)
   const here = items.find(item => item.kind === 'row' && item.row.id === sheet.row.id)
 
+  const { needsReason, askReason } = useAgainst(targets)
   const applyNow = useCallback(() => {
+    if (isIdle(sentence)) return
+    if (needsReason) return askReason()
     const ruled = new Set(targets.map(({ id }) => id))
     const next =
       sentence.message === 'leave'
@@ -224,9 +262,9 @@ function Decide({ sheet, items, open, onMark, onCluster }: Omit<OpenProps, 'id'>
     void apply(targets, sentence, () => {
       if (next && at >= 0) open(next.id)
     })
-  }, [apply, at, open, rows, sentence, targets])
+  }, [apply, askReason, at, needsReason, open, rows, sentence, targets])
 
-  useRulingKeys({ sheet, here, busy, apply: applyNow, undo, onMark, onCluster })
+  useRulingKeys({ sheet, targets, here, busy, apply: applyNow, undo, onMark, onCluster })
 
   return (
     <div className="grid min-h-0 grid-rows-[minmax(0,1fr)_auto]">
@@ -239,7 +277,7 @@ function Decide({ sheet, items, open, onMark, onCluster }: Omit<OpenProps, 'id'>
         sheet={sheet}
         targets={targets}
         busy={busy}
-        onApply={applyNow}
+        onApply={() => mayPress(useRuling.getState(), Date.now()) && applyNow()}
         onUndo={lastRuling === null ? null : () => void undo(lastRuling)}
       />
     </div>
@@ -248,6 +286,7 @@ function Decide({ sheet, items, open, onMark, onCluster }: Omit<OpenProps, 'id'>
 
 interface RulingKeys extends Pick<OpenProps, 'onMark' | 'onCluster'> {
   readonly sheet: DeliverySheet
+  readonly targets: readonly ReviewRow[]
   /** The row of the list that is open, as far as the list shows it. */
   readonly here: Item | undefined
   readonly busy: boolean
@@ -256,7 +295,7 @@ interface RulingKeys extends Pick<OpenProps, 'onMark' | 'onCluster'> {
 }
 
 /** The sentence by keyboard: each key changes one word of it, Enter applies it. */
-function useRulingKeys({ sheet, here, busy, apply, undo, onMark, onCluster }: RulingKeys): void {
+function useRulingKeys({ sheet, targets, here, busy, apply, undo, onMark, onCluster }: RulingKeys): void {
   const session = useSession()
   const writes = mayWrite(session)
   const { sentence, change, lastRuling, scope, setScope } = useRuling()
@@ -275,23 +314,20 @@ function useRulingKeys({ sheet, here, busy, apply, undo, onMark, onCluster }: Ru
         x: () => here?.kind === 'row' && onMark(here.row, here.member),
         r: choose(sheet.row.state === 'discarded' ? 'restore' : 'release'),
         d: choose('discard'),
-        s: () => change({ sender: sentence.sender === 'safe' ? 'as-is' : 'safe' }),
+        s: () => change(withSender(sentence.sender === 'safe' ? 'as-is' : 'safe', targets, session)),
         b: () =>
           change({
-            sender: sentence.sender === 'blocked' ? 'as-is' : 'blocked',
+            ...withSender(sentence.sender === 'blocked' ? 'as-is' : 'blocked', targets, session),
             ...(sentence.message === 'release' ? { message: 'leave', learn: 'junk' } : {}),
           }),
         w: () => change({ width: widths[(widths.indexOf(sentence.width) + 1) % widths.length] ?? 'address' }),
         o: () =>
           sentence.sender === 'as-is'
             ? setScope(scope === 'one' ? 'cluster' : 'one')
-            : session.staffer.role === 'steward' &&
-              change({ for: sentence.for === 'everyone' ? 'colleague' : 'everyone' }),
+            : change({ for: sentence.for === 'colleague' ? forAll(session) : 'colleague' }),
         u: () => lastRuling !== null && void undo(lastRuling),
         Enter: () => {
-          const idle =
-            sentence.message === 'leave' && sentence.sender === 'as-is' && sentence.learn === 'nothing'
-          if (!busy && !idle) apply()
+          if (!busy && mayApply(useRuling.getState(), Date.now())) apply()
         },
       }
     }, [
@@ -308,6 +344,7 @@ function useRulingKeys({ sheet, here, busy, apply, undo, onMark, onCluster }: Ru
       session,
       setScope,
       sheet,
+      targets,
       undo,
     ]),
   )

@@ -1,13 +1,14 @@
 import { useState, type FormEvent, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
-import type { DeliverySheet, ReviewRow } from '@pendro/contract'
+import { clsx } from 'clsx'
+import { isAgainstEvidence, type DeliverySheet, type ReviewRow, type RulingSentence } from '@pendro/contract'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
 import { ReasonSlot, UntilSlot } from '../../parts/entry-slots.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot, SlotPanel, type SlotOption } from '../../parts/sentence-slot.tsx'
 import { Consequences } from './consequences.tsx'
-import { messageChoices, useRuling } from './ruling-store.ts'
+import { forAll, isIdle, messageChoices, useRuling, withSender } from './ruling-store.ts'
 
 interface Props {
   readonly sheet: DeliverySheet
@@ -22,7 +23,9 @@ export function RulingBar({ sheet, targets, busy, onApply, onUndo }: Props) {
   const { t } = useTranslation()
   const session = useSession()
   const { sentence } = useRuling()
-  const idle = sentence.message === 'leave' && sentence.sender === 'as-is' && sentence.learn === 'nothing'
+  const { against, needsReason } = useAgainst(targets)
+  const interruptedBy = useRuling(state => state.interruptedBy)
+  const refused = busy || isIdle(sentence) || targets.length === 0
   if (!mayWrite(session)) {
     return (
       <footer
@@ -35,23 +38,32 @@ export function RulingBar({ sheet, targets, busy, onApply, onUndo }: Props) {
   }
   return (
     <footer
-      className="flex items-end gap-5 border-t-2 border-petrol bg-raised px-6 py-3"
+      className={clsx(
+        'flex items-end gap-5 border-t-2 bg-raised px-6 py-3',
+        against ? 'border-stop' : 'border-petrol',
+      )}
       data-testid="ruling-bar"
       aria-label={t('ruling.label')}
     >
       <div className="min-w-0 flex-1">
+        {interruptedBy !== '' && (
+          <p role="status" className="font-semibold text-amber">
+            {t('ruling.interrupted', { by: interruptedBy })}
+          </p>
+        )}
         <div className="text-[1.1rem] leading-[1.95rem]">
           <RulingSentenceText sheet={sheet} targets={targets} />
         </div>
+        {against && (
+          <p role="alert" className="text-[0.95rem] font-semibold text-stop">
+            {t(targets.length > 1 ? 'ruling.againstSome' : `ruling.against.${sheet.pointsWhy}`)}{' '}
+            {needsReason && t('ruling.againstReason')}
+          </p>
+        )}
         <Consequences sheet={sheet} targets={targets} sentence={sentence} />
       </div>
       <div className="flex shrink-0 flex-col items-end gap-2">
-        <Button
-          kind="main"
-          disabled={busy || idle || targets.length === 0}
-          onClick={onApply}
-          className="text-[1.05rem]"
-        >
+        <Button kind="main" disabled={refused} onClick={onApply} className="text-[1.05rem]">
           {t('ruling.apply')} <KeyCap>↵</KeyCap>
         </Button>
         <button
@@ -67,15 +79,33 @@ export function RulingBar({ sheet, targets, busy, onApply, onUndo }: Props) {
   )
 }
 
+/** Whether the sentence lets in what the evidence speaks against, and how to ask why. */
+export function useAgainst(targets: readonly ReviewRow[]): {
+  against: boolean
+  needsReason: boolean
+  askReason: () => void
+} {
+  const { sentence } = useRuling()
+  const against = targets.some(({ points }) => isAgainstEvidence(sentence.message, points))
+  return {
+    against,
+    needsReason: against && sentence.reason === '',
+    askReason: () => document.querySelector<HTMLElement>('[data-reason] button')?.click(),
+  }
+}
+
 function RulingSentenceText({ sheet, targets }: { sheet: DeliverySheet; targets: readonly ReviewRow[] }) {
   const { t } = useTranslation()
   const { sentence, change } = useRuling()
+  const session = useSession()
+  const { against } = useAgainst(targets)
   const { sender } = sentence
   const slots: Record<string, ReactNode> = {
     message: (
       <SentenceSlot
         label={t('ruling.messageLabel')}
         text={t(`ruling.message.${sentence.message}`)}
+        tone={against ? 'blocked' : 'plain'}
         value={sentence.message}
         options={messageChoices(sheet.row.state).map(value => ({
           value,
@@ -98,13 +128,17 @@ function RulingSentenceText({ sheet, targets }: { sheet: DeliverySheet; targets:
           text: t(`ruling.sender.${value}`),
           hint: t(`ruling.senderHint.${value}`),
         }))}
-        onPick={value => change({ sender: value })}
+        onPick={value => change(withSender(value, targets, session))}
       />
     ),
     pattern: <PatternSlot sheet={sheet} targets={targets} />,
     for: <ForSlot targets={targets} />,
     until: <UntilSlot until={sentence.until} onPick={until => change({ until })} />,
-    reason: <ReasonSlot reason={sentence.reason} onPick={reason => change({ reason })} />,
+    reason: (
+      <span data-reason>
+        <ReasonSlot reason={sentence.reason} onPick={reason => change({ reason })} />
+      </span>
+    ),
   }
   return <Sentence text={t(sender === 'as-is' ? 'ruling.sentenceAsIs' : 'ruling.sentence')} slots={slots} />
 }
@@ -225,20 +259,15 @@ function ForSlot({ targets }: { targets: readonly ReviewRow[] }) {
   const { sentence, change } = useRuling()
   const names = [...new Set(targets.map(row => row.mailboxName))]
   const own = names.length === 1 ? (names[0] ?? '') : t('ruling.theseColleagues', { count: names.length })
-  const isSteward = staffer.role === 'steward'
-  const options: readonly SlotOption<'colleague' | 'everyone'>[] = [
-    { value: 'colleague', text: own, hint: t('ruling.forHint.colleague') },
-    {
-      value: 'everyone',
-      text: t('ruling.everyone'),
-      hint: t(isSteward ? 'ruling.forHint.everyone' : 'ruling.forHint.steward'),
-      disabled: !isSteward,
-    },
+  const all = forAll({ staffer })
+  const options: readonly SlotOption<RulingSentence['for']>[] = [
+    { value: 'colleague', text: own, hint: t('ruling.forHint.colleague', { count: names.length }) },
+    { value: all, text: t(`ruling.forAll.${all}`), hint: t(`ruling.forHint.${all}`) },
   ]
   return (
     <SentenceSlot
       label={t('ruling.forLabel')}
-      text={sentence.for === 'everyone' ? t('ruling.everyone') : own}
+      text={sentence.for === 'colleague' ? own : t(`ruling.forAll.${sentence.for}`)}
       value={sentence.for}
       options={options}
       onPick={value => change({ for: value })}

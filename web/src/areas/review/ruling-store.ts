@@ -1,10 +1,13 @@
 import { create } from 'zustand'
 import {
   hasArrived,
+  mayApplyByKey,
   personalActs,
+  startingAct,
   type DeliveryState,
   type ReviewRow,
   type RulingSentence,
+  type Session,
 } from '@pendro/contract'
 
 /** Whom a ruling is about: the open delivery, all of its cluster, or what is marked. */
@@ -16,26 +19,58 @@ interface RulingStore {
   readonly marks: ReadonlyMap<number, ReviewRow>
   /** The last ruling applied here, for undo. */
   readonly lastRuling: number | null
+  /** Somebody else ruled on the open message; '' for nobody. The sentence is empty then. */
+  readonly interruptedBy: string
+  /** What has happened since the last act; `null` before the first. `shownAt`: epoch ms. */
+  readonly since: { readonly touched: boolean; readonly otherKey: boolean; readonly shownAt: number } | null
   readonly change: (part: Partial<RulingSentence>) => void
   readonly setScope: (scope: Scope) => void
   readonly mark: (rows: readonly ReviewRow[], marked: boolean) => void
-  readonly begin: (state: DeliveryState) => void
+  /** Another message is open. */
+  readonly begin: (row: Pick<ReviewRow, 'state' | 'points'>, now: number) => void
+  /** Somebody else has ruled on the open message: what the sentence says is chosen anew. */
+  readonly interrupt: (by: string, now: number) => void
+  /** A key was pressed, whatever it did. */
+  readonly pressed: (key: string) => void
   readonly applied: (rulingId: number | null) => void
 }
 
+/** What "for everybody" is to whoever is signed in: their own to make, or to be asked for. */
+export const forAll = ({ staffer }: Pick<Session, 'staffer'>): 'everyone' | 'request' =>
+  staffer.role === 'steward' ? 'everyone' : 'request'
+
+/** A list for so many colleagues is made one for everybody: each of the others could be changed and ended by itself. */
+const mostPersonal = 1
+
+/** The sender's standing, and for whom: one entry for everybody where many colleagues got the same. */
+export function withSender(
+  sender: RulingSentence['sender'],
+  targets: readonly Pick<ReviewRow, 'mailboxId'>[],
+  session: Pick<Session, 'staffer'>,
+): Partial<RulingSentence> {
+  const colleagues = new Set(targets.map(({ mailboxId }) => mailboxId)).size
+  return { sender, for: sender !== 'as-is' && colleagues > mostPersonal ? forAll(session) : 'colleague' }
+}
+
+/** A sentence that does nothing. */
+const idle: RulingSentence = {
+  message: 'leave',
+  learn: 'nothing',
+  sender: 'as-is',
+  width: 'address',
+  for: 'colleague',
+  withoutAuthentication: false,
+  reason: '',
+}
+
+/** Whether a sentence would do nothing at all. */
+export const isIdle = ({ message, sender, learn }: RulingSentence): boolean =>
+  message === 'leave' && sender === 'as-is' && learn === 'nothing'
+
 /** What a sentence says before anybody has touched it. */
-export function startingSentence(state: DeliveryState): RulingSentence {
-  // What the colleague has already can be had in the inbox, too; nobody starts there.
-  const message = hasArrived(state) ? 'leave' : (personalActs(state)[0] ?? 'leave')
-  return {
-    message,
-    learn: message === 'release' ? 'wanted' : 'nothing',
-    sender: 'as-is',
-    width: 'address',
-    for: 'colleague',
-    withoutAuthentication: false,
-    reason: '',
-  }
+export function startingSentence({ state, points }: Pick<ReviewRow, 'state' | 'points'>): RulingSentence {
+  const message = startingAct(state, points)
+  return { ...idle, message, learn: message === 'release' ? 'wanted' : 'nothing' }
 }
 
 /** What may be done to it, the likeliest first; leaving it is always one of them. */
@@ -56,12 +91,19 @@ function withConsequences(sentence: RulingSentence, part: Partial<RulingSentence
 }
 
 export const useRuling = create<RulingStore>(set => ({
-  sentence: startingSentence('quarantined'),
+  sentence: idle,
   scope: 'one',
   marks: new Map(),
   lastRuling: null,
-  change: part => set(({ sentence }) => ({ sentence: withConsequences(sentence, part) })),
-  setScope: scope => set({ scope }),
+  interruptedBy: '',
+  since: null,
+  change: part =>
+    set(({ sentence, since }) => ({
+      sentence: withConsequences(sentence, part),
+      since: touched(since),
+      interruptedBy: '',
+    })),
+  setScope: scope => set(({ since }) => ({ scope, since: touched(since) })),
   mark: (rows, marked) =>
     set(({ marks }) => {
       const next = new Map(marks)
@@ -72,6 +114,40 @@ export const useRuling = create<RulingStore>(set => ({
       return { marks: next }
     }),
   // A sentence composed for one message must not be applied to the next by a stray Enter.
-  begin: state => set({ sentence: startingSentence(state), scope: 'one' }),
-  applied: rulingId => set({ lastRuling: rulingId, marks: new Map() }),
+  begin: (row, now) =>
+    set(({ since }) => ({
+      sentence: startingSentence(row),
+      scope: 'one',
+      interruptedBy: '',
+      since: since && { ...since, touched: false, shownAt: now },
+    })),
+  interrupt: (by, now) =>
+    set({
+      sentence: idle,
+      scope: 'one',
+      interruptedBy: by,
+      since: { touched: false, otherKey: false, shownAt: now },
+    }),
+  pressed: key =>
+    set(({ since }) =>
+      since === null || since.otherKey || key === 'Enter' ? {} : { since: { ...since, otherKey: true } },
+    ),
+  applied: rulingId =>
+    set(({ since }) => ({
+      lastRuling: rulingId,
+      marks: new Map(),
+      since: { touched: false, otherKey: false, shownAt: since?.shownAt ?? 0 },
+    })),
 }))
+
+const touched = (since: RulingStore['since']) => since && { ...since, touched: true }
+
+/** Whether the sentence may be applied now: never a message that nobody can have seen. */
+export function mayApply({ since }: Pick<RulingStore, 'since'>, now: number): boolean {
+  return mayApplyByKey(since && { ...since, shownFor: now - since.shownAt })
+}
+
+/** A press of the button is meant, but for the second one of a double press. */
+export function mayPress({ since }: Pick<RulingStore, 'since'>, now: number): boolean {
+  return mayApplyByKey(since && { ...since, otherKey: true, shownFor: now - since.shownAt })
+}

@@ -59,10 +59,11 @@ export function useRulings(): {
         const entries = ruling.added
           .map(({ pattern, standing }) => t(`ruling.now.${standing}`, { pattern }))
           .slice(0, 2)
+        const asked = sentence.for === 'request' && sentence.sender !== 'as-is' ? [t('ruling.asked')] : []
         const ended = ruling.ended.length > 0 ? [t('ruling.endedNow', { count: ruling.ended.length })] : []
         show({
           tone: 'done',
-          text: [what, ...entries, ...ended].join(' '),
+          text: [what, ...entries, ...asked, ...ended].join(' '),
           action: { label: t('ruling.undo'), run: () => void undo(ruling.id) },
         })
       } catch (error) {
