@@ -1,5 +1,5 @@
 import AxeBuilder from '@axe-core/playwright'
-import { expect, expectAccessible, place, test } from './support.ts'
+import { expect, expectAccessible, place, signIn, test } from './support.ts'
 
 const views = [
   ['Review', '/review'],
@@ -24,6 +24,28 @@ const views = [
 test('no view breaks a rule of WCAG 2.2 AA that axe knows, in either theme', async ({ page }) => {
   test.setTimeout(180_000)
   await expectAccessible(page, views)
+})
+
+test('nothing scrolls sideways down to 320 pixels, and each view has one heading of the first level (WCAG 2.2, 1.4.10)', async ({
+  page,
+}) => {
+  test.setTimeout(180_000)
+  await signIn(page, 'oda', '/review')
+  for (const [width, height] of [
+    [1280, 800],
+    [640, 400],
+    [320, 640],
+  ] as const) {
+    await page.setViewportSize({ width, height })
+    for (const [name, path] of [...views, ['Review, one message', '/review/5'] as const]) {
+      await page.goto(`${place().base}${path}`)
+      await page.getByRole('main').waitFor()
+      await expect(page.locator('.skeleton')).toHaveCount(0)
+      await expect.soft(page.locator('h1'), name).toHaveCount(1)
+      const scrolled = await page.evaluate(() => document.documentElement.scrollWidth)
+      expect.soft([name, scrolled]).toEqual([name, width])
+    }
+  }
 })
 
 test('sign-in breaks no rule, and the keyboard alone does', async ({ page }) => {

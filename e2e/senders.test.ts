@@ -14,6 +14,7 @@ test('a false positive: too wide, the harm is shown; the narrower pattern is off
     .click()
   // Its own sheet has to be there: a sentence begun for one message is not carried over to the next.
   await expect(page.getByRole('article')).toContainText('havnevakt@gjestebrygga.example')
+  await page.keyboard.press('r')
   await page.keyboard.press('s')
   await expect(page.getByRole('button', { name: /^for whom/ })).toBeVisible()
   await page.keyboard.press('w')

@@ -92,6 +92,8 @@ export const deliverySheet = endpoint({
         /** Of these, the ones that can be fetched from their hosts. */
         remotePictures: z.number().int(),
         hiddenText: z.string(),
+        /** Lines its text takes in a column of usual width. */
+        lines: z.number().int(),
       })
       .nullable(),
     unreadable: z.boolean(),

@@ -111,6 +111,10 @@ export const reviewRow = z.object({
   attachments: z.number().int(),
   /** Where the evidence points; releasing what it speaks against asks for a reason. */
   points: z.enum(directions),
+  /** The address it was sent to, where that is another than the mailbox's own; else ''. */
+  sentTo: z.string(),
+  /** Bytes. */
+  size: z.number().int(),
   clusterKey: z.string(),
   /** Deliveries and colleagues of the cluster under the same filter; 1 and 1 for a single message. */
   clusterDeliveries: z.number().int(),

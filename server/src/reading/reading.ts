@@ -28,6 +28,8 @@ export interface Reading {
   readonly picturesLeftOut: number
   readonly remotePictures: number
   readonly hiddenText: string
+  /** Lines the text takes when wrapped; readings of before do not know. */
+  readonly lines?: number
   readonly attachments: readonly Attachment[]
   /** Tokens of the classifier. */
   readonly words: readonly string[]
@@ -62,9 +64,19 @@ function readingOf(message: Message): Reading {
     picturesLeftOut: Math.max(0, (view?.picturesLeftOut ?? 0) - embedded),
     remotePictures: view?.remotePictures.length ?? 0,
     hiddenText: message.hiddenText.slice(0, 2000),
+    lines: wrappedLines(message.text),
     attachments: message.attachments.slice(0, 200),
     words: tokensOf(message),
   }
+}
+
+const lineWidth = 72
+
+/** Lines of a text in a column of usual width. */
+function wrappedLines(text: string): number {
+  let lines = 0
+  for (const line of text.split('\n')) lines += Math.max(1, Math.ceil(line.length / lineWidth))
+  return lines
 }
 
 /** Keeps a reading with its message. */

@@ -66,15 +66,18 @@ export interface DeliveryRow extends Pick<
   | 'points'
 > {
   readonly mailbox_name: string
+  readonly sent_to: string
+  readonly size: number | null
   readonly asked_for: number
 }
 
 const columns = `d.id, d.message_id, d.state, d.received_at, d.expires_at, d.score, d.from_name, d.from_address, d.subject,
-  d.mailbox_id, d.reasons, d.attachments, d.cluster_key, d.points`
+  d.mailbox_id, d.reasons, d.attachments, d.cluster_key, d.points, d.address_used`
 
 /** Names are joined to the page only, not to what is searched for it. */
 const withNames = (sql: string) =>
-  `SELECT d.*, m.name AS mailbox_name, EXISTS (SELECT 1 FROM enquiry_deliveries x JOIN enquiries e ON e.id = x.enquiry_id
+  `SELECT d.*, m.name AS mailbox_name, IF(d.address_used IN ('', m.address), '', d.address_used) AS sent_to,
+     (SELECT size FROM messages s WHERE s.id = d.message_id) AS size, EXISTS (SELECT 1 FROM enquiry_deliveries x JOIN enquiries e ON e.id = x.enquiry_id
      WHERE x.delivery_id = d.id AND e.state NOT IN ('found', 'never sent to us')) AS asked_for
    FROM (${sql}) d JOIN mailboxes m ON m.id = d.mailbox_id`
 
@@ -331,6 +334,8 @@ export function toReviewRow(row: DeliveryRow, cluster = { deliveries: 1, colleag
     mailboxName: row.mailbox_name,
     reasons: [...row.reasons],
     points: row.points,
+    sentTo: row.sent_to,
+    size: row.size ?? 0,
     attachments: row.attachments,
     clusterKey: row.cluster_key,
     clusterDeliveries: cluster.deliveries,

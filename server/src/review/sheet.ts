@@ -176,8 +176,15 @@ async function readInspection(db: Database, messageId: number): Promise<Delivery
 }
 
 function bodyFacts(reading: Reading, asksWhy: boolean): DeliverySheet['body'] {
-  const { hasHtml, linksDisarmed, picturesLeftOut, remotePictures, hiddenText } = reading
-  return { hasHtml, linksDisarmed, picturesLeftOut, remotePictures, hiddenText: asksWhy ? '' : hiddenText }
+  const { hasHtml, linksDisarmed, picturesLeftOut, remotePictures, hiddenText, lines = 40 } = reading
+  return {
+    hasHtml,
+    linksDisarmed,
+    picturesLeftOut,
+    remotePictures,
+    hiddenText: asksWhy ? '' : hiddenText,
+    lines,
+  }
 }
 
 async function readHistory(db: Database, id: number): Promise<DeliverySheet['history']> {

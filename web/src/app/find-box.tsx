@@ -38,7 +38,7 @@ export function FindBox({
       onBlur={event => !event.currentTarget.contains(event.relatedTarget) && setOpen(false)}
     >
       <Command label={t('shell.find')} shouldFilter={false} loop>
-        <div className="flex h-8 w-56 items-center gap-2 rounded-md border border-white/25 bg-black/20 px-3 focus-within:border-brass">
+        <div className="flex h-8 w-56 max-[899px]:w-40 items-center gap-2 rounded-md border border-white/25 bg-black/20 px-3 focus-within:border-brass">
           <Command.Input
             ref={input}
             value={find}
@@ -58,7 +58,7 @@ export function FindBox({
         {/* Hidden rather than gone: the input names it as what it controls. */}
         <Command.List
           hidden={!open}
-          className="absolute right-0 z-40 mt-1 max-h-[70vh] w-96 overflow-y-auto rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
+          className="absolute right-0 z-40 mt-1 max-h-[70vh] w-96 max-w-[calc(100vw-1.5rem)] overflow-y-auto rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
         >
           <FoundItems
             text={text}

@@ -4,6 +4,8 @@ import { Button, KeyCap } from '../parts/buttons.tsx'
 
 const rows = [
   ['J', 'K', 'move'],
+  ['Space', '', 'read'],
+  ['F6', '', 'panes'],
   ['X', '', 'mark'],
   ['Enter', '', 'apply'],
   ['R', '', 'release'],

@@ -1,6 +1,6 @@
 import { useEffect } from 'react'
 
-/** Key (as `KeyboardEvent.key`, letters in lower case) to what it does. */
+/** Key (as `KeyboardEvent.key`, letters in lower case; 'Shift ' in front where it is held with a key that is no letter) to what it does. */
 export type KeyMap = Readonly<Record<string, () => void>>
 
 const typesText = (target: EventTarget | null) =>
@@ -20,12 +20,13 @@ export function useKeys(keys: KeyMap, active = true): void {
       if (event.defaultPrevented || event.ctrlKey || event.metaKey || event.altKey || event.isComposing)
         return
       if (typesText(event.target) || isInOverlay(event.target)) return
-      const name = event.key.length === 1 ? event.key.toLowerCase() : event.key
-      // Enter on a focused button or link presses that one.
+      const key = /^[a-z]$/i.test(event.key) ? event.key.toLowerCase() : event.key
+      const name = event.shiftKey && (key === ' ' || key.length > 1) ? `Shift ${key.trim()}` : key
+      // Enter or a space on a focused button or link presses that one.
       if (
-        name === 'Enter' &&
+        (name === 'Enter' || name === ' ') &&
         event.target instanceof Element &&
-        event.target.closest('button:not([data-row]), a')
+        event.target.closest('button:not([data-row]), a, summary')
       )
         return
       const act = keys[name]

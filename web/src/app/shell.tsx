@@ -34,26 +34,29 @@ export function Shell() {
     return () => document.removeEventListener('keydown', press)
   }, [])
   return (
-    <div className="grid h-full grid-rows-[52px_minmax(0,1fr)]">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)]">
       <a
         href="#main"
         className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-raised focus:p-2"
       >
         {t('shell.skip')}
       </a>
-      <header className="flex items-stretch gap-8 bg-petrol-deep px-5 text-[#EFF4F2]">
+      <header className="flex min-h-[52px] flex-wrap items-stretch gap-x-8 bg-petrol-deep px-5 text-[#EFF4F2] max-[899px]:gap-x-4 max-[899px]:px-3">
         <span className="flex items-center gap-2.5 font-serif text-[1.42rem] font-semibold text-[#F7F3EA]">
           <img src="/mark.svg" alt="" className="size-7" />
-          Pendro
+          <span className="max-[899px]:sr-only">Pendro</span>
         </span>
-        <nav aria-label={t('shell.areas')} className="flex gap-7">
+        <nav
+          aria-label={t('shell.areas')}
+          className="flex flex-wrap gap-x-7 max-[899px]:gap-x-4 max-[639px]:order-last max-[639px]:w-full max-[639px]:pb-1"
+        >
           <Area to="/review" text={t('areas.review')} count={<WorthALook />} />
           <Area to="/whereabouts" text={t('areas.whereabouts')} count={<OpenWork of="enquiries" />} />
           <Area to="/digests" text={t('areas.digests')} />
           <Area to="/senders" text={t('areas.senders')} count={<OpenWork of="senders" />} />
           <Area to="/record" text={t('areas.record')} />
         </nav>
-        <div className="ml-auto flex items-center gap-5">
+        <div className="ml-auto flex min-w-0 flex-wrap items-center gap-5 py-1.5 max-[899px]:gap-2">
           <LiveMark />
           <FindBox input={find} onKeys={() => setHelpOpen(true)} onForbidden={() => setForbiddenOpen(true)} />
           <StafferMenu onKeys={() => setHelpOpen(true)} onForbidden={() => setForbiddenOpen(true)} />
@@ -163,7 +166,7 @@ function StafferMenu({ onKeys, onForbidden }: { onKeys: () => void; onForbidden:
         >
           {initials(staffer.name)}
         </span>
-        {staffer.name}
+        <span className="max-[1023px]:sr-only">{staffer.name}</span>
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content

@@ -1,3 +1,4 @@
+import { useState } from 'react'
 import { clsx } from 'clsx'
 import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
@@ -6,22 +7,47 @@ import type { EntryBrief, PathLineShape } from '@pendro/contract'
 import { StandingMark } from './standing.tsx'
 
 /** Every check in its order, as stops on a line; the one that decided is filled. */
-export function DecisionPath({ path, name }: { path: readonly PathLineShape[]; name: string }) {
+export function DecisionPath({
+  path,
+  name,
+  brief = false,
+}: {
+  path: readonly PathLineShape[]
+  name: string
+  /** At first only the checks that had something to say. */
+  brief?: boolean
+}) {
   const { t } = useTranslation()
+  const [whole, setWhole] = useState(!brief)
+  const telling = path.filter(isTelling)
+  const shown = whole ? path : telling
+  const silent = path.length - telling.length
   return (
     <section
       aria-label={t('sheet.decided')}
-      className="rounded-lg border border-line bg-sheet px-4 pt-3 pb-3"
+      className={brief ? 'mt-4' : 'rounded-lg border border-line bg-sheet px-4 pt-3 pb-3'}
     >
       <h3 className="mb-2 font-bold text-ink-2">{t('sheet.decided')}</h3>
+      {!whole && silent > 0 && (
+        <p className="mb-1 text-ink-2">{t('sheet.silentChecks', { count: silent })}</p>
+      )}
       <ol>
-        {path.map((line, i) => (
-          <Stop key={line.stage} line={line} name={name} last={i === path.length - 1} />
+        {shown.map((line, i) => (
+          <Stop key={line.stage} line={line} name={name} last={i === shown.length - 1} />
         ))}
       </ol>
+      {!whole && silent > 0 && (
+        <button type="button" onClick={() => setWhole(true)} className="border-b border-current text-petrol">
+          {t('sheet.allChecks')}
+        </button>
+      )}
     </section>
   )
 }
+
+/** It decided, or names an entry or a rule that did not count. */
+const isTelling = ({ outcome, overruled, refused, rules = [] }: PathLineShape) =>
+  outcome === 'decided' || overruled.length + refused.length + rules.length > 0
 
 function Stop({ line, name, last }: { line: PathLineShape; name: string; last: boolean }) {
   const { t } = useTranslation()

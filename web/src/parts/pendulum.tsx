@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next'
 const angleOf = (score: number) => ((score - 50) / 50) * 62
 
 function scoreTone(score: number): 'wanted' | 'between' | 'junk' {
-  if (score < 45) return 'wanted'
+  if (score < 50) return 'wanted'
   return score < 60 ? 'between' : 'junk'
 }
 

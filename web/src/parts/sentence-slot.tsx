@@ -1,4 +1,4 @@
-import { useState, type ReactNode } from 'react'
+import { useRef, useState, type ReactNode } from 'react'
 import { clsx } from 'clsx'
 import { Command } from 'cmdk'
 import { Check, ChevronDown } from 'lucide-react'
@@ -44,11 +44,13 @@ export function SlotPanel({
   children,
 }: Look & { children: (close: () => void) => ReactNode }) {
   const [ownOpen, setOwnOpen] = useState(false)
+  const trigger = useRef<HTMLButtonElement>(null)
   const isOpen = open ?? ownOpen
   const setOpen = onOpenChange ?? setOwnOpen
   return (
     <Popover.Root open={isOpen} onOpenChange={setOpen}>
       <Popover.Trigger
+        ref={trigger}
         disabled={disabled}
         aria-label={`${label}: ${text}`}
         className={clsx(
@@ -66,6 +68,13 @@ export function SlotPanel({
           sideOffset={4}
           collisionPadding={12}
           aria-label={label}
+          // Where a ruling is made, the next key is meant for the ruling and not for the word that was just chosen.
+          onCloseAutoFocus={event => {
+            const pane = trigger.current?.closest<HTMLElement>('[data-pane]')
+            if (!pane) return
+            event.preventDefault()
+            pane.focus()
+          }}
           className="z-40 w-max max-w-[min(460px,94vw)] min-w-56 rounded-md border border-line-strong bg-raised text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
         >
           {children(() => setOpen(false))}

@@ -47,6 +47,7 @@ export const en = {
     notThis: 'This can’t be used here. Please check it.',
   },
   notice: { close: 'Close this message' },
+  panes: { back: 'Back to the list' },
   times: { today: 'today', yesterday: 'yesterday' },
   slot: { type: 'Type to filter', none: 'No match. Try fewer letters.' },
   /** What a finding was read from: a label in place of a name, a value around a text. */
@@ -139,6 +140,8 @@ export const en = {
   keys: {
     title: 'Keyboard shortcuts',
     move: 'next and previous message',
+    read: 'read on in the message, then go to the next',
+    panes: 'from the list to the message, the reasons and the ruling',
     mark: 'mark the message, to rule on several at once',
     apply: 'apply the ruling at the bottom',
     release: 'release the message (or restore a discarded one)',
@@ -164,6 +167,7 @@ export const en = {
     to: 'Highest score',
   },
   review: {
+    sentTo: 'at {{address}}',
     list: 'Messages',
     filterLabel: 'What is shown',
     worth_one: '**{{part}} of {{total}}** message is worth a look.',
@@ -249,6 +253,18 @@ export const en = {
     envelope: 'envelope sender {{address}}',
     list: 'mailing list {{id}}',
     goesAway: 'goes away on {{day}}',
+    limit: {
+      under: 'Score {{score}}, under the limit of {{limit}}',
+      aside: 'Score {{score}}, bulk mail under the limit of {{limit}}',
+      junk: 'Score {{score}}, over the limit of {{limit}}',
+      quarantined: 'Score {{score}}, over the limit of {{limit}}',
+      'near-certain': 'Score {{score}}: near-certain junk',
+      unreadable: 'Could not be read as a message',
+    },
+    reasons: 'Why it was decided so',
+    silentChecks_one: 'One check found nothing to decide on.',
+    silentChecks_other: '{{count}} checks found nothing to decide on.',
+    allChecks: 'Every check in order',
     weighs: 'What counts for and against it',
     moreEvidence_one: '{{count}} smaller finding',
     moreEvidence_other: '{{count}} smaller findings',

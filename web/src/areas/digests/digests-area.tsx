@@ -21,6 +21,9 @@ import { useLiveEvents } from '../../app/live.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
 import { useAct } from '../../app/use-act.ts'
+import { areaLayout } from '../../parts/layout.ts'
+import { TwoPanes } from '../../parts/two-panes.tsx'
+import { useIsNarrow } from '../../parts/use-is-narrow.ts'
 import { Boundary } from '../../parts/boundary.tsx'
 import { Button } from '../../parts/buttons.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
@@ -47,33 +50,42 @@ export function DigestsArea() {
   })
   const openId = id !== undefined && /^\d{1,9}$/.test(id) ? Number(id) : null
   const showsReplies = id === 'replies'
+  const oneAtATime = useIsNarrow()
   const first = list.data?.mailboxes[0]?.id
   useEffect(() => {
-    if (openId === null && !showsReplies && first !== undefined)
+    if (openId === null && !showsReplies && first !== undefined && !oneAtATime)
       void navigate(`/digests/${first}`, { replace: true })
-  }, [openId, showsReplies, first, navigate])
+  }, [openId, showsReplies, first, navigate, oneAtATime])
   return (
-    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+    <div className={areaLayout}>
+      <h1 className="sr-only">{t('areas.digests')}</h1>
       <DayLine />
-      <div className="grid min-h-0 grid-cols-[minmax(300px,400px)_minmax(0,1fr)]">
-        <Colleagues list={list} find={find} onFind={setFind} openId={openId} showsReplies={showsReplies} />
-        {showsReplies ? (
-          <div
-            className="overflow-y-auto px-6 py-4"
-            tabIndex={0}
-            role="region"
-            aria-label={t('digests.replies')}
-          >
-            <Replies />
-          </div>
-        ) : openId === null ? (
-          <span />
-        ) : (
-          <Boundary of={openId}>
-            <Preview key={openId} mailboxId={openId} />
-          </Boundary>
-        )}
-      </div>
+      <TwoPanes
+        columns="min-[900px]:grid-cols-[minmax(300px,400px)_minmax(0,1fr)]"
+        isOpen={showsReplies || openId !== null}
+        back="/digests"
+        list={
+          <Colleagues list={list} find={find} onFind={setFind} openId={openId} showsReplies={showsReplies} />
+        }
+        detail={
+          showsReplies ? (
+            <div
+              className="h-full overflow-y-auto px-6 py-4 max-[899px]:px-4"
+              tabIndex={0}
+              role="region"
+              aria-label={t('digests.replies')}
+            >
+              <Replies />
+            </div>
+          ) : (
+            openId !== null && (
+              <Boundary of={openId}>
+                <Preview key={openId} mailboxId={openId} />
+              </Boundary>
+            )
+          )
+        }
+      />
     </div>
   )
 }

@@ -14,6 +14,7 @@ import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { sentenceOf } from './record-text.ts'
 import { useAct } from '../../app/use-act.ts'
+import { areaLayout } from '../../parts/layout.ts'
 
 const whoChoices = ['staffers', 'me', 'pendro', 'everybody'] as const
 const whatChoices = [
@@ -55,6 +56,7 @@ interface FilterProps {
 }
 
 export function RecordArea() {
+  const { t } = useTranslation()
   const [search, setSearch] = useSearchParams()
   const filter = useMemo(() => readFilter(search), [search])
   const set = (name: string, value: string | undefined) =>
@@ -69,7 +71,8 @@ export function RecordArea() {
       { replace: true },
     )
   return (
-    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+    <div className={areaLayout}>
+      <h1 className="sr-only">{t('areas.record')}</h1>
       <section className="border-b border-line-strong px-6 py-4 text-[1.14rem] leading-[2.05rem]">
         {filter.ruling === undefined ? (
           <FilterSentence filter={filter} set={set} />
@@ -203,7 +206,7 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
           {heading}
         </h2>
       )}
-      <div className="grid grid-cols-[4.5rem_9rem_minmax(0,1fr)_auto] items-baseline gap-4 border-b border-line px-6 py-2.5">
+      <div className="grid grid-cols-[4.5rem_9rem_minmax(0,1fr)_auto] items-baseline gap-x-4 border-b border-line px-6 py-2.5 max-[899px]:grid-cols-[3.5rem_minmax(0,1fr)] max-[899px]:px-4">
         <time dateTime={line.at} className="text-ink-2" title={times.full(line.at)}>
           {times.clock(line.at)}
         </time>

@@ -3,8 +3,8 @@ import { useTranslation } from 'react-i18next'
 import type { TFunction } from 'i18next'
 import type { DeliverySheet } from '@pendro/contract'
 
-/** So many findings are shown at first: the safe view should begin on the same screen. */
-const most = 5
+/** So many findings are shown at first: what decided should stand on the same screen. */
+const most = 4
 
 /** Longest first: bars to the left of the thread lean to junk, to the right to wanted. They add up to the score. */
 export function EvidenceBars({ evidence, score }: { evidence: DeliverySheet['evidence']; score: number }) {
@@ -14,7 +14,7 @@ export function EvidenceBars({ evidence, score }: { evidence: DeliverySheet['evi
   const longest = Math.max(2.5, ...evidence.map(({ weight }) => Math.abs(weight)))
   const sum = evidence.reduce((total, { weight }) => total + weight, 0)
   return (
-    <section aria-label={t('sheet.weighs')} className="rounded-lg border border-line bg-sheet px-4 pt-3 pb-3">
+    <section aria-label={t('sheet.weighs')} className="mt-4">
       <h3 className="mb-1.5 font-bold text-ink-2">{t('sheet.weighs')}</h3>
       <ul>
         {shown.map((found, i) => (

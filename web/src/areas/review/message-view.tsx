@@ -17,8 +17,8 @@ export function MessageView({ sheet }: { sheet: DeliverySheet }) {
   const [pictures, setPictures] = useState(false)
   const link = 'border-b border-current pb-px'
   return (
-    <section aria-label={t('view.title')} className="overflow-hidden rounded-lg border border-line bg-raised">
-      <div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-line bg-amber-tint px-4 py-1.5 text-amber">
+    <section aria-label={t('view.title')} className="flex flex-1 flex-col">
+      <div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-line bg-amber-tint px-5 py-1 text-[0.95rem] text-amber">
         <span>{viewSummary(sheet, t)}</span>
         <span className="ml-auto flex gap-4">
           {sheet.body?.hasHtml && (
@@ -39,21 +39,7 @@ export function MessageView({ sheet }: { sheet: DeliverySheet }) {
           <button type="button" className={link} aria-expanded={headers} onClick={() => setHeaders(!headers)}>
             {t(headers ? 'view.hideHeaders' : 'view.headers')}
           </button>
-          {!sheet.asksWhy && (
-            <>
-              <a className={link} href={`/api/deliveries/${id}/source`} download>
-                {t('view.save')}
-              </a>
-              <a
-                className={link}
-                href={`/api/deliveries/${id}/feedback-report`}
-                download
-                title={t('view.reportHint')}
-              >
-                {t('view.report')}
-              </a>
-            </>
-          )}
+          {!sheet.asksWhy && <SaveLinks id={id} className={link} />}
         </span>
       </div>
       {headers && <Headers headers={sheet.headers} />}
@@ -70,10 +56,32 @@ export function MessageView({ sheet }: { sheet: DeliverySheet }) {
           title={t('view.title')}
           sandbox=""
           src={`/api/deliveries/${id}/view?as=${form}${pictures ? '&pictures=yes' : ''}`}
-          className="block h-[360px] w-full bg-white"
+          className="block min-h-80 w-full flex-1 bg-white"
+          style={{ height: heightOf(sheet.body, form, pictures) }}
+          tabIndex={-1}
         />
       )}
     </section>
+  )
+}
+
+/** The message, and a report about it, as files. */
+function SaveLinks({ id, className }: { id: number; className: string }) {
+  const { t } = useTranslation()
+  return (
+    <>
+      <a className={className} href={`/api/deliveries/${id}/source`} download>
+        {t('view.save')}
+      </a>
+      <a
+        className={className}
+        href={`/api/deliveries/${id}/feedback-report`}
+        download
+        title={t('view.reportHint')}
+      >
+        {t('view.report')}
+      </a>
+    </>
   )
 }
 
@@ -113,6 +121,20 @@ function Why({ id }: { id: number }) {
   )
 }
 
+const lineHeight = 22
+const tallest = 24_000
+
+/**
+ * How tall the frame is. Nothing in it can be measured from here, so it is told by the lines of the text, with room for
+ * what a layout adds: the pane scrolls, by the keys that read on, and not the frame in it.
+ */
+function heightOf(body: DeliverySheet['body'], form: 'html' | 'text', pictures: boolean): number {
+  if (!body) return 400
+  const spread = form === 'html' && body.hasHtml ? 1.35 : 1.05
+  const shown = pictures ? 160 * Math.min(20, body.remotePictures) : 0
+  return Math.min(tallest, Math.round(body.lines * lineHeight * spread) + 60 + shown)
+}
+
 function viewSummary({ body, unreadable }: DeliverySheet, t: TFunction): string {
   if (unreadable) return t('view.raw')
   if (!body) return t('view.gone')
@@ -138,7 +160,7 @@ function Attachments({ attachments }: { attachments: DeliverySheet['attachments'
   const { t } = useTranslation()
   const { size } = useNumbers()
   return (
-    <ul className="border-b border-line px-4 py-2">
+    <ul className="max-h-32 overflow-y-auto border-b border-line bg-sheet px-5 py-1.5">
       {attachments.map((attachment, i) => {
         const lies = attachment.trueType !== attachment.declaredType
         const Icon = attachment.danger

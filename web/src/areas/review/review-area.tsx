@@ -1,8 +1,8 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import { useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
-import { useLocation, useNavigate, useParams } from 'react-router'
+import { Link, useLocation, useNavigate, useParams } from 'react-router'
 import { reviewCluster, type DeliverySheet, type ReviewRow } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { useKeys } from '../../app/keys.ts'
@@ -13,12 +13,16 @@ import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { FilterSentence } from './filter-sentence.tsx'
 import { usualFilter, useFilter } from './filter.ts'
 import { HandIn } from './hand-in.tsx'
-import { ReviewList, useItems, type Item } from './review-list.tsx'
+import { ReviewList, rowsOf, useItems, type Item } from './review-list.tsx'
 import { clusterQuery, useReviewCounts, useReviewList, useReviewLive, useSheet } from './review-queries.ts'
 import { RulingBar, useAgainst } from './ruling-bar.tsx'
 import { forAll, isIdle, mayApply, mayPress, messageChoices, useRuling, withSender } from './ruling-store.ts'
 import { ScoreStrip } from './score-strip.tsx'
-import { Sheet } from './sheet.tsx'
+import { MessageSide, ReasonsSide } from './sheet.tsx'
+import { usePaneKeys } from './pane-keys.ts'
+import { areaLayout } from '../../parts/layout.ts'
+import { useIsNarrow } from '../../parts/use-is-narrow.ts'
+import { clsx } from 'clsx'
 import { Boundary } from '../../parts/boundary.tsx'
 import { useRulings } from './use-rulings.ts'
 
@@ -29,45 +33,35 @@ export function ReviewArea() {
   const rows = useMemo(() => list.data?.pages.flatMap(page => page.rows) ?? [], [list.data])
   const [openKeys, setOpenKeys] = useState<ReadonlySet<string>>(new Set())
   const items = useItems(rows, openKeys, filter)
-  const { openId, open } = useOpenDelivery(items, list.isPlaceholderData)
+  const oneAtATime = useIsNarrow()
+  const { openId, open } = useOpenDelivery(items, list.isPlaceholderData || oneAtATime)
   const live = useReviewLive(openId)
   const marks = useRuling(state => state.marks)
   const onMark = useMarking(filter)
   const toggleCluster = useCallback((key: string) => setOpenKeys(known => toggled(known, key)), [])
 
-  useWalkKeys(items, openId, open)
   useKeysNoted()
+  usePaneKeys(items, openId, open)
   useEffect(() => {
     document.title = `${t('areas.review')} · Pendro`
   }, [t])
 
   return (
-    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
-      <Head filter={filter} change={change} />
-      <div className="grid min-h-0 grid-cols-[minmax(340px,500px)_minmax(0,1fr)]">
-        <div className="relative min-h-0 border-r border-line-strong bg-sheet">
-          {live.arrived > 0 && (
-            <Button
-              onClick={live.showArrived}
-              className="absolute top-2 left-1/2 z-10 -translate-x-1/2 rounded-full"
-            >
-              {t('review.arrived', { count: live.arrived })}
-            </Button>
+    <div className={clsx('grid h-full grid-rows-[auto_minmax(0,1fr)]', openId === null && areaLayout)}>
+      <h1 className="sr-only">{t('areas.review')}</h1>
+      <div className={clsx(oneAtATime && openId !== null && 'hidden')}>
+        <Head filter={filter} change={change} />
+      </div>
+      <div className="grid min-h-0 min-[900px]:grid-cols-[minmax(300px,27%)_minmax(0,1fr)]">
+        <div
+          data-pane="list"
+          tabIndex={-1}
+          className={clsx(
+            'relative min-h-0 border-r border-line-strong bg-sheet outline-none',
+            oneAtATime && openId !== null && 'hidden',
           )}
-          {list.isPending && <SkeletonRows count={9} />}
-          {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
-          {list.data && rows.length === 0 && !list.isFetching && (
-            <Empty title={t(`review.empty.${filter.states === 'kept' ? 'kept' : 'other'}`)}>
-              <p>{t('review.emptyText')}</p>
-              <Button
-                className="mt-4"
-                onClick={() => change({ ...usualFilter, mailbox: undefined, find: undefined, days: 28 })}
-              >
-                {t('review.emptyAction')}
-              </Button>
-            </Empty>
-          )}
-          {rows.length > 0 && (
+        >
+          <ListPane list={list} rows={rows} filter={filter} change={change} live={live}>
             <ReviewList
               items={items}
               openId={openId}
@@ -79,19 +73,59 @@ export function ReviewArea() {
               onMark={onMark}
               onCluster={toggleCluster}
             />
-          )}
+          </ListPane>
         </div>
-        <OpenDelivery
-          key={openId}
-          id={openId}
-          items={items}
-          ruledBy={live.ruledBy}
-          open={open}
-          onMark={onMark}
-          onCluster={toggleCluster}
-        />
+        {!(oneAtATime && openId === null) && (
+          <OpenDelivery
+            key={openId}
+            id={openId}
+            items={items}
+            ruledBy={live.ruledBy}
+            open={open}
+            onMark={onMark}
+            onCluster={toggleCluster}
+          />
+        )}
       </div>
     </div>
+  )
+}
+
+interface ListPaneProps extends ReturnType<typeof useFilter> {
+  readonly list: ReturnType<typeof useReviewList>
+  readonly rows: readonly ReviewRow[]
+  readonly live: ReturnType<typeof useReviewLive>
+  readonly children: ReactNode
+}
+
+/** The list, or why there is none; what has come in meanwhile waits above it. */
+function ListPane({ list, rows, filter, change, live, children }: ListPaneProps) {
+  const { t } = useTranslation()
+  return (
+    <>
+      {live.arrived > 0 && (
+        <Button
+          onClick={live.showArrived}
+          className="absolute top-2 left-1/2 z-10 -translate-x-1/2 rounded-full"
+        >
+          {t('review.arrived', { count: live.arrived })}
+        </Button>
+      )}
+      {list.isPending && <SkeletonRows count={9} />}
+      {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
+      {list.data && rows.length === 0 && !list.isFetching && (
+        <Empty title={t(`review.empty.${filter.states === 'kept' ? 'kept' : 'other'}`)}>
+          <p>{t('review.emptyText')}</p>
+          <Button
+            className="mt-4"
+            onClick={() => change({ ...usualFilter, mailbox: undefined, find: undefined, days: 28 })}
+          >
+            {t('review.emptyAction')}
+          </Button>
+        </Empty>
+      )}
+      {rows.length > 0 && children}
+    </>
   )
 }
 
@@ -105,21 +139,6 @@ function useKeysNoted(): void {
   }, [pressed])
 }
 
-/** Up and down the list by keyboard. */
-function useWalkKeys(items: readonly Item[], openId: number | null, open: (id: number) => void): void {
-  useKeys(
-    useMemo(() => {
-      const shown = rowsOf(items)
-      const at = shown.findIndex(row => row.id === openId)
-      const go = (by: number) => () => {
-        const next = shown[Math.min(shown.length - 1, Math.max(0, at + by))]
-        if (next) open(next.id)
-      }
-      return { j: go(1), k: go(-1), ArrowDown: go(1), ArrowUp: go(-1) }
-    }, [items, openId, open]),
-  )
-}
-
 /** The filter as a sentence, and beside it the score with what the filter shows of it. */
 function Head({ filter, change }: ReturnType<typeof useFilter>) {
   const { t } = useTranslation()
@@ -128,7 +147,7 @@ function Head({ filter, change }: ReturnType<typeof useFilter>) {
   return (
     <section
       aria-label={t('review.filterLabel')}
-      className="grid items-end gap-x-16 gap-y-2 border-b border-line-strong px-6 pt-3 pb-2 min-[1080px]:grid-cols-[minmax(0,1fr)_minmax(380px,500px)]"
+      className="grid items-end gap-x-16 gap-y-2 border-b border-line-strong px-6 pt-3 pb-2 max-[899px]:px-4 min-[1080px]:grid-cols-[minmax(0,1fr)_minmax(380px,500px)]"
     >
       <div>
         <FilterSentence filter={filter} change={change} counts={counts.data} />
@@ -153,8 +172,6 @@ function toggled(known: ReadonlySet<string>, key: string): ReadonlySet<string> {
   if (!next.delete(key)) next.add(key)
   return next
 }
-
-const rowsOf = (items: readonly Item[]) => items.flatMap(item => (item.kind === 'row' ? [item.row] : []))
 
 /** The open delivery stands in the address; without one the first of the list opens. */
 function useOpenDelivery(
@@ -267,12 +284,8 @@ function Decide({
   useRulingKeys({ sheet, targets, here, busy, apply: applyNow, undo, onMark, onCluster })
 
   return (
-    <div className="grid min-h-0 grid-rows-[minmax(0,1fr)_auto]">
-      <div className="min-h-0 overflow-y-auto" tabIndex={0} aria-label={sheet.row.subject} role="region">
-        <Boundary of={sheet.row.id}>
-          <Sheet sheet={sheet} />
-        </Boundary>
-      </div>
+    <div className="grid min-h-0 grid-cols-[minmax(0,1fr)] grid-rows-[minmax(0,1fr)_auto] [@media(max-width:899px)_and_(max-height:599px)]:block [@media(max-width:899px)_and_(max-height:599px)]:overflow-y-auto">
+      <Panes sheet={sheet} />
       <RulingBar
         sheet={sheet}
         targets={targets}
@@ -281,6 +294,51 @@ function Decide({
         onUndo={lastRuling === null ? null : () => void undo(lastRuling)}
       />
     </div>
+  )
+}
+
+/** The message and the reasons, side by side where there is room. */
+function Panes({ sheet }: { sheet: DeliverySheet }) {
+  const { t } = useTranslation()
+  return (
+    <div className="min-h-0 max-[899px]:overflow-y-auto min-[900px]:grid min-[900px]:grid-cols-[minmax(0,17fr)_minmax(250px,11fr)]">
+      <BackToList />
+      <div
+        data-pane="message"
+        className="min-h-0 bg-sheet outline-offset-[-2px] min-[900px]:overflow-y-auto"
+        tabIndex={0}
+        aria-label={sheet.row.subject || t('review.noSubject')}
+        role="region"
+      >
+        <Boundary of={sheet.row.id}>
+          <MessageSide sheet={sheet} />
+        </Boundary>
+      </div>
+      <div
+        data-pane="reasons"
+        className="min-h-0 border-l border-line-strong outline-offset-[-2px] min-[900px]:overflow-y-auto"
+        tabIndex={0}
+        aria-label={t('sheet.reasons')}
+        role="region"
+      >
+        <Boundary of={sheet.row.id}>
+          <ReasonsSide sheet={sheet} />
+        </Boundary>
+      </div>
+    </div>
+  )
+}
+
+/** Where one pane is shown at a time: the way back to the list. */
+function BackToList() {
+  const { t } = useTranslation()
+  const { search } = useLocation()
+  return (
+    <p className="border-b border-line px-4 py-1.5 min-[900px]:hidden">
+      <Link to={`/review${search}`} className="border-b border-current text-petrol">
+        {t('panes.back')}
+      </Link>
+    </p>
   )
 }
 

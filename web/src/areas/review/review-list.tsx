@@ -16,6 +16,10 @@ export type Item =
   | { readonly kind: 'singles' }
   | { readonly kind: 'row'; readonly row: ReviewRow; readonly member: boolean }
 
+/** The rows among the items, in their order. */
+export const rowsOf = (items: readonly Item[]): readonly ReviewRow[] =>
+  items.flatMap(item => (item.kind === 'row' ? [item.row] : []))
+
 /** Rows with their headings: one for each cluster, one in front of each run of single messages. */
 function itemsOf(
   rows: readonly ReviewRow[],
@@ -64,7 +68,8 @@ interface Props {
 }
 
 const headingHeight = 34
-const rowHeight = 73
+const rowHeight = 92
+const line = 'flex w-full items-baseline justify-between gap-3'
 
 export function ReviewList({ items, hasMore, onMore, ...rest }: Props) {
   const { t } = useTranslation()
@@ -186,10 +191,6 @@ interface RowProps {
 
 const Row = memo(function Row({ row, member, chosen, marked, ruledBy, onOpen, onMark }: RowProps) {
   const { t } = useTranslation()
-  const times = useTimes()
-  const name = row.fromName || row.fromAddress || t('review.noSender')
-  const done = !isKeptBack(row.state)
-  const daysLeft = times.daysLeft(row.expiresAt)
   return (
     <div
       className={clsx(
@@ -210,21 +211,43 @@ const Row = memo(function Row({ row, member, chosen, marked, ruledBy, onOpen, on
         data-row
         onClick={() => onOpen(row.id)}
         aria-current={chosen}
-        className="grid h-full min-w-0 flex-1 grid-cols-[minmax(0,1fr)_auto] content-center gap-x-3 text-left outline-offset-[-3px]"
+        className="flex h-full min-w-0 flex-1 flex-col justify-center text-left outline-offset-[-3px]"
       >
-        <span className={clsx('truncate font-bold', done && 'font-normal text-ink-2')}>{name}</span>
-        <span className="text-right text-[0.9rem] text-ink-2">{times.short(row.receivedAt)}</span>
-        <span className={clsx('truncate', done && 'text-ink-2')}>
-          {row.attachments > 0 && (
-            <Paperclip
-              aria-label={t('review.attachments', { count: row.attachments })}
-              className="mr-1 inline size-3.5 align-[-2px] text-ink-2"
-            />
-          )}
-          {row.subject || t('review.noSubject')}
-        </span>
-        <LeftOver row={row} daysLeft={daysLeft} />
-        <span className="col-span-2 truncate text-[0.9rem] text-ink-2">
+        <RowLines row={row} member={member} ruledBy={ruledBy} />
+      </button>
+    </div>
+  )
+})
+
+/** Who, about what, from where, and to whom. */
+function RowLines({ row, member, ruledBy }: Pick<RowProps, 'row' | 'member' | 'ruledBy'>) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const { size } = useNumbers()
+  const name = row.fromName || row.fromAddress || t('review.noSender')
+  const done = !isKeptBack(row.state)
+  const daysLeft = times.daysLeft(row.expiresAt)
+  return (
+    <>
+      <span className={line}>
+        <span className={clsx('min-w-0 truncate font-bold', done && 'font-normal text-ink-2')}>{name}</span>
+        <span className="shrink-0 text-[0.9rem] text-ink-2">{times.short(row.receivedAt)}</span>
+      </span>
+      <span className={clsx('block w-full truncate', done && 'text-ink-2')}>
+        {row.attachments > 0 && (
+          <Paperclip
+            aria-label={t('review.attachments', { count: row.attachments })}
+            className="mr-1 inline size-3.5 align-[-2px] text-ink-2"
+          />
+        )}
+        {row.subject || t('review.noSubject')}
+      </span>
+      <span className={line}>
+        <span className="min-w-0 truncate font-mono text-[0.82rem] text-ink-2">{row.fromAddress}</span>
+        <span className="shrink-0 text-[0.85rem] text-ink-2">{size(row.size)}</span>
+      </span>
+      <span className={line}>
+        <span className="min-w-0 truncate text-[0.9rem] text-ink-2">
           {done ? (
             <b className="text-petrol">
               {ruledBy ? t(`review.doneBy.${row.state}`, { by: ruledBy }) : t(`state.${row.state}`)}
@@ -233,17 +256,18 @@ const Row = memo(function Row({ row, member, chosen, marked, ruledBy, onOpen, on
             <Circumstance row={row} member={member} />
           )}
         </span>
-      </button>
-    </div>
+        <LeftOver row={row} daysLeft={daysLeft} />
+      </span>
+    </>
   )
-})
+}
 
 function LeftOver({ row, daysLeft }: { row: ReviewRow; daysLeft: number }) {
   const { t } = useTranslation()
   if (!endsByItself(row.state)) return <span />
   const text = daysLeft <= 0 ? t('review.goesNow') : t('review.daysLeft', { count: daysLeft })
   return (
-    <span className={clsx('text-right text-[0.9rem]', daysLeft <= 2 ? 'font-bold text-stop' : 'text-ink-2')}>
+    <span className={clsx('shrink-0 text-[0.9rem]', daysLeft <= 2 ? 'font-bold text-stop' : 'text-ink-2')}>
       {text}
     </span>
   )
@@ -259,7 +283,11 @@ function Circumstance({ row, member }: { row: ReviewRow; member: boolean }) {
   return (
     <>
       {row.askedFor && <b className="text-amber">{t('review.askedFor')} · </b>}
-      {[to, ...row.reasons.map(({ finding, facts }) => t(`circumstance.${finding}`, facts))].join(' · ')}
+      {[
+        to,
+        ...(row.sentTo === '' ? [] : [t('review.sentTo', { address: row.sentTo })]),
+        ...row.reasons.map(({ finding, facts }) => t(`circumstance.${finding}`, facts)),
+      ].join(' · ')}
     </>
   )
 }

@@ -38,8 +38,10 @@ export function RulingBar({ sheet, targets, busy, onApply, onUndo }: Props) {
   }
   return (
     <footer
+      data-pane="ruling"
+      tabIndex={-1}
       className={clsx(
-        'flex items-end gap-5 border-t-2 bg-raised px-6 py-3',
+        'flex max-h-[45vh] items-end gap-5 overflow-y-auto border-t-2 bg-raised px-5 py-2.5 outline-offset-[-3px] max-[639px]:flex-col max-[639px]:items-stretch',
         against ? 'border-stop' : 'border-petrol',
       )}
       data-testid="ruling-bar"

@@ -9,22 +9,46 @@ import { DecisionPath } from '../../parts/decision-path.tsx'
 import { EvidenceBars } from './evidence-bars.tsx'
 import { MessageView } from './message-view.tsx'
 
-/** Everything a staffer needs to decide about one delivery. */
-export function Sheet({ sheet }: { sheet: DeliverySheet }) {
-  const { row, evidence, path } = sheet
+/** Who wrote to whom, and the message itself: what a staffer reads first. */
+export function MessageSide({ sheet }: { sheet: DeliverySheet }) {
   return (
-    <article className="px-6 pt-4 pb-6">
-      <Heading sheet={sheet} />
-      <Whereabout sheet={sheet} />
-      <div className="mt-3.5 grid items-start gap-3.5 min-[1180px]:grid-cols-[minmax(0,13fr)_minmax(0,11fr)]">
-        <EvidenceBars evidence={evidence} score={row.score} />
-        <DecisionPath path={path} name={row.mailboxName} />
+    <article className="flex min-h-full flex-col">
+      <div className="border-b border-line px-5 pt-3 pb-2.5">
+        <Heading sheet={sheet} />
+        <Whereabout sheet={sheet} />
       </div>
-      <div className="mt-3.5">
-        <MessageView key={row.id} sheet={sheet} />
-      </div>
-      <History sheet={sheet} />
+      <MessageView key={sheet.row.id} sheet={sheet} />
     </article>
+  )
+}
+
+/** What weighs on it, what decided, and what has become of it. */
+export function ReasonsSide({ sheet }: { sheet: DeliverySheet }) {
+  const { t } = useTranslation()
+  const { row, evidence, path } = sheet
+  const scored = path.find(({ stage }) => stage === 'score')?.facts
+  return (
+    <div className="px-4 pt-3 pb-5">
+      <div className="flex items-center gap-3">
+        <Pendulum key={row.id} score={row.score} size="sheet" swings />
+        <div className="min-w-0">
+          <p className="font-bold">
+            {t(`sheet.limit.${String(scored?.verdict ?? 'under')}`, {
+              score: Math.round(row.score),
+              limit: scored?.limit,
+              name: row.mailboxName,
+            })}
+          </p>
+          <p className="text-[0.95rem] text-ink-2">
+            {t(`provenance.${sheet.provenance.kind}`, sheet.provenance.facts)}
+          </p>
+        </div>
+      </div>
+      <EvidenceBars evidence={evidence} score={row.score} />
+      <DecisionPath path={path} name={row.mailboxName} brief />
+      <Checks checks={sheet.checks} />
+      <History sheet={sheet} />
+    </div>
   )
 }
 
@@ -69,11 +93,8 @@ function Heading({ sheet }: { sheet: DeliverySheet }) {
         <p className="text-[0.95rem] text-ink-2" title={times.inZone(row.receivedAt, sheet.mailboxTimeZone)}>
           {facts.join(' · ')}
         </p>
-        <p className="text-[0.95rem]">{t(`provenance.${sheet.provenance.kind}`, sheet.provenance.facts)}</p>
         {apart.length > 0 && <p className="text-[0.95rem] text-ink-2">{apart.join(' · ')}</p>}
-        <Checks checks={sheet.checks} />
       </div>
-      <Pendulum key={row.id} score={row.score} size="sheet" swings />
     </header>
   )
 }
@@ -82,7 +103,7 @@ function Heading({ sheet }: { sheet: DeliverySheet }) {
 function Checks({ checks: { by, lines } }: { checks: DeliverySheet['checks'] }) {
   const { t } = useTranslation()
   return (
-    <details className="text-[0.95rem]">
+    <details className="mt-4 text-[0.95rem]">
       <summary className="w-fit cursor-pointer text-ink-2 underline decoration-dotted underline-offset-2 hover:text-ink">
         {t('checks.title')}
       </summary>

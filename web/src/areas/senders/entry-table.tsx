@@ -11,7 +11,7 @@ import { Bars } from './bars.tsx'
 
 const rowHeight = 52
 const columns =
-  'grid grid-cols-[1rem_minmax(0,1fr)_5.4rem_minmax(5rem,7.5rem)_84px] items-center gap-x-4 px-5 min-[1180px]:grid-cols-[1rem_minmax(0,1fr)_5.4rem_minmax(6.5rem,10.5rem)_6.6rem_84px]'
+  'grid grid-cols-[1rem_minmax(0,1fr)_5.4rem] items-center gap-x-4 px-5 min-[640px]:grid-cols-[1rem_minmax(0,1fr)_5.4rem_minmax(5rem,7.5rem)_84px] min-[1180px]:grid-cols-[1rem_minmax(0,1fr)_5.4rem_minmax(6.5rem,10.5rem)_6.6rem_84px]'
 
 interface Props {
   readonly rows: readonly EntryRowShape[]
@@ -49,9 +49,9 @@ export function EntryTable({ rows, openId, marks, hasMore, onMore, onOpen, onMar
         <span />
         <span>{t('senders.column.sender')}</span>
         <span>{t('senders.column.standing')}</span>
-        <span>{t('senders.column.keptBy')}</span>
+        <span className="max-[639px]:hidden">{t('senders.column.keptBy')}</span>
         <span className="max-[1179px]:hidden">{t('senders.column.matched')}</span>
-        <span className="text-right">{t('senders.column.days')}</span>
+        <span className="text-right max-[639px]:hidden">{t('senders.column.days')}</span>
       </div>
       <div
         ref={scroller}
@@ -134,7 +134,7 @@ const Row = memo(function Row({ row, chosen, marked, onOpen, onMark }: RowProps)
         <span className={clsx('block truncate text-[0.88rem]', note.tone)}>{note.text}</span>
       </button>
       <Standing standing={row.standing} />
-      <span className="min-w-0 truncate" title={row.keptBy}>
+      <span className="min-w-0 truncate max-[639px]:hidden" title={row.keptBy}>
         {row.mailboxId === null ? t('senders.organisation') : row.keptBy}
         {row.others > 0 && (
           <span className="text-ink-2" title={t('senders.others', { count: row.others })}>
@@ -146,7 +146,7 @@ const Row = memo(function Row({ row, chosen, marked, onOpen, onMark }: RowProps)
       <span className="text-[0.95rem] text-ink-2 max-[1179px]:hidden">
         {row.lastMatchedAt === null ? t('senders.notYet') : times.short(row.lastMatchedAt)}
       </span>
-      <span className="justify-self-end">
+      <span className="justify-self-end max-[639px]:hidden">
         <Bars days={row.days} />
       </span>
     </div>

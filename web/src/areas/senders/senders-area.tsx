@@ -1,7 +1,7 @@
 import { useCallback, useMemo } from 'react'
 import { DropdownMenu } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
-import { useNavigate, useParams } from 'react-router'
+import { useLocation, useNavigate, useParams } from 'react-router'
 import { useKeys } from '../../app/keys.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
@@ -19,10 +19,12 @@ import { QuestionBar } from './question-bar.tsx'
 import { RequestsView } from './requests-view.tsx'
 import { UpkeepPanel } from './upkeep-panel.tsx'
 import { useEntryRows, useEntrySheet, useListActs, useSenderCounts, useSendersLive } from './use-senders.ts'
+import { TwoPanes } from '../../parts/two-panes.tsx'
 
 export function SendersArea() {
   const { t } = useTranslation()
   const { id } = useParams()
+  const { search } = useLocation()
   const openId = id !== undefined && /^\d{1,10}$/.test(id) ? Number(id) : null
   const { filter, change, panel, open, ask } = useSendersAddress()
   const list = useEntryRows(filter)
@@ -34,7 +36,8 @@ export function SendersArea() {
   useSendersLive()
   useListKeys(rows, openId, onOpen, sheet.data?.row)
   return (
-    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)_auto]">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)_auto] max-[899px]:grid-rows-[auto_auto_auto] max-[899px]:overflow-y-auto">
+      <h1 className="sr-only">{t('areas.senders')}</h1>
       <section
         aria-label={t('senders.filter.label')}
         className="grid items-start gap-x-8 gap-y-2 border-b border-line-strong px-5 pt-3 pb-2 min-[1080px]:grid-cols-[minmax(0,1fr)_auto]"
@@ -42,8 +45,12 @@ export function SendersArea() {
         <FilterSentence filter={filter} change={change} counts={counts.data} />
         <InAndOut filter={filter} />
       </section>
-      <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_minmax(22rem,27.5rem)]">
-        <div className="min-h-0 border-r border-line-strong">
+      <TwoPanes
+        columns="min-[900px]:grid-cols-[minmax(0,1fr)_minmax(18rem,27.5rem)]"
+        stacked
+        isOpen={openId !== null || panel !== null}
+        back={`/senders${search}`}
+        list={
           <List
             list={list}
             rows={rows}
@@ -52,13 +59,13 @@ export function SendersArea() {
             filter={filter}
             onAll={() => change({ ...usualFilter, mailbox: undefined, find: undefined })}
           />
-        </div>
-        <div className="min-h-0">
+        }
+        detail={
           <Boundary of={`${openId ?? ''} ${panel ?? ''}`}>
             <Beside openId={openId} panel={panel} open={open} />
           </Boundary>
-        </div>
-      </div>
+        }
+      />
       {act ? (
         <DraftBar key={act.kind + ('of' in act ? act.of.id : '')} act={act} />
       ) : marks.size > 0 ? (

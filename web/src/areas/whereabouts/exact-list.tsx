@@ -11,6 +11,7 @@ import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+import { areaLayout } from '../../parts/layout.ts'
 
 const names = [
   'direction',
@@ -56,7 +57,7 @@ export function ExactList() {
   const { t } = useTranslation()
   const { filter, set } = useExactFilters()
   return (
-    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+    <div className={areaLayout}>
       <h1 className="sr-only">{t('whereabouts.exact.title')}</h1>
       <section className="border-b border-line-strong px-6 py-4 text-[1.05rem] leading-[2.3rem]">
         <p>

@@ -55,8 +55,9 @@ export function WhereaboutsArea() {
   }
   const hits = answer.data?.hits ?? noHits
   return (
-    <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
-      <section className="border-b border-line-strong px-6 py-4">
+    <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] max-[899px]:block max-[899px]:overflow-y-auto">
+      <h1 className="sr-only">{t('areas.whereabouts')}</h1>
+      <section className="border-b border-line-strong px-6 py-4 max-[899px]:px-4">
         <Question asked={question} onLook={look} />
         <p className="mt-1 text-[0.95rem] text-ink-2">
           {answer.data && !isBlankQuestion(question) ? (
@@ -69,7 +70,7 @@ export function WhereaboutsArea() {
           </Link>
         </p>
       </section>
-      <div className="grid min-h-0 grid-cols-[minmax(0,1fr)_minmax(300px,380px)]">
+      <div className="grid min-h-0 grid-cols-[minmax(0,1fr)] min-[900px]:grid-cols-[minmax(0,1fr)_minmax(280px,380px)]">
         <Hits answer={answer} question={question} enquiry={enquiry} />
         <Enquiries
           open={enquiry}
