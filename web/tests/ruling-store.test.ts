@@ -127,3 +127,23 @@ describe('for whom', () => {
     expect(withSender('as-is', targets, session)).toEqual({ sender: 'as-is', for: 'colleague' })
   })
 })
+
+describe('marks', () => {
+  const marked = (id: number) => ({ id }) as ReviewRow
+  test('go when the list shows something else, and are told, so that they can be kept', () => {
+    store().mark([marked(1), marked(2)], true)
+    const dropped = store().dropMarks()
+    expect(dropped.map(({ id }) => id)).toEqual([1, 2])
+    expect(store().marks.size).toBe(0)
+    store().mark(dropped, true)
+    store().keepMarks(true)
+    expect(store().dropMarks()).toEqual([])
+    expect(store().marks.size).toBe(2)
+  })
+  test('are kept for one ruling only', () => {
+    store().mark([marked(1)], true)
+    store().keepMarks(true)
+    store().applied(7)
+    expect([store().marks.size, store().keepsMarks]).toEqual([0, false])
+  })
+})

@@ -41,6 +41,7 @@ export function ReviewArea() {
   const toggleCluster = useCallback((key: string) => setOpenKeys(known => toggled(known, key)), [])
 
   useKeysNoted()
+  useMarksFollow(filter)
   usePaneKeys(items, openId, open)
   useEffect(() => {
     document.title = `${t('areas.review')} · Pendro`
@@ -127,6 +128,30 @@ function ListPane({ list, rows, filter, change, live, children }: ListPaneProps)
       {rows.length > 0 && children}
     </>
   )
+}
+
+/** Marks that the list no longer shows are not ruled on unseen: they go with the list, unless the staffer says otherwise. */
+function useMarksFollow(filter: ReturnType<typeof useFilter>['filter']): void {
+  const { t } = useTranslation()
+  const { mark, keepMarks, dropMarks } = useRuling()
+  const show = useNotices(state => state.show)
+  const of = JSON.stringify(filter)
+  const before = useRef(of)
+  useEffect(() => {
+    if (before.current === of) return
+    before.current = of
+    const dropped = dropMarks()
+    if (dropped.length === 0) return
+    const keep = () => {
+      mark(dropped, true)
+      keepMarks(true)
+    }
+    show({
+      tone: 'done',
+      text: t('ruling.marksDropped', { count: dropped.length }),
+      action: { label: t('ruling.marksKeep'), run: keep },
+    })
+  }, [of, dropMarks, keepMarks, mark, show, t])
 }
 
 /** Every key counts as a sign that somebody is looking, before any screen makes something of it. */

@@ -1,9 +1,11 @@
 import { useState, type FormEvent, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
+import { Link, useLocation } from 'react-router'
 import { clsx } from 'clsx'
 import { isAgainstEvidence, type DeliverySheet, type ReviewRow, type RulingSentence } from '@pendro/contract'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
+import { Checkbox } from '../../parts/checkbox.tsx'
 import { ReasonSlot, UntilSlot } from '../../parts/entry-slots.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot, SlotPanel, type SlotOption } from '../../parts/sentence-slot.tsx'
@@ -148,22 +150,9 @@ function RulingSentenceText({ sheet, targets }: { sheet: DeliverySheet; targets:
 /** "this message to Ingrid", or all of the cluster, or what is marked. */
 function TargetSlot({ sheet, targets }: { sheet: DeliverySheet; targets: readonly ReviewRow[] }) {
   const { t } = useTranslation()
-  const { marks, scope, setScope, mark } = useRuling()
+  const { marks, scope, setScope } = useRuling()
   const one = t('ruling.thisTo', { name: sheet.row.mailboxName })
-  if (marks.size > 0) {
-    return (
-      <SentenceSlot
-        label={t('ruling.targetLabel')}
-        text={t('ruling.marked', { count: marks.size })}
-        value="marked"
-        options={[
-          { value: 'marked', text: t('ruling.marked', { count: marks.size }) },
-          { value: 'clear', text: t('ruling.unmark'), hint: one },
-        ]}
-        onPick={value => value === 'clear' && mark([...marks.values()], false)}
-      />
-    )
-  }
+  if (marks.size > 0) return <MarksSlot />
   const inCluster = targets.length > 1 ? targets.length : null
   return (
     <SentenceSlot
@@ -176,6 +165,58 @@ function TargetSlot({ sheet, targets }: { sheet: DeliverySheet; targets: readonl
       ]}
       onPick={setScope}
     />
+  )
+}
+
+/** What is marked, one by one: to be looked at, or taken off. */
+function MarksSlot() {
+  const { t } = useTranslation()
+  const { search } = useLocation()
+  const { marks, mark, keepsMarks, keepMarks } = useRuling()
+  const rows = [...marks.values()]
+  return (
+    <SlotPanel label={t('ruling.targetLabel')} text={t('ruling.marked', { count: marks.size })}>
+      {close => (
+        <div className="w-[min(440px,90vw)] p-1">
+          <ul className="max-h-72 overflow-y-auto">
+            {rows.slice(0, 200).map(row => (
+              <li key={row.id} className="flex items-baseline gap-2 px-2 py-1">
+                <Link
+                  to={`/review/${row.id}${search}`}
+                  onClick={close}
+                  className="min-w-0 flex-1 truncate hover:underline"
+                >
+                  <b>{row.fromName || row.fromAddress || t('review.noSender')}</b>{' '}
+                  {row.subject || t('review.noSubject')}{' '}
+                  <span className="text-ink-2">{t('review.to', { name: row.mailboxName })}</span>
+                </Link>
+                <Button kind="link" onClick={() => mark([row], false)}>
+                  {t('ruling.takeOff')}
+                </Button>
+              </li>
+            ))}
+          </ul>
+          {rows.length > 200 && (
+            <p className="px-2 py-1 text-ink-2">{t('ruling.moreMarks', { count: rows.length - 200 })}</p>
+          )}
+          <div className="mt-1 flex flex-wrap items-center justify-between gap-3 border-t border-line px-2 py-2">
+            <label className="flex items-center gap-2">
+              <Checkbox checked={keepsMarks} label={t('ruling.keepMarks')} onChange={keepMarks} />
+              {t('ruling.keepMarks')}
+            </label>
+            <Button
+              kind="link"
+              onClick={() => {
+                mark(rows, false)
+                close()
+              }}
+            >
+              {t('ruling.unmark')}
+            </Button>
+          </div>
+        </div>
+      )}
+    </SlotPanel>
   )
 }
 

@@ -17,6 +17,8 @@ interface RulingStore {
   readonly sentence: RulingSentence
   readonly scope: Scope
   readonly marks: ReadonlyMap<number, ReviewRow>
+  /** The staffer has said that marks stay when the list shows something else. */
+  readonly keepsMarks: boolean
   /** The last ruling applied here, for undo. */
   readonly lastRuling: number | null
   /** Somebody else ruled on the open message; '' for nobody. The sentence is empty then. */
@@ -26,6 +28,9 @@ interface RulingStore {
   readonly change: (part: Partial<RulingSentence>) => void
   readonly setScope: (scope: Scope) => void
   readonly mark: (rows: readonly ReviewRow[], marked: boolean) => void
+  readonly keepMarks: (keep: boolean) => void
+  /** The list shows something else: what was marked and is not kept is taken off; what that was. */
+  readonly dropMarks: () => readonly ReviewRow[]
   /** Another message is open. */
   readonly begin: (row: Pick<ReviewRow, 'state' | 'points'>, now: number) => void
   /** Somebody else has ruled on the open message: what the sentence says is chosen anew. */
@@ -90,10 +95,11 @@ function withConsequences(sentence: RulingSentence, part: Partial<RulingSentence
   return next
 }
 
-export const useRuling = create<RulingStore>(set => ({
+export const useRuling = create<RulingStore>((set, get) => ({
   sentence: idle,
   scope: 'one',
   marks: new Map(),
+  keepsMarks: false,
   lastRuling: null,
   interruptedBy: '',
   since: null,
@@ -113,6 +119,13 @@ export const useRuling = create<RulingStore>(set => ({
       }
       return { marks: next }
     }),
+  keepMarks: keep => set({ keepsMarks: keep }),
+  dropMarks: () => {
+    const { marks, keepsMarks } = get()
+    if (keepsMarks || marks.size === 0) return []
+    set({ marks: new Map() })
+    return [...marks.values()]
+  },
   // A sentence composed for one message must not be applied to the next by a stray Enter.
   begin: (row, now) =>
     set(({ since }) => ({
@@ -136,6 +149,7 @@ export const useRuling = create<RulingStore>(set => ({
     set(({ since }) => ({
       lastRuling: rulingId,
       marks: new Map(),
+      keepsMarks: false,
       since: { touched: false, otherKey: false, shownAt: since?.shownAt ?? 0 },
     })),
 }))
