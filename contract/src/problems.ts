@@ -111,6 +111,9 @@ export const problems = {
       release: '{{by}} was first and has already released “{{subject}}”. Nothing was changed.',
       discard: '{{by}} was first and has already discarded “{{subject}}”. Nothing was changed.',
       restore: '{{by}} was first and has already restored “{{subject}}”. Nothing was changed.',
+      'own-release': 'You have already released “{{subject}}”. Nothing was changed.',
+      'own-discard': 'You have already discarded “{{subject}}”. Nothing was changed.',
+      'own-restore': 'You have already restored “{{subject}}”. Nothing was changed.',
     },
   },
   WRONG_STATE: {

@@ -114,6 +114,16 @@ describe('release', () => {
     expect(await stateOf(server.db, id)).toBe('released')
   })
 
+  test('one’s own second press is not told that somebody else was first', async () => {
+    const [id = 0] = await arrive(server, { subject: 'Pressed twice' })
+    await per.post('/api/rulings', ruling([id], { message: 'discard' }))
+    const again = await per.post('/api/rulings', ruling([id], { message: 'discard' }))
+    expect([again.status, again.body.text]).toEqual([
+      409,
+      'You have already discarded “Pressed twice”. Nothing was changed.',
+    ])
+  })
+
   test('sealed: nobody can release it', async () => {
     const [id = 0] = await arrive(server, {
       headers: [

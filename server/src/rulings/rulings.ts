@@ -57,7 +57,7 @@ export async function applyRuling(db: Database, request: Request): Promise<Appli
     // Asked behind the lock: the same request sent twice at once finds what the other one did.
     const before = await findToken(db, tx, token)
     if (before !== null) return describeRuling(db, tx, before)
-    const moves = await movesOf(db, tx, sentence, deliveries)
+    const moves = await movesOf(db, tx, who, sentence, deliveries)
     refuseUnreasoned(who, sentence, deliveries)
     const proposed = proposedEntries(sentence, deliveries, organisation, request.now)
     const isRequest = sentence.for === 'request'
@@ -173,6 +173,7 @@ const mailboxesOf = (deliveries: readonly RuledDelivery[]) => [
 async function movesOf(
   db: Database,
   tx: Tx,
+  who: Ruler,
   { message }: RulingSentence,
   deliveries: readonly RuledDelivery[],
 ): Promise<readonly PlannedMove[]> {
@@ -184,28 +185,35 @@ async function movesOf(
   const { code, delivery } = planned.problem
   if (message === 'leave') throw new Error('a delivery that is left where it is can always be left')
   if (code === 'sealed') throw new AppError('SEALED', { deliveryId: delivery.id })
-  throw await whyNot(db, tx, message, delivery)
+  throw await whyNot(db, tx, who, message, delivery)
 }
 
 async function whyNot(
   db: Database,
   tx: Tx,
+  who: Ruler,
   wanted: 'release' | 'discard' | 'restore',
   { id, state, subject }: RuledDelivery,
 ): Promise<AppError> {
-  const first = await findRow<{ name: string; at: Date; sentence: RulingSentence }>(
+  const first = await findRow<{
+    name: string
+    at: Date
+    sentence: RulingSentence
+    staffer_id: number | null
+  }>(
     db,
-    `SELECT COALESCE(s.name, 'The colleague') AS name, r.at, r.sentence FROM ruling_deliveries x JOIN rulings r ON r.id = x.ruling_id LEFT JOIN staffers s ON s.id = r.staffer_id
+    `SELECT COALESCE(s.name, 'The colleague') AS name, r.at, r.sentence, r.staffer_id FROM ruling_deliveries x JOIN rulings r ON r.id = x.ruling_id LEFT JOIN staffers s ON s.id = r.staffer_id
      WHERE x.delivery_id = :id AND r.undone_at IS NULL AND x.from_state <> x.to_state ORDER BY r.id DESC LIMIT 1`,
     { id },
     tx,
   )
   if (first) {
     const { message } = first.sentence
+    const isOwn = 'staffer' in who && first.staffer_id === who.staffer.id
     const facts = { by: first.name, at: first.at.toISOString(), deliveryId: id, subject }
     return message === 'leave'
       ? new AppError('ALREADY_RULED', facts)
-      : new AppError('ALREADY_RULED', { ...facts, context: message })
+      : new AppError('ALREADY_RULED', { ...facts, context: isOwn ? `own-${message}` : message })
   }
   return new AppError('WRONG_STATE', { context: wanted, deliveryId: id, state, subject })
 }

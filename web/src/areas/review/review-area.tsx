@@ -1,5 +1,5 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { useCallback, useEffect, useMemo, useRef, useState, type ReactNode } from 'react'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, useLocation, useNavigate, useParams } from 'react-router'
@@ -8,10 +8,9 @@ import { call, problemOf } from '../../app/api.ts'
 import { useKeys } from '../../app/keys.ts'
 import { useNotices } from '../../app/notices.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
-import { Button } from '../../parts/buttons.tsx'
-import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { FilterSentence } from './filter-sentence.tsx'
-import { usualFilter, useFilter } from './filter.ts'
+import { useFilter } from './filter.ts'
 import { HandIn } from './hand-in.tsx'
 import { ReviewList, rowsOf, useItems, type Item } from './review-list.tsx'
 import { clusterQuery, useReviewCounts, useReviewList, useReviewLive, useSheet } from './review-queries.ts'
@@ -25,6 +24,7 @@ import { useIsNarrow } from '../../parts/use-is-narrow.ts'
 import { clsx } from 'clsx'
 import { Boundary } from '../../parts/boundary.tsx'
 import { useRulings } from './use-rulings.ts'
+import { ListPane } from './list-pane.tsx'
 
 export function ReviewArea() {
   const { t } = useTranslation()
@@ -89,44 +89,6 @@ export function ReviewArea() {
         )}
       </div>
     </div>
-  )
-}
-
-interface ListPaneProps extends ReturnType<typeof useFilter> {
-  readonly list: ReturnType<typeof useReviewList>
-  readonly rows: readonly ReviewRow[]
-  readonly live: ReturnType<typeof useReviewLive>
-  readonly children: ReactNode
-}
-
-/** The list, or why there is none; what has come in meanwhile waits above it. */
-function ListPane({ list, rows, filter, change, live, children }: ListPaneProps) {
-  const { t } = useTranslation()
-  return (
-    <>
-      {live.arrived > 0 && (
-        <Button
-          onClick={live.showArrived}
-          className="absolute top-2 left-1/2 z-10 -translate-x-1/2 rounded-full"
-        >
-          {t('review.arrived', { count: live.arrived })}
-        </Button>
-      )}
-      {list.isPending && <SkeletonRows count={9} />}
-      {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
-      {list.data && rows.length === 0 && !list.isFetching && (
-        <Empty title={t(`review.empty.${filter.states === 'kept' ? 'kept' : 'other'}`)}>
-          <p>{t('review.emptyText')}</p>
-          <Button
-            className="mt-4"
-            onClick={() => change({ ...usualFilter, mailbox: undefined, find: undefined, days: 28 })}
-          >
-            {t('review.emptyAction')}
-          </Button>
-        </Empty>
-      )}
-      {rows.length > 0 && children}
-    </>
   )
 }
 
