@@ -174,7 +174,9 @@ function BandEnd({ edge, band, onBand }: { edge: 'from' | 'to'; band: Band; onBa
       style={{ left: `${value}%` }}
     >
       <span className="absolute top-4 -left-[5px] h-4 w-2 rounded-sm bg-petrol" />
-      <span className="absolute -top-3.5 -translate-x-1/2 text-[0.82rem] whitespace-nowrap font-bold text-petrol">{value}</span>
+      <span className="absolute -top-3.5 -translate-x-1/2 text-[0.82rem] whitespace-nowrap font-bold text-petrol">
+        {value}
+      </span>
     </div>
   )
 }
