@@ -1,7 +1,7 @@
 import { afterAll, beforeAll, expect, test } from 'vitest'
 import type { WhereAnswer, WhereHit, WhereQuestion } from '@pendro/contract'
 import { fillDemo } from '../../scripts/fill-demo.ts'
-import { findRow, type Database } from '../src/db/database.ts'
+import { findRow, select, type Database } from '../src/db/database.ts'
 import { migrate } from '../src/db/migrate.ts'
 import { lookFor } from '../src/whereabouts/look.ts'
 import { freshDatabase } from './support.ts'
@@ -141,6 +141,30 @@ test('of 40 questions at least 36 have the right answer first, and none gets a f
   }
   expect(wrong.length, wrong.join('\n')).toBeLessThanOrEqual(4)
 })
+
+test('no sender of the demo with one slip in any label of its domain gets a false “nothing came”', async () => {
+  const rows = await select<{ domain: string }>(
+    db,
+    "SELECT DISTINCT SUBSTRING_INDEX(from_address, '@', -1) AS domain FROM messages WHERE direction = 'in' AND from_address LIKE '%@%.%'",
+  )
+  // Of each label one letter is left out; where that is, goes round with the number of the domain.
+  const typed = rows.flatMap(({ domain }, n) => {
+    const labels = domain.split('.')
+    return labels.slice(0, -1).flatMap((label, i) => {
+      if (label.length < 5) return []
+      const at = 1 + ((n + i) % (label.length - 2))
+      const wrong = label.slice(0, at) + label.slice(at + 1)
+      return [{ domain, wrong: [...labels.slice(0, i), wrong, ...labels.slice(i + 1)].join('.') }]
+    })
+  })
+  expect(typed.length).toBeGreaterThan(60)
+  const missed: string[] = []
+  for (const { domain, wrong } of typed) {
+    const { hits, nothing } = await lookFor(db, { ...blank, from: wrong }, now)
+    if (nothing !== null || hits.length === 0) missed.push(`${wrong} for ${domain}`)
+  }
+  expect(missed).toEqual([])
+}, 120_000)
 
 /** Counted by a plain scan, which knows nothing of how we look. */
 async function expectNothing({ nothing }: WhereAnswer): Promise<void> {

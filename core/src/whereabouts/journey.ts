@@ -123,6 +123,7 @@ function coming({ state, digest, nextDigest, wouldBeListed, expiresAt, waiting }
     ...(digest === null && nextDigest !== null && isUndecided(state)
       ? [stop(wouldBeListed ? 'digest-would-list' : 'digest-would-count', nextDigest)]
       : []),
-    ...(state === 'bounced' ? [] : [stop('goes-away', expiresAt)]),
+    // What could stop it is told by its state: sealed mail can't be released.
+    ...(state === 'bounced' ? [] : [{ ...stop('goes-away', expiresAt), facts: { state } }]),
   ]
 }

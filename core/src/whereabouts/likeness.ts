@@ -1,4 +1,5 @@
 import { distance } from 'fastest-levenshtein'
+import { findOrganisationalDomain } from '../address/index.ts'
 import { fold, wordsOf } from './fold.ts'
 
 /** How alike two folded words are, 0 to 1: a slip in a short word makes another word of it, in a long one not. */
@@ -125,8 +126,22 @@ export function domainLikeness(typed: string, known: string): number {
   if (typed === known) return 1
   const slips = distance(typed, known)
   if (slips <= 2 && typed.length >= 6) return slips === 1 ? 0.9 : 0.75
-  const [mine = '', theirs = ''] = [typed.split('.').at(-2), known.split('.').at(-2)]
-  // Another ending of the same name: shop.example and shop.test.
+  // What stands below it is the sender's own business: 'kystkup.example' for mail from post.kystkupp.example.
+  const [ours, other] = [organisationOf(typed), organisationOf(known)]
+  const [mine = '', theirs = ''] = [ours.split('.')[0], other.split('.')[0]]
+  // Another host of the same organisation, or another ending of the same name: shop.example and shop.test.
   if (mine.length >= 4 && mine === theirs) return 0.75
-  return 0
+  const apart = slipsBetween(ours, other)
+  if (apart <= 1 && mine.length >= 4) return 0.8
+  return apart <= 2 && mine.length >= 6 ? 0.72 : 0
+}
+
+const organisationOf = (domain: string) => findOrganisationalDomain(domain) ?? domain
+
+/** Slips of the fingers between two texts; two letters that changed places are one. */
+function slipsBetween(a: string, b: string): number {
+  const slips = distance(a, b)
+  if (slips !== 2 || a.length !== b.length) return slips
+  const at = [...a].findIndex((letter, i) => letter !== b[i])
+  return a[at] === b[at + 1] && a[at + 1] === b[at] && a.slice(at + 2) === b.slice(at + 2) ? 1 : 2
 }

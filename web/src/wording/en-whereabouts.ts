@@ -100,6 +100,7 @@ export const enWhereabouts = {
     wouldList: 'would be listed',
     wouldCount: 'would be counted',
     unless: 'unless released',
+    unlessRestored: 'unless restored',
     tries_zero: 'not tried yet',
     tries_one: 'tried once',
     tries_other: 'tried {{count}} times',

@@ -48,7 +48,8 @@ export function stopDetails(
     case 'digest-would-count':
       return [d('wouldCount')]
     case 'goes-away':
-      return [d('unless')]
+      if (facts.state === 'sealed') return []
+      return [d(facts.state === 'discarded' ? 'unlessRestored' : 'unless')]
     case 'sender-told':
       return [d('own')]
     case 'finding':
