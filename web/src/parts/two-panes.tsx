@@ -28,7 +28,12 @@ export function TwoPanes({ columns, list, detail, isOpen, back, stacked = false 
       )}
     >
       <div className={clsx('min-h-0 min-w-0', isOpen && 'max-[899px]:hidden')}>{list}</div>
-      <div className={clsx('flex min-h-0 min-w-0 flex-col', !isOpen && !stacked && 'max-[899px]:hidden')}>
+      <div
+        className={clsx(
+          'flex min-h-0 min-w-0 flex-col border-line-strong min-[900px]:border-l',
+          !isOpen && !stacked && 'max-[899px]:hidden',
+        )}
+      >
         <p className={clsx('border-b border-line px-4 py-1.5 min-[900px]:hidden', !isOpen && 'hidden')}>
           <Link to={back} className="border-b border-current text-petrol">
             {t('panes.back')}

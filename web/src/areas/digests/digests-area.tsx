@@ -104,7 +104,7 @@ function Colleagues({ list, find, onFind, openId, showsReplies }: ColleaguesProp
   const navigate = useNavigate()
   const toLookAt = useDigestDay().data?.repliesToLookAt ?? 0
   return (
-    <div className="grid min-h-0 grid-rows-[auto_minmax(0,1fr)] border-r border-line-strong bg-sheet">
+    <div className="grid min-h-0 h-full grid-rows-[auto_minmax(0,1fr)] bg-sheet">
       <div className="flex items-center gap-3 border-b border-line bg-ground px-5 py-3">
         <input
           value={find}
