@@ -179,6 +179,34 @@ describe('a reply to a digest', () => {
   ])('%s', (_, given, references) =>
     expect(readReply(reply(given))).toMatchObject({ kind: 'asked', references }),
   )
+  // Sent from a phone, or read out on one: to be released only if the colleague was sent it.
+  const [a, b] = [one.slice(0, 3), one.slice(4)]
+  const spelled = (text: string, by = ' ') => [...text].join(by)
+  test.each<readonly [string, Partial<Reply>]>([
+    ['without its hyphen', { text: `${a}${b}` }],
+    ['in lower case', { text: `${a}${b}`.toLowerCase() }],
+    ['with a blank', { text: `${a} ${b}` }],
+    ['with blanks around the hyphen', { text: `${spelled(a)} - ${spelled(b)}` }],
+    ['letter by letter', { text: spelled(`${a}${b}`) }],
+    ['letter by letter above a signature', { text: `${spelled(a)}  ${spelled(b)}\r\n-- \r\nIna` }],
+    ['with dots', { text: spelled(a, '.') + '. ' + spelled(b, '.') }],
+    ['without hyphen, in the subject', { subject: `Re: ${a}${b}` }],
+    ['with a blank, in the subject', { subject: `${a} ${b}`, text: 'Please' }],
+  ])('one reference mailed alone, %s', (_, given) =>
+    expect(readReply(reply(given))).toEqual({ kind: 'asked', references: [], perhaps: [one], slips: [] }),
+  )
+  test('in the subject as it is written, and once although it stands in the text, too', () => {
+    expect(readReply(reply({ subject: one, text: '' }))).toMatchObject({ kind: 'asked', references: [one] })
+    expect(readReply(reply({ subject: `${a}${b}`, text: one }))).toEqual({
+      kind: 'asked',
+      references: [one],
+      perhaps: [],
+      slips: [],
+    })
+  })
+  test.each(['A B C', `${spelled(one)} x`, `${spelled(a)}`, 'I am at one'])('%j is no reference', text =>
+    expect(readReply(reply({ text })).kind).toBe('nothing-left'),
+  )
   test('nothing left releases nothing', () =>
     expect(readReply(reply({ text: 'Thank you' }))).toEqual({ kind: 'nothing-left', slips: [] }))
   test('a notice of absence that quotes everything releases nothing', () =>

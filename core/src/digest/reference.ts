@@ -58,6 +58,10 @@ export function findReferences(source: string): FoundReferences {
   // A mail program that wraps lines breaks after the hyphen, and puts its quote marks before the rest.
   const pattern =
     /(?<![\p{L}\p{N}./=-])([\p{L}\p{N}]{3})(?:[ \t]{0,3}([-\u2010-\u2015\u2212])[ \t]{0,3}(?:\r?\n[> \t]{0,40})?|[ \t]{0,3})([\p{L}\p{N}]{3})(?![\p{L}\p{N}-]|[./=][\p{L}\p{N}])/gu
+  for (const line of text.split('\n')) {
+    const typed = spelledOut(line)
+    if (typed !== null) perhaps.add(typed)
+  }
   for (const [, first = '', hyphen, second = ''] of text.matchAll(pattern)) {
     const typed = `${first}-${second}`.toUpperCase()
     if (isReference(typed)) (hyphen === undefined ? perhaps : references).add(typed)
@@ -69,6 +73,21 @@ export function findReferences(source: string): FoundReferences {
     perhaps: [...perhaps].filter(one => !references.has(one)),
     slips: [...slips],
   }
+}
+
+/** 'K 7 Q - 4 M D' alone on its line, as it was read out on the phone; `null` for any other line. */
+function spelledOut(line: string): string | null {
+  if (line.length > 60) return null
+  const found =
+    /^[\s>]{0,20}((?:[\p{L}\p{N}][ \t.]{0,3}){3})[-\u2010-\u2015\u2212]?[ \t]{0,3}((?:[\p{L}\p{N}][ \t.]{0,3}){3})$/u.exec(
+      line.trimEnd(),
+    )
+  if (!found) return null
+  const typed = [found[1], found[2]]
+    .map(half => (half ?? '').replace(/[ \t.]/g, ''))
+    .join('-')
+    .toUpperCase()
+  return isReference(typed) ? typed : null
 }
 
 /** Of known references the one that a slip was most likely meant to be: one symbol off, or two swapped. */

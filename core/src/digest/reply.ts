@@ -108,7 +108,8 @@ const mostCharacters = 2_000_000
 /**
  * What a reply to a digest asks for (domain.md §6): all references still in it, wherever they stand, quoted or
  * not; common practice: lines deleted from a reply are not released. The text part speaks; a program that
- * sends HTML alone, or leaves the quoted text out of the text part, is read by its HTML.
+ * sends HTML alone, or leaves the quoted text out of the text part, is read by its HTML. The subject counts, too: a
+ * reference may be mailed alone.
  */
 export function readReply(reply: Reply): ReadReply {
   const sign = findAutomaticSign(reply)
@@ -117,13 +118,17 @@ export function readReply(reply: Reply): ReadReply {
   const inHtml = findReferences(reply.htmlText.slice(0, mostCharacters))
   const found =
     inText.references.length + inText.perhaps.length > 0 || reply.htmlText === '' ? inText : inHtml
+  // Somebody who mails one reference alone puts it where there is room first.
+  const inSubject = findReferences(reply.subject.slice(0, 500))
   // Crossed out and nowhere left standing: taken back.
   const out = findReferences((reply.struckText ?? '').slice(0, mostCharacters))
   const standing = new Set([...inHtml.references, ...inHtml.perhaps])
   const crossed = new Set([...out.references, ...out.perhaps].filter(one => !standing.has(one)))
-  const references = found.references.filter(one => !crossed.has(one))
-  const perhaps = found.perhaps.filter(one => !crossed.has(one))
+  const both = (kind: keyof FoundReferences) => [...new Set([...found[kind], ...inSubject[kind]])]
+  const references = both('references').filter(one => !crossed.has(one))
+  const perhaps = both('perhaps').filter(one => !crossed.has(one) && !references.includes(one))
+  const slips = both('slips')
   return references.length + perhaps.length > 0
-    ? { kind: 'asked', references, perhaps, slips: found.slips }
-    : { kind: 'nothing-left', slips: found.slips }
+    ? { kind: 'asked', references, perhaps, slips }
+    : { kind: 'nothing-left', slips }
 }
