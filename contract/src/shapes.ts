@@ -225,9 +225,12 @@ export const reachShape = reachNumbers.extend({
       caution: caution.nullable(),
     }),
   ),
-  /** Of those, the narrowest that lets the same mail through without the harmful part. */
-  narrower: z.string().nullable(),
-  /** What a block by this pattern misses of the same sender's mail, and the pattern that misses least. */
+  /** Of those, the narrowest that lets the same wanted mail, or that of the senders at hand, through with less harm. */
+  narrower: z.object({ pattern: z.string(), frees: z.enum(['all', 'at-hand']) }).nullable(),
+  /**
+   * What a block by this pattern misses of the same sender's mail, and the pattern that misses least. `missed`: of the
+   * mail of those the block is for; `addresses`: that the sender wrote from, to anybody.
+   */
   gap: z
     .object({ missed: z.number().int(), addresses: z.number().int(), pattern: z.string(), kind: width })
     .nullable(),

@@ -7,6 +7,7 @@ import {
   findCaution,
   findNarrower,
   findRefusal,
+  narrowerPatterns,
   patternsBeside,
   planChange,
   reach,
@@ -289,18 +290,19 @@ describe('what mail was taken for', () => {
   })
 })
 
+const split = (wanted: number, doubtful: number, harmful: number): Reach => ({
+  looked: 0,
+  letThrough: { wanted, doubtful, harmful },
+  keptBack: { wanted: 0, doubtful: 0, harmful: 0 },
+  elsewhere: 0,
+  colleagues: 0,
+  refused: 0,
+  sealed: 0,
+  overruledBy: [],
+})
+const wide = pattern('*.x.example')
+
 describe('a narrower pattern', () => {
-  const split = (wanted: number, doubtful: number, harmful: number): Reach => ({
-    looked: 0,
-    letThrough: { wanted, doubtful, harmful },
-    keptBack: { wanted: 0, doubtful: 0, harmful: 0 },
-    elsewhere: 0,
-    colleagues: 0,
-    refused: 0,
-    sealed: 0,
-    overruledBy: [],
-  })
-  const wide = pattern('*.x.example')
   const find = (proposed: Reach, ...beside: readonly (readonly [string, Reach])[]) =>
     findNarrower(
       wide,
@@ -357,6 +359,45 @@ describe('a narrower pattern', () => {
   })
 })
 
+describe('a narrower pattern for the senders at hand', () => {
+  const about = [sent('ann@x.example').facts.sender]
+  const beside = [
+    { pattern: pattern('ann@x.example'), reach: split(1, 0, 0) },
+    { pattern: pattern('x.example'), reach: split(2, 0, 1) },
+    { pattern: pattern('ben@x.example'), reach: split(2, 0, 0) },
+  ]
+  test('is offered where none frees all, and only with senders at hand', () => {
+    const found = findNarrower(wide, split(3, 0, 2), beside, about)
+    expect(found && [patternText(found.pattern), found.frees]).toEqual(['ann@x.example', 'at-hand'])
+    expect(findNarrower(wide, split(3, 0, 2), beside)).toBeNull()
+  })
+  test('one that frees all comes first', () => {
+    const all = { pattern: pattern('x.example'), reach: split(3, 0, 1) }
+    const found = findNarrower(wide, split(3, 0, 2), [...beside, all], about)
+    expect(found && [patternText(found.pattern), found.frees]).toEqual(['x.example', 'all'])
+  })
+  test.each<readonly [string, string, readonly string[], readonly string[]]>([
+    ['one sender', '*.x.example', ['a+tag@m.x.example'], ['a@m.x.example', 'm.x.example', '*.m.x.example']],
+    [
+      'two of one domain',
+      '*.x.example',
+      ['a@m.x.example', 'b@m.x.example'],
+      ['m.x.example', '*.m.x.example'],
+    ],
+    ['two of two domains', '*.x.example', ['a@m.x.example', 'b@n.x.example'], []],
+    ['a domain', 'x.example', ['a@x.example'], ['a@x.example']],
+    ['not under it', 'x.example', ['a@y.example'], []],
+    ['nobody', 'x.example', [], []],
+  ])('%s', (_what, proposed, senders, want) =>
+    expect(
+      narrowerPatterns(
+        pattern(proposed),
+        senders.map(address => sent(address).facts.sender),
+      ).map(patternText),
+    ).toEqual(want),
+  )
+})
+
 describe('patterns beside a proposal', () => {
   const texts = (proposed: string, ...history: SeenDeliveries[]) =>
     patternsBeside(pattern(proposed), history).map(patternText)
@@ -395,6 +436,11 @@ describe('a block and what it misses', () => {
       'counted in deliveries, over addresses',
       gap('a@x.example', ['x.example', '*.x.example'], ...three),
       { missed: 6, addresses: 3, better: pattern('x.example') },
+    ],
+    [
+      'of everybody’s mail, counted where it is about',
+      findBlockGap(pattern('a@x.example'), [pattern('x.example')], three, three.slice(0, 1)),
+      { missed: 2, addresses: 3, better: pattern('x.example') },
     ],
     ['two addresses may be chance', gap('a@x.example', ['x.example'], ...three.slice(1)), null],
     [

@@ -258,7 +258,7 @@ describe('reach', () => {
       (await una.post('/api/senders/reach', { add: [draft(pattern, more)] })).body
     const domain = await reach('mixed.example')
     expect(domain.letThrough).toMatchObject({ doubtful: 3, harmful: 1 })
-    expect(domain.narrower).toBe('jobs@mixed.example')
+    expect(domain.narrower).toEqual({ pattern: 'jobs@mixed.example', frees: 'all' })
     expect(domain.beside.map(({ pattern }: { pattern: string }) => pattern)).toEqual([
       'jobs@mixed.example',
       'win@mixed.example',
@@ -285,6 +285,56 @@ describe('reach', () => {
     })
     expect(body.gap).toMatchObject({ addresses: 6, pattern: 'bulk-quay.example', kind: 'domain' })
     expect(body.gap.missed).toBe(5)
+  })
+  test('so does one for a single colleague, by what the sender does to everybody', async () => {
+    const headers = [proven('bulk-shore.example'), 'Precedence: bulk']
+    const to = ['ingrid', 'kari', 'kari', 'ingrid'] as const
+    for (const [i, name] of to.entries())
+      await arrive(server, {
+        from: `offer-${i}@bulk-shore.example`,
+        headers,
+        body: 'nothing much',
+        to: [`${name}@harbour.example`],
+      })
+    const block = (address: string, name: string) =>
+      una.post('/api/senders/reach', {
+        add: [draft(address, { standing: 'blocked', mailboxId: server.mailbox(name) })],
+      })
+    const ingrids = await block('offer-0@bulk-shore.example', 'ingrid')
+    expect(ingrids.body.gap).toEqual({
+      missed: 1,
+      addresses: 4,
+      pattern: 'bulk-shore.example',
+      kind: 'domain',
+    })
+    // Two of the four are Kari's; a colleague who got none of it is told of the habit all the same.
+    expect((await block('offer-0@bulk-shore.example', 'kari')).body.gap).toMatchObject({
+      missed: 2,
+      addresses: 4,
+    })
+    expect((await block('offer-0@bulk-shore.example', 'bookings')).body.gap).toMatchObject({
+      missed: 0,
+      addresses: 4,
+    })
+  })
+  test('a wanted sender who is rare among many harmful ones of a shared provider is found', async () => {
+    const headers = [proven('crowd.example')]
+    const bad =
+      '<a href="https://files.dropshelf.example/x">www.parcel.example</a> <a href="http://192.0.2.9/y">www.bank.example</a>'
+    for (let i = 0; i < 7; i += 1)
+      for (let n = 0; n < 2; n += 1) {
+        const [id = 0] = await arrive(server, { from: `win${i}@crowd.example`, headers, body: bad })
+        await per.post('/api/rulings', ruling([id], { learn: 'phishing' }))
+      }
+    const [rare = 0] = await arrive(server, { from: 'Ada <ada@crowd.example>', headers, body: bad })
+    await per.post(
+      '/api/rulings',
+      ruling([rare], { message: 'release', learn: 'wanted', reason: 'her first letter' }),
+    )
+    const { body } = await una.post('/api/senders/reach', { add: [draft('crowd.example')] })
+    expect(body.letThrough).toMatchObject({ wanted: 1 })
+    expect(body.letThrough.harmful).toBeGreaterThan(0)
+    expect(body.narrower).toEqual({ pattern: 'ada@crowd.example', frees: 'all' })
   })
   test('of ending an entry, of several changes at once, and of none', async () => {
     const id = await add(oda, 'ends.example')

@@ -59,45 +59,72 @@ function isOfOneOrganisation(pattern: SenderPattern): boolean {
   return !('domain' in pattern) || findOrganisationalDomain(pattern.domain) !== null
 }
 
+/**
+ * Patterns narrower than a proposal that cover all of some senders, so that what is wanted of them is freed: found from
+ * the first of them, since what covers all covers it, too. Unlike {@link patternsBeside} none is left out for being rare.
+ */
+export function narrowerPatterns(
+  proposed: SenderPattern,
+  senders: readonly SenderFacts[],
+): readonly SenderPattern[] {
+  const own = patternText(proposed)
+  const around = (senders[0]?.from ?? []).flatMap(address => {
+    const untagged: SenderPattern = { kind: 'address', address: { ...address, tag: null } }
+    return [untagged, ...widerPatterns(untagged)]
+  })
+  return [...new Map(around.map(found => [patternText(found), found])).values()].filter(
+    found =>
+      patternText(found) !== own &&
+      patternCovers(proposed, found) &&
+      senders.every(facts => matchesBlocked(found, facts)),
+  )
+}
+
 /** How one of the patterns beside would do. */
 export interface Beside {
   readonly pattern: SenderPattern
   readonly reach: Reach
 }
 
+/** A narrower pattern to take in place of a proposal. */
+export interface Narrower extends Beside {
+  /** All that is wanted of what the proposal frees, or what is wanted of the senders at hand. */
+  readonly frees: 'all' | 'at-hand'
+}
+
 /**
- * The narrowest pattern that frees the same wanted mail with less of the harmful (domain.md §5); `null` when
- * the proposal lets no harm through or nothing narrower keeps the rest. Wanted is what people called so, and
- * where nobody called anything, all that is not harmful. Covered patterns only: what they let through is a
- * part of what the proposal does, so equal numbers are the same deliveries. `about`: senders it must match.
+ * The narrowest pattern that frees the same wanted mail with less of the harmful (domain.md §5). Where none does, the
+ * narrowest one for the senders at hand that lets in less harm. `null` when the proposal lets no harm through or there is
+ * no such pattern. Wanted is what people called so, and where nobody called anything, all that is not harmful. Covered
+ * patterns only: what they let through is a part of what the proposal does, so equal numbers are the same deliveries.
+ * `about`: senders it must match.
  */
 export function findNarrower(
   proposed: SenderPattern,
   { letThrough }: Reach,
   beside: readonly Beside[],
   about: readonly SenderFacts[] = [],
-): Beside | null {
+): Narrower | null {
   if (letThrough.harmful === 0) return null
   const freed = (split: Split) => (letThrough.wanted > 0 ? split.wanted : split.wanted + split.doubtful)
   const frees = freed(letThrough)
-  if (frees === 0) return null
-  return (
-    beside
-      .filter(
-        ({ pattern }) =>
-          pattern.kind !== 'list' &&
-          patternCovers(proposed, pattern) &&
-          about.every(facts => matchesBlocked(pattern, facts)),
-      )
-      .filter(
-        ({ reach: { letThrough: other } }) => freed(other) === frees && other.harmful < letThrough.harmful,
-      )
-      .sort(
-        (a, b) =>
-          a.reach.letThrough.harmful - b.reach.letThrough.harmful ||
-          specificity(b.pattern) - specificity(a.pattern),
-      )[0] ?? null
-  )
+  const better = beside
+    .filter(
+      ({ pattern, reach: { letThrough: other } }) =>
+        pattern.kind !== 'list' &&
+        patternCovers(proposed, pattern) &&
+        about.every(facts => matchesBlocked(pattern, facts)) &&
+        other.harmful < letThrough.harmful,
+    )
+    .sort(
+      (a, b) =>
+        a.reach.letThrough.harmful - b.reach.letThrough.harmful ||
+        specificity(b.pattern) - specificity(a.pattern),
+    )
+  const [all] = frees === 0 ? [] : better.filter(({ reach }) => freed(reach.letThrough) === frees)
+  if (all) return { ...all, frees: 'all' }
+  const [atHand] = about.length === 0 ? [] : better
+  return atHand ? { ...atHand, frees: 'at-hand' } : null
 }
 
 /** Bulk mail of one sender's organisation that a block by this pattern would not have met. */
@@ -115,24 +142,26 @@ const manyAddresses = 3
 /**
  * Common practice: bulk senders are hard to block by address, because that changes. Only bulk mail counts:
  * that other people write from the same domain is no reason to block them too. `null` when the block meets
- * all there was, or the sender keeps to an address or two.
+ * all there was, or the sender keeps to an address or two. What a sender does is seen in everybody's mail (`history`);
+ * what would be missed is counted in the mail the block is about (`atHand`).
  */
 export function findBlockGap(
   proposed: SenderPattern,
   beside: readonly SenderPattern[],
   history: readonly SeenDeliveries[],
+  atHand: readonly SeenDeliveries[] = history,
 ): BlockGap | null {
-  const bulk = history.filter(({ facts }) => facts.bulk)
-  const metBy = (pattern: SenderPattern) => bulk.filter(({ facts }) => matchesBlocked(pattern, facts.sender))
+  const met = (pattern: SenderPattern, among: readonly SeenDeliveries[]) =>
+    among.filter(({ facts }) => facts.bulk && matchesBlocked(pattern, facts.sender))
   const countOf = (seen: readonly SeenDeliveries[]) => seen.reduce((sum, { count }) => sum + count, 0)
-  const met = countOf(metBy(proposed))
   const [best] = beside
-    .map(pattern => ({ pattern, seen: metBy(pattern) }))
+    .map(pattern => ({ pattern, seen: met(pattern, history) }))
     .sort((a, b) => countOf(b.seen) - countOf(a.seen) || specificity(b.pattern) - specificity(a.pattern))
-  if (!best || countOf(best.seen) <= met) return null
+  if (!best || countOf(best.seen) <= countOf(met(proposed, history))) return null
   const addresses = new Set(
     best.seen.flatMap(({ facts }) => facts.sender.from.map(({ local, domain }) => `${local}@${domain}`)),
   )
   if (addresses.size < manyAddresses) return null
-  return { missed: countOf(best.seen) - met, addresses: addresses.size, better: best.pattern }
+  const missed = countOf(met(best.pattern, atHand)) - countOf(met(proposed, atHand))
+  return { missed, addresses: addresses.size, better: best.pattern }
 }

@@ -1,4 +1,12 @@
-export { findBlockGap, findNarrower, patternsBeside, type Beside, type BlockGap } from './beside.ts'
+export {
+  findBlockGap,
+  findNarrower,
+  narrowerPatterns,
+  patternsBeside,
+  type Beside,
+  type BlockGap,
+  type Narrower,
+} from './beside.ts'
 export {
   arrives,
   changesNothing,

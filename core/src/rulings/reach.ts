@@ -73,6 +73,8 @@ interface Context {
 export interface ReachCount {
   readonly see: (seen: SeenDeliveries) => void
   readonly result: () => Reach
+  /** Whose mail is let through that is not harmful: what was called wanted, and where nothing was, the doubtful. */
+  readonly freed: () => readonly SenderFacts[]
 }
 
 /**
@@ -101,6 +103,11 @@ export function countReach(
   let elsewhere = 0
   let refused = 0
   let sealed = 0
+  const freed: Record<TakenFor, Set<SenderFacts>> = {
+    wanted: new Set(),
+    doubtful: new Set(),
+    harmful: new Set(),
+  }
 
   const see = (seen: SeenDeliveries) => {
     const { facts, mailbox, count } = seen
@@ -125,8 +132,10 @@ export function countReach(
     for (const id of seen.mailboxIds ?? [mailbox.mailboxId]) colleagues.add(id)
     const as = takenFor(seen)
     if (arrives(is) === arrives(was)) elsewhere += count
-    else if (arrives(is)) letThrough = { ...letThrough, [as]: letThrough[as] + count }
-    else keptBack = { ...keptBack, [as]: keptBack[as] + count }
+    else if (arrives(is)) {
+      letThrough = { ...letThrough, [as]: letThrough[as] + count }
+      freed[as].add(sender)
+    } else keptBack = { ...keptBack, [as]: keptBack[as] + count }
   }
   const result = (): Reach => ({
     looked,
@@ -138,7 +147,7 @@ export function countReach(
     sealed,
     overruledBy: [...overruledBy.values()].sort((a, b) => b.deliveries - a.deliveries),
   })
-  return { see, result }
+  return { see, result, freed: () => [...(freed.wanted.size > 0 ? freed.wanted : freed.doubtful)] }
 }
 
 /** The reach of a change over a history; see `countReach`. */

@@ -6,6 +6,7 @@ import {
   findCaution,
   findNarrower,
   findRefusal,
+  narrowerPatterns,
   patternsBeside,
   planChange,
   type Beside,
@@ -18,6 +19,7 @@ import {
   candidateTexts,
   displayPattern,
   patternText,
+  specificity,
   type SenderEntry,
   type SenderFacts,
   type SenderPattern,
@@ -51,7 +53,7 @@ export async function reachOf(
   const patterns = patternsOf(change)
   const found =
     patterns.length > manyPatterns
-      ? { reach: await replayAll(db, change, context, looked), beside: [], history: [] }
+      ? { reach: await replayAll(db, change, context, looked), beside: [], history: [], everybodys: [] }
       : await replayNear(db, change, patterns, context, looked)
   return shown(db, change, { ...found, organisation, days, about: context.about ?? [] })
 }
@@ -60,13 +62,15 @@ interface Replayed {
   readonly reach: Reach
   readonly beside: readonly Beside[]
   readonly history: readonly SeenDeliveries[]
+  /** The same senders' mail to anybody, where that is asked for. */
+  readonly everybodys: readonly SeenDeliveries[]
 }
 
 async function replayNear(
   db: Database,
   change: RegisterChange,
   patterns: readonly SenderPattern[],
-  { organisation, now }: ReachContext,
+  { organisation, now, about = [] }: ReachContext,
   looked: Looked,
 ): Promise<Replayed> {
   const only = change.add.length > 0 && patterns.length === 1 ? patterns[0] : undefined
@@ -78,18 +82,43 @@ async function replayNear(
   )
   const history = groups.expand(new Set(own))
   const context = { policy: organisation.policy, now: now.getTime() }
-  const replay = (given: RegisterChange): Reach => {
-    const counting = countReach(given, register, context)
-    for (const seen of history) counting.see(seen)
-    return counting.result()
+  const counting = (given: RegisterChange) => {
+    const count = countReach(given, register, context)
+    for (const seen of history) count.see(seen)
+    return count
   }
-  const beside = only
-    ? patternsBeside(only, history).map((pattern): Beside => {
-        const add = change.add.map(entry => ({ ...entry, pattern }))
-        return { pattern, reach: replay(planChange(add, register, now.getTime())) }
-      })
-    : []
-  return { reach: replay(change), beside, history }
+  const counted = counting(change)
+  if (!only) return { reach: counted.result(), beside: [], history, everybodys: [] }
+  const everybodys = await habitsOf(db, organisation, only, change, looked, history)
+  // What is wanted may be rare: the pattern that frees it has to be among those that are tried.
+  const narrower = [counted.freed(), about].flatMap(senders => narrowerPatterns(only, senders))
+  const found = new Map(
+    [...patternsBeside(only, everybodys), ...narrower].map(pattern => [patternText(pattern), pattern]),
+  )
+  const beside = [...found.values()]
+    .sort((a, b) => specificity(b) - specificity(a))
+    .map((pattern): Beside => {
+      const add = change.add.map(entry => ({ ...entry, pattern }))
+      return { pattern, reach: counting(planChange(add, register, now.getTime())).result() }
+    })
+  return { reach: counted.result(), beside, history, everybodys }
+}
+
+/** A block for one colleague: how the sender goes about it is seen in everybody's mail, not in the few of one. */
+async function habitsOf(
+  db: Database,
+  organisation: Organisation,
+  pattern: SenderPattern,
+  { add }: RegisterChange,
+  looked: Looked,
+  history: readonly SeenDeliveries[],
+): Promise<readonly SeenDeliveries[]> {
+  if (looked.mailboxIds === null || add[0]?.standing !== 'blocked') return history
+  const groups = await seenUnder(db, organisation, [organisationAround(pattern)], {
+    ...looked,
+    mailboxIds: null,
+  })
+  return groups.expand(new Set())
 }
 
 /** For a whole import: one pass over everything. `told` hears the share that is done. */
@@ -140,7 +169,7 @@ interface Shown {
 async function shown(
   db: Database,
   change: RegisterChange,
-  { reach, beside, history, organisation, days, about }: Replayed & Shown,
+  { reach, beside, history, everybodys, organisation, days, about }: Replayed & Shown,
 ): Promise<ReachShape> {
   const { policy } = organisation
   const overruling = reach.overruledBy.slice(0, 5)
@@ -153,9 +182,11 @@ async function shown(
       ? findBlockGap(
           only.pattern,
           beside.map(({ pattern }) => pattern),
+          everybodys,
           history,
         )
       : null
+  const narrower = only?.standing === 'safe' ? findNarrower(only.pattern, reach, beside, about) : null
   return {
     ...numbersOf(reach),
     days,
@@ -174,9 +205,7 @@ async function shown(
       reach: numbersOf(other),
       caution: firstOf(change.add, entry => findCaution({ ...entry, pattern }, policy)),
     })),
-    narrower: textOf(
-      only?.standing === 'safe' ? findNarrower(only.pattern, reach, beside, about)?.pattern : null,
-    ),
+    narrower: narrower && { pattern: patternText(narrower.pattern), frees: narrower.frees },
     gap: gap && {
       missed: gap.missed,
       addresses: gap.addresses,
@@ -185,8 +214,6 @@ async function shown(
     },
   }
 }
-
-const textOf = (pattern: SenderPattern | null | undefined) => (pattern ? patternText(pattern) : null)
 
 export function firstOf<T>(
   entries: readonly ProposedEntry[],

@@ -102,19 +102,26 @@ function Beside({ reach, onTake }: { reach: ReachShape; onTake: (pattern: string
   const { t } = useTranslation()
   const { number } = useNumbers()
   const { beside, narrower, gap } = reach
-  const offered = narrower ?? gap?.pattern ?? null
+  const offered = narrower?.pattern ?? gap?.pattern ?? null
   const offer = beside.find(({ pattern }) => pattern === offered)
   if (beside.length === 0) return null
   return (
     <>
       {gap && narrower === null && (
         <p>
-          <Sentence text={t('reach.gap', { missed: number(gap.missed), addresses: number(gap.addresses) })} />
+          <Sentence
+            text={t(gap.missed > 0 ? 'reach.gap' : 'reach.gapHabit', {
+              missed: number(gap.missed),
+              addresses: number(gap.addresses),
+            })}
+          />
         </p>
       )}
       {offer && (
         <p>
-          <span className="font-semibold">{t(narrower === null ? 'reach.gapBetter' : 'reach.narrower')}</span>{' '}
+          <span className="font-semibold">
+            {t(narrower === null ? 'reach.gapBetter' : `reach.narrower.${narrower.frees}`)}
+          </span>{' '}
           <button
             type="button"
             data-testid="offered-pattern"

@@ -589,8 +589,13 @@ export const en = {
     overruled_one: '{{whose}} ({{pattern}}, {{standing}}) still decides for one of them.',
     overruled_other: '{{whose}} ({{pattern}}, {{standing}}) still decides for {{shown}} of them.',
     ends: 'The entry {{pattern}} ({{standing}}) ends.',
-    narrower: 'Narrower, and lets in all that is wanted:',
+    narrower: {
+      all: 'Narrower, and lets in all that is wanted:',
+      'at-hand': 'Narrower, for this sender alone:',
+    },
     gap: '**{{missed}}** messages from this sender would still have got through: they came from {{addresses}} different addresses.',
+    gapHabit:
+      'This sender has written to colleagues from **{{addresses}}** different addresses: blocking one does not stop the next.',
     gapBetter: 'This pattern would have stopped most of them:',
     take: 'Use {{pattern}}',
     beside: 'Other patterns',
