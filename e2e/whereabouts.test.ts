@@ -71,12 +71,16 @@ test('a whole call: enquiry by phone, question, journey, release with the sender
   expect(await page.evaluate(() => navigator.clipboard.readText())).toContain(told)
 
   // the answer, in her language, and the enquiry is closed
-  await enquiries.getByRole('button', { name: 'Use the explanation of the chosen message' }).click()
-  await expect(enquiries.getByLabel('Answer to the colleague')).toHaveValue(/gikk til innboksen din/)
-  await enquiries.getByRole('button', { name: /^state of the enquiry/ }).click()
-  await page.getByRole('option', { name: 'found' }).click()
-  await enquiries.getByRole('button', { name: 'Save' }).click()
-  await expect(page.getByText('Enquiry saved.')).toBeVisible()
+  await enquiries.getByRole('button', { name: 'where the message is' }).click()
+  await expect(enquiries.getByLabel('Answer to Kari Moen, by mail and on their page')).toHaveValue(
+    /gikk til innboksen din/,
+  )
+  await enquiries.getByRole('button', { name: 'Send to Kari Moen' }).click()
+  await expect(page.getByText('Answer sent to Kari Moen.')).toBeVisible()
+  await expect(enquiries.getByText('In their mailbox; not opened on their page yet.')).toBeVisible()
+  await expect
+    .poll(async () => (await stored(kari)).filter(({ raw }) => raw.includes('gikk til innboksen din')).length)
+    .toBe(1)
   await enquiries.getByRole('button', { name: 'All enquiries' }).click()
   await expect(
     enquiries.getByRole('button', { name: /found Kari Moen .* The receipt from the customs house/ }),

@@ -1,9 +1,12 @@
 // What the door turned away in the last weeks, and what colleagues asked about: the help desk's calls.
+import { randomUUID } from 'node:crypto'
 import type { EnquiryState, WhereQuestion } from '@pendro/contract'
 import type { Chance } from '@pendro/demo/random'
 import { execute, select, type Database } from '../server/src/db/database.ts'
+import { Outbox } from '../server/src/db/models/deliveries.ts'
 import { Refusals } from '../server/src/db/models/messages.ts'
-import { insert } from '../server/src/db/rows.ts'
+import { EnquiryLetters } from '../server/src/db/models/whereabouts.ts'
+import { insert, insertOne } from '../server/src/db/rows.ts'
 import { openEnquiry } from '../server/src/whereabouts/enquiries.ts'
 
 const hour = 3_600_000
@@ -55,6 +58,8 @@ interface Asked {
   readonly question: WhereQuestion
   readonly state: EnquiryState
   readonly answer?: string
+  /** What the colleague wrote on their page after it. */
+  readonly writtenBack?: string
 }
 
 const asked: readonly Asked[] = [
@@ -82,6 +87,7 @@ const asked: readonly Asked[] = [
     question: { from: 'brinemark-yard.example', to: 'Tore Vik', about: '', when: '' },
     state: 'waiting for sender',
     answer: 'Their message is larger than we take. They will send a link instead.',
+    writtenBack: 'They say the link was sent this morning. I don’t see it either.',
   },
   {
     mailbox: 'crewing@vindholm.example',
@@ -102,6 +108,45 @@ const asked: readonly Asked[] = [
     answer: 'Nothing has come from that domain. They are looking whether it left their house.',
   },
 ]
+
+interface Written {
+  readonly enquiryId: number
+  readonly mailbox: { readonly id: number; readonly name: string }
+  readonly staffer: string
+  readonly answer: string
+  readonly writtenBack: string | undefined
+  /** When the enquiry was opened. */
+  readonly at: Date
+}
+
+/** An answer of half an hour later, and what came back; both have long arrived. */
+async function fillLetters(
+  db: Database,
+  { enquiryId, mailbox, staffer, answer, writtenBack, at }: Written,
+): Promise<void> {
+  const later = (hours: number) => new Date(at.getTime() + hours * hour)
+  const letter = await insertOne(db, EnquiryLetters, {
+    enquiry_id: enquiryId,
+    at: later(0.4),
+    by_kind: 'staffer',
+    by_name: staffer,
+    how: 'mail',
+    words: answer,
+    message_id: `<enquiry-${enquiryId}-${randomUUID()}@vindholm.example>`,
+    read_at: writtenBack === undefined ? null : later(0.9),
+  })
+  const [sent, place] = [later(0.4), String(mailbox.id)]
+  await insert(db, Outbox, [{ kind: 'letter', subject_id: letter, place, next_at: sent, done_at: sent }])
+  if (writtenBack !== undefined)
+    await insertOne(db, EnquiryLetters, {
+      enquiry_id: enquiryId,
+      at: later(1),
+      by_kind: 'colleague',
+      by_name: mailbox.name,
+      how: 'page',
+      words: writtenBack,
+    })
+}
 
 export async function fillEnquiries(db: Database, chance: Chance, now: Date): Promise<void> {
   await insert(
@@ -140,7 +185,7 @@ export async function fillEnquiries(db: Database, chance: Chance, now: Date): Pr
     db,
     "SELECT id, name FROM staffers WHERE role <> 'observer' ORDER BY id",
   )
-  for (const [i, { mailbox, hoursAgo, how, words, question, state, answer }] of [...asked]
+  for (const [i, { mailbox, hoursAgo, how, words, question, state, answer, writtenBack }] of [...asked]
     .reverse()
     .entries()) {
     const whose = mailboxes.find(({ address }) => address === mailbox)
@@ -163,6 +208,15 @@ export async function fillEnquiries(db: Database, chance: Chance, now: Date): Pr
       state,
       answer: answer ?? '',
     })
+    if (answer !== undefined)
+      await fillLetters(db, {
+        enquiryId: id,
+        mailbox: whose,
+        staffer: staffer?.name ?? '',
+        answer,
+        writtenBack,
+        at,
+      })
   }
   await execute(db, 'DELETE FROM enquiry_queue')
 }

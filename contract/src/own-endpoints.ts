@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { endpoint, fileEndpoint } from './endpoint.ts'
+import { enquiryLetter, enquiryState } from './whereabouts-endpoints.ts'
 import {
   day,
   deliveryState,
@@ -274,6 +275,50 @@ export const askWhere = endpoint({
   response: z.object({ id }),
 })
 
+/** A question of the colleague's to the help desk, with all that was written about it. */
+export const ownQuestion = z.object({
+  id,
+  openedAt: moment,
+  changedAt: moment,
+  words: z.string(),
+  state: enquiryState,
+  letters: z.array(
+    enquiryLetter.pick({ id: true, at: true, by: true, name: true, words: true, readAt: true }),
+  ),
+  /** Answers they have not opened here yet. */
+  unread: z.number().int(),
+})
+/** A checked {@link ownQuestion}. */
+export type OwnQuestion = z.infer<typeof ownQuestion>
+/** Reading changes nothing; {@link readOwnQuestion} says that it was read. */
+export const ownQuestions = endpoint({
+  method: 'get',
+  path: '/api/own/enquiries',
+  summary: 'What the colleague has asked the help desk, newest first, with the answers',
+  roles: 'colleague',
+  response: z.object({ questions: z.array(ownQuestion) }),
+})
+/** The help desk sees that its answer was read. */
+export const readOwnQuestion = endpoint({
+  method: 'post',
+  path: '/api/own/enquiries/{id}/read',
+  summary: 'The colleague has read the answers to a question of theirs',
+  roles: 'colleague',
+  params: z.object({ id: idInPath }),
+  response: z.object({}),
+})
+/** An answered question is open again. */
+export const writeOwnQuestion = endpoint({
+  method: 'post',
+  path: '/api/own/enquiries/{id}/letters',
+  summary: 'Write to the help desk about a question of one’s own',
+  roles: 'colleague',
+  params: z.object({ id: idInPath }),
+  body: z.object({ words: z.string().trim().min(1).max(4000) }),
+  response: z.object({}),
+  problems: ['ENQUIRY_NOT_FOUND'],
+})
+
 const ownSettings = z.object({
   language: digestLanguage,
   schedule: digestSchedule.nullable(),
@@ -336,6 +381,9 @@ export const ownEndpoints = {
   ownSenders,
   changeOwnSenders,
   askWhere,
+  ownQuestions,
+  readOwnQuestion,
+  writeOwnQuestion,
   readOwnSettings,
   setOwnSettings,
   chooseOwnPassword,

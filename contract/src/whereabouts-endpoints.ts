@@ -170,6 +170,24 @@ export type EnquiryState = z.infer<typeof enquiryState>
 /** By which way the colleague asked. */
 export const enquiryHow = z.enum(['phone', 'mail', 'page', 'in person'])
 
+/** What was written about an enquiry, by a staffer or by the colleague. */
+export const enquiryLetter = z.object({
+  id,
+  at: moment,
+  by: z.enum(['staffer', 'colleague']),
+  name: z.string(),
+  how: z.enum(['mail', 'page']),
+  words: z.string(),
+  /** How far the mail with an answer has come; 'none' for what a colleague wrote. */
+  mail: z.enum(['none', 'waiting', 'delivered', 'refused']),
+  /** What the mail store said; '' while all is well. */
+  problem: z.string(),
+  /** When the colleague read an answer on their own page; `null` while they have not. */
+  readAt: moment.nullable(),
+})
+/** A checked {@link enquiryLetter}. */
+export type EnquiryLetter = z.infer<typeof enquiryLetter>
+
 const enquiryBrief = z.object({
   id,
   openedAt: moment,
@@ -183,6 +201,8 @@ const enquiryBrief = z.object({
   staffer: z.string(),
   /** Messages that fit and came in while it was open. */
   cameIn: z.number().int(),
+  /** Who wrote last: a colleague's words wait for an answer. */
+  lastLetter: z.enum(['none', 'staffer', 'colleague']),
 })
 /** An enquiry as the list names it. */
 export type EnquiryBrief = z.infer<typeof enquiryBrief>
@@ -233,6 +253,12 @@ export const readEnquiry = endpoint({
     ),
     /** Who else has it open at the moment. */
     alsoHere: z.array(z.string()),
+    /** Answers and what came back, oldest first. */
+    letters: z.array(enquiryLetter),
+    /** The colleague's language, and what to say in each when no message is found. */
+    language: digestLanguage,
+    nothingCame: explanations,
+    waitForSender: explanations,
   }),
   problems: ['ENQUIRY_NOT_FOUND'],
 })
@@ -255,6 +281,23 @@ export const changeEnquiry = endpoint({
   problems: ['ENQUIRY_NOT_FOUND', 'DELIVERY_NOT_FOUND'],
 })
 
+/** Goes out by mail, in the thread of what the colleague wrote, and stands on their own page. */
+export const answerEnquiry = endpoint({
+  method: 'post',
+  path: '/api/enquiries/{id}/letters',
+  summary: 'Answer the colleague by mail and on their own page, and say how far the enquiry is',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  body: z.object({
+    words: z.string().trim().min(1).max(4000),
+    state: enquiryState.optional(),
+    /** Made by the client; the same answer sent again with it goes out once. */
+    token: z.uuid(),
+  }),
+  response: z.object({ letterId: id }),
+  problems: ['ENQUIRY_NOT_FOUND'],
+})
+
 /** Requests about where mail is, and enquiries, by name. */
 export const whereaboutsEndpoints = {
   lookFor,
@@ -265,4 +308,5 @@ export const whereaboutsEndpoints = {
   openEnquiry,
   readEnquiry,
   changeEnquiry,
+  answerEnquiry,
 }

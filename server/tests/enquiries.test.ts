@@ -1,6 +1,17 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { workEnquiries } from '../src/whereabouts/enquiry-watch.ts'
-import { arrive, proven, signedIn, startTestServer, throughTheDoor, type TestServer } from './support.ts'
+import {
+  arrive,
+  asColleague,
+  fakeStore,
+  proven,
+  signedIn,
+  startTestServer,
+  throughTheDoor,
+  work,
+  type TestServer,
+} from './support.ts'
+import { randomUUID } from 'node:crypto'
 
 let server: TestServer
 let per: Awaited<ReturnType<typeof signedIn>>
@@ -127,5 +138,163 @@ describe('enquiries of colleagues themselves', () => {
     expect(await byMail([], 'Forged')).toContain('5.7.1')
     expect(await byMail([proof, 'Auto-Submitted: auto-replied'], 'I am away')).toContain('2.0.0')
     expect((await newest()).id).toBe(before)
+  })
+})
+
+describe('answers reach the colleague, and what they write comes back', () => {
+  const proof = proven('harbour.example')
+  const question = { from: 'Lantern Yard', to: 'Kari', about: 'the offer', when: '' }
+  const letter = (words: string, more: object = {}) => ({ words, token: randomUUID(), ...more })
+  const byMail = (subject: string, headers: readonly string[], body: string, to = 'help@harbour.example') => {
+    tick(1)
+    return throughTheDoor(server, {
+      from: 'kari@harbour.example',
+      to: [to],
+      raw: [
+        'From: Kari <kari@harbour.example>',
+        `To: ${to}`,
+        `Subject: ${subject}`,
+        proof,
+        ...headers,
+        '',
+        body,
+      ].join('\r\n'),
+    })
+  }
+  const newest = async () => (await per.get('/api/enquiries')).body.enquiries[0]
+  const open = async (mailbox = 'kari') =>
+    (
+      await per.post('/api/enquiries', {
+        mailboxId: server.mailbox(mailbox),
+        how: 'phone',
+        words: 'She waits for an offer',
+        question,
+      })
+    ).body.id as number
+  const sheetOf = async (id: number) => (await per.get(`/api/enquiries/${id}`)).body
+  const store = fakeStore()
+  const sendAll = async () => {
+    while ((await work(server, store.send)) > 0);
+  }
+  const mailed = async () => {
+    await sendAll()
+    // Soft line breaks of quoted-printable, and folded header fields, as a reader sees them.
+    return (store.taken.at(-1)?.raw ?? '').replace(/=\r?\n/g, '').replace(/\r?\n[ \t]+/g, ' ')
+  }
+  const idOf = (mail: string) => /^Message-ID: (<[^>]+>)/im.exec(mail)?.[1] ?? ''
+
+  test('in the thread of the mail they asked by; a reply comes back into the enquiry and opens it again', async () => {
+    await byMail(
+      'Where is the offer?',
+      ['Message-ID: <asked-1@harbour.example>'],
+      'From sales@lantern-yard.example',
+    )
+    const { id } = await newest()
+    const once = letter('It was kept back. It is in your inbox now.', { state: 'found' })
+    await per.post(`/api/enquiries/${id}/letters`, once)
+    await per.post(`/api/enquiries/${id}/letters`, once)
+    const mail = await mailed()
+    expect(store.taken.filter(({ raw }) => raw.includes('It was kept back. It is'))).toHaveLength(1)
+    expect(mail).toMatch(/^In-Reply-To: <asked-1@harbour\.example>/im)
+    expect(mail).toMatch(/^Subject: Re: Where is the offer\?/im)
+    expect(mail).toMatch(/^Reply-To: help@harbour\.example/im)
+    expect(mail).not.toMatch(/^Auto-Submitted/im)
+    expect(mail).toContain(`http://pendro.harbour.example/own/questions/${id}`)
+    expect(await sheetOf(id)).toMatchObject({
+      state: 'found',
+      answer: 'It was kept back. It is in your inbox now.',
+      letters: [
+        { by: 'colleague', words: 'From sales@lantern-yard.example', mail: 'none' },
+        { by: 'staffer', name: 'Per Dal', mail: 'delivered', readAt: null },
+      ],
+    })
+
+    const answered = idOf(mail)
+    const reply = 'Not there!\r\n\r\nOn Monday Per wrote:\r\n> It was kept back. It is in your inbox now.'
+    await byMail(
+      'Re: Where is the offer?',
+      [`In-Reply-To: ${answered}`, 'Message-ID: <asked-2@harbour.example>'],
+      reply,
+    )
+    expect((await newest()).id).toBe(id)
+    const again = await sheetOf(id)
+    expect(again).toMatchObject({ state: 'being looked for', lastLetter: 'colleague' })
+    expect(again.letters.at(-1)).toMatchObject({ by: 'colleague', how: 'mail', words: 'Not there!' })
+    // The next answer goes on in the same thread.
+    await per.post(`/api/enquiries/${id}/letters`, letter('Look again'))
+    const next = await mailed()
+    expect(next).toMatch(/^In-Reply-To: <asked-2@harbour\.example>/im)
+    expect(next.replace(/\r?\n\s+/g, ' ')).toContain(
+      `References: <asked-1@harbour.example> ${answered} <asked-2@harbour.example>`,
+    )
+  })
+
+  test('to the address digests come from the reply comes back, too; to nobody else’s enquiry', async () => {
+    const id = await open()
+    await per.post(`/api/enquiries/${id}/letters`, letter('We are looking'))
+    const answered = idOf(await mailed())
+    expect(
+      await byMail('Re: Your question', [`References: ${answered}`], 'Thanks', 'digest@harbour.example'),
+    ).toContain('2.0.0')
+    expect((await sheetOf(id)).letters.at(-1)).toMatchObject({ by: 'colleague', words: 'Thanks' })
+    const others = await open('aksel')
+    await per.post(`/api/enquiries/${others}/letters`, letter('For Aksel'))
+    const aksels = idOf(await mailed())
+    await byMail('Re: x', [`In-Reply-To: ${aksels}`], 'Guessed')
+    expect((await sheetOf(others)).letters).toHaveLength(1)
+    expect(await newest()).toMatchObject({ how: 'mail', mailboxName: 'Kari' })
+  })
+
+  test('in their language, on their own page, and the staffer sees that it was read', async () => {
+    const id = await open()
+    await per.post(`/api/enquiries/${id}/letters`, letter('We are looking'))
+    const kari = await asColleague(server, 'kari')
+    const { questions } = (await kari.get('/api/own/enquiries')).body
+    expect(questions[0]).toMatchObject({
+      id,
+      unread: 1,
+      letters: [{ by: 'staffer', name: 'Per Dal', words: 'We are looking' }],
+    })
+    expect((await sheetOf(id)).letters[0].readAt).toBeNull()
+    await kari.post(`/api/own/enquiries/${id}/read`, {})
+    expect((await sheetOf(id)).letters[0].readAt).toBe(server.clock.now.toISOString())
+    await kari.post(`/api/own/enquiries/${id}/letters`, { words: 'It came, thank you' })
+    expect((await sheetOf(id)).letters.at(-1)).toMatchObject({ how: 'page', words: 'It came, thank you' })
+    const aksel = await asColleague(server, 'aksel')
+    expect((await aksel.post(`/api/own/enquiries/${id}/letters`, { words: 'Not mine' })).body.code).toBe(
+      'ENQUIRY_NOT_FOUND',
+    )
+    await aksel.post(`/api/own/enquiries/${id}/read`, {})
+    const shownToAksel = (await aksel.get('/api/own/enquiries')).body.questions
+    expect(shownToAksel.map((one: { id: number }) => one.id)).not.toContain(id)
+  })
+
+  test('words for “nothing came” and “waiting for the sender” are ready in each language', async () => {
+    const sheet = await sheetOf(await open())
+    expect(sheet.nothingCame.en).toMatch(
+      /^No message from Lantern Yard about “the offer” has reached kari@harbour/,
+    )
+    expect(sheet.waitForSender.en).toContain('you hear from us')
+    for (const language of ['nb', 'de', 'pl'])
+      expect([sheet.nothingCame[language], sheet.waitForSender[language]].join()).not.toContain('No message')
+  })
+
+  test('a mailbox that refuses the answer is told; the record keeps who answered and who replied', async () => {
+    const id = await open()
+    await per.post(`/api/enquiries/${id}/letters`, letter('Can you read this?'))
+    store.mood.answer = { status: 'refused', problem: '550 5.2.1 closed' }
+    await sendAll()
+    store.mood.answer = { status: 'taken' }
+    const [sent] = (await sheetOf(id)).letters
+    expect(sent.mail).toBe('refused')
+    expect(sent.problem).toBe('550 5.2.1 closed')
+    const { lines } = (await per.get('/api/record?what=enquiries&who=everybody')).body
+    const acts = lines.map(({ act }: { act: string }) => act)
+    expect(acts).toContain('enquiry-answered')
+    expect(acts).toContain('enquiry-reply')
+    const una = await signedIn(server, 'una')
+    expect((await una.post(`/api/enquiries/${id}/letters`, letter('x'))).body.code).toBe('OBSERVER')
+    expect((await per.post('/api/enquiries/999999/letters', letter('x'))).body.code).toBe('ENQUIRY_NOT_FOUND')
+    expect((await per.post(`/api/enquiries/${id}/letters`, letter('  '))).body.code).toBe('BAD_REQUEST')
   })
 })

@@ -5,10 +5,11 @@ import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { parseMessage } from '@pendro/core/message'
 import { findReferences } from '@pendro/core/digest'
 import { execute, select } from '../src/db/database.ts'
-import { findColleague, hasPassword, openColleagueSession, prove, storePassword } from '../src/own/access.ts'
+import { hasPassword, prove, storePassword } from '../src/own/access.ts'
 import { linkSigner, linkToken, readLinkToken } from '../src/digests/links.ts'
 import {
   arrive,
+  asColleague,
   fakeStore,
   proven,
   ruling,
@@ -29,23 +30,7 @@ beforeEach(async () => {
   await execute(server.db, 'DELETE FROM sign_in_tries')
 })
 
-/** Requests of a colleague on a device of theirs. */
-async function onDevice(name: string) {
-  const token = await openColleagueSession(server.db, server.mailbox(name), server.clock.now)
-  const who = await findColleague(server.db, token, server.clock.now)
-  const cookie = `pendro_colleague=${token}`
-  return {
-    get: (path: string) => request(server.app).get(path).set('Cookie', cookie),
-    post: (path: string, body: object) =>
-      request(server.app)
-        .post(path)
-        .set('Cookie', cookie)
-        .set('X-Pendro-Token', who?.csrf ?? '')
-        .send(body),
-    postWithoutToken: (path: string, body: object) =>
-      request(server.app).post(path).set('Cookie', cookie).send(body),
-  }
-}
+const onDevice = (name: string) => asColleague(server, name)
 const act = (deliveries: readonly number[], what: string, token: string = randomUUID()) => ({
   deliveries,
   act: what,

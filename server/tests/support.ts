@@ -9,6 +9,7 @@ import { createApp } from '../src/app.ts'
 import { execute, openDatabase, select, type Database } from '../src/db/database.ts'
 import { migrate } from '../src/db/migrate.ts'
 import type { Organisation } from '../src/db/organisation.ts'
+import { findColleague, openColleagueSession } from '../src/own/access.ts'
 import { lettersOf } from '../src/own/letters.ts'
 import { createLog } from '../src/log.ts'
 import { takeIn } from '../src/intake/intake.ts'
@@ -140,6 +141,24 @@ export async function signedIn(server: TestServer, signIn: 'oda' | 'per' | 'una'
         .set('X-Pendro-Token', who.csrf)
         .set('Content-Type', 'application/json')
         .send(text),
+    postWithoutToken: (path: string, body: object) =>
+      request(server.app).post(path).set('Cookie', cookie).send(body),
+  }
+}
+
+/** Requests of a colleague on a device of theirs. */
+export async function asColleague(server: TestServer, name: string) {
+  const token = await openColleagueSession(server.db, server.mailbox(name), server.clock.now)
+  const who = await findColleague(server.db, token, server.clock.now)
+  const cookie = `pendro_colleague=${token}`
+  return {
+    get: (path: string) => request(server.app).get(path).set('Cookie', cookie),
+    post: (path: string, body: object) =>
+      request(server.app)
+        .post(path)
+        .set('Cookie', cookie)
+        .set('X-Pendro-Token', who?.csrf ?? '')
+        .send(body),
     postWithoutToken: (path: string, body: object) =>
       request(server.app).post(path).set('Cookie', cookie).send(body),
   }

@@ -116,7 +116,27 @@ export const de = {
     how: 'Wenn Sie es nicht waren, müssen Sie nichts tun: Ohne den Code kommt niemand hinein.',
     never: 'Ihr Helpdesk wird Sie nie danach fragen.',
   },
+  enquiryLetter: {
+    subject: 'Ihre Frage an den Helpdesk',
+    greeting: 'Guten Tag {{name}},',
+    from: '{{staffer}}, Helpdesk, {{organisation}}',
+    asked: 'Sie haben gefragt: „{{words}}“',
+    how: 'Sie können auf diese Mail antworten. Lesen und antworten können Sie auch hier: {{url}}',
+  },
   account: {
+    sender: 'diesem Absender',
+    nothingCame: {
+      plain:
+        'In den letzten {{days}} Tagen hat keine Nachricht von {{from}} {{address}} erreicht. Wir haben in Ihrem Postfach nachgesehen, unter dem, was zurückgehalten oder abgewiesen wurde, und unter dem, was noch unterwegs ist. Bitte fragen Sie den Absender, an welche Adresse und wann er geschrieben hat und ob er eine Meldung bekommen hat, dass sie nicht zugestellt werden konnte. Lassen Sie sie sich dann bitte noch einmal schicken.',
+      about:
+        'In den letzten {{days}} Tagen hat keine Nachricht von {{from}} zu „{{about}}“ {{address}} erreicht. Wir haben in Ihrem Postfach nachgesehen, unter dem, was zurückgehalten oder abgewiesen wurde, und unter dem, was noch unterwegs ist. Bitte fragen Sie den Absender, an welche Adresse und wann er geschrieben hat und ob er eine Meldung bekommen hat, dass sie nicht zugestellt werden konnte. Lassen Sie sie sich dann bitte noch einmal schicken.',
+    },
+    waitForSender: {
+      plain:
+        'Bisher hat keine Nachricht von {{from}} {{address}} erreicht. Wir achten darauf: Sobald eine eintrifft, hören Sie von uns. Fragen Sie den Absender am besten, an welche Adresse und wann er geschrieben hat.',
+      about:
+        'Bisher hat keine Nachricht von {{from}} zu „{{about}}“ {{address}} erreicht. Wir achten darauf: Sobald eine eintrifft, hören Sie von uns. Fragen Sie den Absender am besten, an welche Adresse und wann er geschrieben hat.',
+    },
     cameIn: 'Die Nachricht „{{subject}}“ von {{from}} kam am {{received}} bei uns an.',
     state: {
       inspecting: 'Ein Anhang wird noch geprüft. Danach geht die Nachricht sofort weiter.',

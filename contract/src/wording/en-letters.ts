@@ -66,6 +66,14 @@ export const enLetters = {
     how: 'If it was not you, there is nothing to do: nobody gets in without the code.',
     never: 'Your help desk will never ask you for it.',
   },
+  /** The help desk's answer to a colleague's question. */
+  enquiryLetter: {
+    subject: 'Your question to the help desk',
+    greeting: 'Hello {{name}},',
+    from: '{{staffer}}, help desk, {{organisation}}',
+    asked: 'You asked: “{{words}}”',
+    how: 'You can reply to this mail. You can also read and answer it here: {{url}}',
+  },
   /** An abuse report (RFC 5965), for whoever is responsible for the sender. */
   arf: {
     subject: { abuse: 'Report of junk', fraud: 'Report of phishing' },
@@ -90,6 +98,19 @@ export const enLetters = {
       discarded: 'It was kept back and then discarded. We can still restore it.',
       expired: 'It was kept back and is no longer kept. Please ask the sender to send it again.',
       moved: 'Your mail rule “{{rule}}” moved it to the folder “{{folder}}”.',
+    },
+    sender: 'this sender',
+    nothingCame: {
+      plain:
+        'No message from {{from}} has reached {{address}} in the last {{days}} days. We looked in your mailbox, in what was kept back or refused, and in what is still on its way. Please ask the sender which address they wrote to and when, and whether they got a report that it could not be delivered. Then please have it sent again.',
+      about:
+        'No message from {{from}} about “{{about}}” has reached {{address}} in the last {{days}} days. We looked in your mailbox, in what was kept back or refused, and in what is still on its way. Please ask the sender which address they wrote to and when, and whether they got a report that it could not be delivered. Then please have it sent again.',
+    },
+    waitForSender: {
+      plain:
+        'So far no message from {{from}} has reached {{address}}. We are watching for it: as soon as one comes in, you hear from us. If you can, please ask the sender which address they wrote to and when.',
+      about:
+        'So far no message from {{from}} about “{{about}}” has reached {{address}}. We are watching for it: as soon as one comes in, you hear from us. If you can, please ask the sender which address they wrote to and when.',
     },
     digest: 'It will be in your next digest, on {{time}}.',
     until: 'It is kept until {{until}}.',

@@ -114,7 +114,27 @@ export const nb = {
     how: 'Var det ikke deg, trenger du ikke gjøre noe: uten koden kommer ingen inn.',
     never: 'Brukerstøtten vil aldri be deg om den.',
   },
+  enquiryLetter: {
+    subject: 'Spørsmålet ditt til brukerstøtten',
+    greeting: 'Hei, {{name}}!',
+    from: '{{staffer}}, brukerstøtten, {{organisation}}',
+    asked: 'Du spurte: «{{words}}»',
+    how: 'Du kan svare på denne e-posten. Du kan også lese og svare her: {{url}}',
+  },
   account: {
+    sender: 'denne avsenderen',
+    nothingCame: {
+      plain:
+        'Ingen melding fra {{from}} har nådd {{address}} de siste {{days}} dagene. Vi har sett etter i postkassen din, i det som er holdt tilbake eller avvist, og i det som fortsatt er underveis. Spør avsenderen hvilken adresse den ble sendt til og når, og om det kom melding om at den ikke kunne leveres. Be så om å få den sendt på nytt.',
+      about:
+        'Ingen melding fra {{from}} om «{{about}}» har nådd {{address}} de siste {{days}} dagene. Vi har sett etter i postkassen din, i det som er holdt tilbake eller avvist, og i det som fortsatt er underveis. Spør avsenderen hvilken adresse den ble sendt til og når, og om det kom melding om at den ikke kunne leveres. Be så om å få den sendt på nytt.',
+    },
+    waitForSender: {
+      plain:
+        'Foreløpig har ingen melding fra {{from}} nådd {{address}}. Vi følger med: så snart en kommer inn, hører du fra oss. Spør gjerne avsenderen hvilken adresse den ble sendt til og når.',
+      about:
+        'Foreløpig har ingen melding fra {{from}} om «{{about}}» nådd {{address}}. Vi følger med: så snart en kommer inn, hører du fra oss. Spør gjerne avsenderen hvilken adresse den ble sendt til og når.',
+    },
     cameIn: 'Meldingen «{{subject}}» fra {{from}} kom {{received}}.',
     state: {
       inspecting: 'Et vedlegg kontrolleres fortsatt. Meldingen går videre så snart det er gjort.',

@@ -132,7 +132,27 @@ export const pl = {
     how: 'Jeśli to nie Ty, nie musisz nic robić: bez kodu nikt się nie zaloguje.',
     never: 'Pomoc techniczna nigdy nie poprosi o ten kod.',
   },
+  enquiryLetter: {
+    subject: 'Pytanie do pomocy technicznej',
+    greeting: 'Dzień dobry,',
+    from: '{{staffer}}, pomoc techniczna, {{organisation}}',
+    asked: 'Pytanie brzmiało: „{{words}}”',
+    how: 'Na tę wiadomość można odpowiedzieć. Można ją też przeczytać i odpowiedzieć na nią tutaj: {{url}}',
+  },
   account: {
+    sender: 'tego nadawcy',
+    nothingCame: {
+      plain:
+        'W ciągu ostatnich {{days}} dni na adres {{address}} nie dotarła żadna wiadomość od: {{from}}. Sprawdziliśmy skrzynkę, wiadomości zatrzymane i odrzucone oraz te, które są jeszcze w drodze. Prosimy zapytać nadawcę, na jaki adres i kiedy pisał oraz czy otrzymał informację, że nie można było jej doręczyć. Potem prosimy o ponowne wysłanie.',
+      about:
+        'W ciągu ostatnich {{days}} dni na adres {{address}} nie dotarła żadna wiadomość od: {{from}} w sprawie „{{about}}”. Sprawdziliśmy skrzynkę, wiadomości zatrzymane i odrzucone oraz te, które są jeszcze w drodze. Prosimy zapytać nadawcę, na jaki adres i kiedy pisał oraz czy otrzymał informację, że nie można było jej doręczyć. Potem prosimy o ponowne wysłanie.',
+    },
+    waitForSender: {
+      plain:
+        'Na razie na adres {{address}} nie dotarła żadna wiadomość od: {{from}}. Czekamy na nią: gdy tylko nadejdzie, damy znać. Jeśli to możliwe, prosimy zapytać nadawcę, na jaki adres i kiedy pisał.',
+      about:
+        'Na razie na adres {{address}} nie dotarła żadna wiadomość od: {{from}} w sprawie „{{about}}”. Czekamy na nią: gdy tylko nadejdzie, damy znać. Jeśli to możliwe, prosimy zapytać nadawcę, na jaki adres i kiedy pisał.',
+    },
     cameIn: 'Wiadomość „{{subject}}” (nadawca: {{from}}) przyszła: {{received}}.',
     state: {
       inspecting: 'Załącznik jest jeszcze sprawdzany; potem wiadomość od razu pójdzie dalej.',

@@ -245,7 +245,7 @@ function buildAnswer(
     date: now,
     id: `answer-${randomUUID()}`,
     automatic: 'auto-replied',
-    answers: message.messageId,
+    answers: message.messageId === null ? [] : [message.messageId],
   })
 }
 

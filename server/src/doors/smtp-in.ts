@@ -8,6 +8,7 @@ import { organisationNow, type Organisation } from '../db/organisation.ts'
 import { takeReply } from '../digests/replies.ts'
 import { reportByMail } from '../reports/by-mail.ts'
 import { enquireByMail } from '../whereabouts/by-mail.ts'
+import { answersLetter } from '../whereabouts/letters.ts'
 import { takeStatusNotification } from '../whereabouts/status-notifications.ts'
 import { noteRefusal } from '../whereabouts/refusals.ts'
 import { readHere } from '../reading/reader.ts'
@@ -290,11 +291,8 @@ async function serve(
   switch (service) {
     case 'reports':
       return takeReport({ db, log, now, intake }, raw, parsed, session)
-    case 'help': {
-      const asked = await enquireByMail(db, handedIn({ db, log, now, intake }, raw, parsed, session))
-      if (!asked.ok) throw refusal(asked.problem)
-      return acknowledgement('question-taken')
-    }
+    case 'help':
+      return takeQuestion({ db, log, now, intake }, raw, parsed, session)
     case 'digests': {
       const isNotification =
         attemptOf({ now }, session).envelopeFrom === '' &&
@@ -307,6 +305,9 @@ async function serve(
         }))
       )
         return acknowledgement('noted')
+      // Where there is no help address, answers to letters come here.
+      if (parsed.ok && (await answersLetter(db, parsed.value.answers)))
+        return takeQuestion({ db, log, now, intake }, raw, parsed, session)
       const taken = await takeDigestReply({ db, log, now, intake }, raw, parsed, session)
       takenIn()
       return taken
@@ -342,6 +343,18 @@ const handedIn = ({ now, intake }: Own, raw: Buffer, parsed: ParsedMail, session
     authenticate: intake?.authenticate,
     now: now(),
   }
+}
+
+/** A colleague's question, or their answer to a letter of the help desk. */
+async function takeQuestion(
+  own: Own,
+  raw: Buffer,
+  parsed: ParsedMail,
+  session: SMTPServerSession,
+): Promise<string> {
+  const asked = await enquireByMail(own.db, handedIn(own, raw, parsed, session))
+  if (!asked.ok) throw refusal(asked.problem)
+  return acknowledgement('question-taken')
 }
 
 /** A reply to a digest: what it asks for is done before it is acknowledged. */

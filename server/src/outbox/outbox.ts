@@ -13,13 +13,16 @@ import { createBatches } from '../jobs/batches.ts'
 import { claim, giveBack } from '../jobs/claim.ts'
 import { createSlots, type Slots } from '../jobs/slots.ts'
 
+/** Mail of our own that is written at the last moment. */
+export type LetterKind = 'welcome' | 'code' | 'letter'
+
 interface Deps {
   readonly db: Database
   readonly send: Send
   readonly log: Log
   readonly now: () => Date
-  /** Writes a welcome or a one-time code when it is about to go; `null`: the mailbox is gone. */
-  readonly letter: (kind: 'welcome' | 'code', mailboxId: number) => Promise<Buffer | null>
+  /** Writes a welcome, a one-time code or an answer when it is about to go; `null`: what it is about is gone. */
+  readonly letter: (kind: LetterKind, id: number) => Promise<Buffer | null>
 }
 
 /** What came of a job. Jobs that end at the same moment are written down together. */
@@ -184,7 +187,7 @@ async function sendDelivery({ db, load, send, finish }: Working, job: Job): Prom
 const unpack = promisify(gunzip) as (content: Buffer) => Promise<Buffer>
 
 async function ownSource({ db, letter }: Deps, { kind, subject_id: id }: Job): Promise<Buffer | null> {
-  if (kind === 'welcome' || kind === 'code') return letter(kind, id)
+  if (kind === 'welcome' || kind === 'code' || kind === 'letter') return letter(kind, id)
   const row = await findRow<{ source: Buffer | null }>(
     db,
     kind === 'digest'

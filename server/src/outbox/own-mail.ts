@@ -23,17 +23,17 @@ interface OwnMail {
   readonly date: Date
   /** Left part of the Message-ID; the right one is our domain. */
   readonly id: string
-  /** RFC 3834 §5: sent by a program of its own accord, or as an answer. */
-  readonly automatic: 'auto-generated' | 'auto-replied'
-  /** Message-ID of what it answers (RFC 5322 §3.6.4). */
-  readonly answers?: string | null
+  /** RFC 3834 §5: sent by a program of its own accord, or as an answer; `null`: a person wrote it. */
+  readonly automatic: 'auto-generated' | 'auto-replied' | null
+  /** Message-IDs of its thread, oldest first; it answers the last (RFC 5322 §3.6.4). */
+  readonly answers?: readonly string[]
   readonly replyTo?: string
   readonly headers?: Readonly<Record<string, string>>
 }
 
 /** The bytes of a message of our own: RFC 5322, multipart/alternative where it has HTML too. */
 export function composeOwnMail(organisation: Organisation, mail: OwnMail): Promise<Buffer> {
-  const { language, to, subject, text, html, date, id, automatic, answers, replyTo, headers } = mail
+  const { language, to, subject, text, html, date, id, automatic, answers = [], replyTo, headers } = mail
   return new MailComposer({
     from: ownSender(organisation, language),
     to,
@@ -43,8 +43,8 @@ export function composeOwnMail(organisation: Organisation, mail: OwnMail): Promi
     messageId: `<${id}@${ownDomain(organisation)}>`,
     ...(html === undefined ? {} : { html }),
     ...(replyTo === undefined ? {} : { replyTo }),
-    ...(answers ? { inReplyTo: answers, references: answers } : {}),
-    headers: { 'Auto-Submitted': automatic, ...headers },
+    ...(answers.length > 0 ? { inReplyTo: answers.at(-1), references: [...answers] } : {}),
+    headers: { ...(automatic === null ? {} : { 'Auto-Submitted': automatic }), ...headers },
   })
     .compile()
     .build()

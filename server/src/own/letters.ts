@@ -4,14 +4,18 @@ import { update } from '../db/rows.ts'
 import { ColleagueAccess } from '../db/models/people.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { composeOwnMail } from '../outbox/own-mail.ts'
+import type { LetterKind } from '../outbox/outbox.ts'
+import { writeAnswer } from '../whereabouts/letters.ts'
 import { translator } from '../wording.ts'
 import { codeMinutes, makeCode, storePassword } from './access.ts'
 
 /** The letters of one installation, for the outbox. `publicUrl`: where colleagues open their own pages. */
 export const lettersOf =
   ({ db, publicUrl, now }: { readonly db: Database; readonly publicUrl: string; readonly now: () => Date }) =>
-  (kind: 'welcome' | 'code', mailboxId: number): Promise<Buffer | null> =>
-    writeLetter(db, kind, mailboxId, { publicUrl, now: now() })
+  (kind: LetterKind, id: number): Promise<Buffer | null> =>
+    kind === 'letter'
+      ? writeAnswer(db, id, { publicUrl })
+      : writeLetter(db, kind, id, { publicUrl, now: now() })
 
 /**
  * The welcome of a colleague with a password of their own, or a one-time code. The secret is made when the

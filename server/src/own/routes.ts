@@ -8,15 +8,18 @@ import {
   enterOwn,
   leaveOwn,
   ownMail,
+  ownQuestions,
   ownSenders,
   ownSheet,
   ownView,
+  readOwnQuestion,
   readOwnSession,
   readOwnSettings,
   revokeOwn,
   chooseOwnPassword,
   setOwnSettings,
   undoOwn,
+  writeOwnQuestion,
   type OwnSession,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
@@ -30,6 +33,7 @@ import { readCookie } from '../sign-in/requests.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { knownDevice, rememberDevice, throttle } from '../sign-in/tries.ts'
 import { openEnquiry } from '../whereabouts/enquiries.ts'
+import { markRead, questionsOf, takeWords } from '../whereabouts/letters.ts'
 import { spokenLanguage } from '../wording.ts'
 import {
   askForCode,
@@ -189,6 +193,15 @@ function settingRoutes(router: Router, { db, now }: Deps): void {
       now(),
     ),
   }))
+  mount(router, ownQuestions, async ({ colleague }) => ({ questions: await questionsOf(db, colleague) }))
+  mount(router, readOwnQuestion, async ({ params, colleague }) => {
+    await markRead(db, colleague.id, params.id, now())
+    return {}
+  })
+  mount(router, writeOwnQuestion, async ({ params, body, colleague }) => {
+    await takeWords(db, { enquiryId: params.id, colleague, words: body.words, how: 'page' }, now())
+    return {}
+  })
   mount(router, readOwnSettings, ({ colleague }) => readSettingsOf(db, colleague, now()))
   mount(router, setOwnSettings, async ({ body, colleague }) => {
     await writeSettingsOf(db, colleague, body, now())

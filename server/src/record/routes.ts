@@ -33,7 +33,14 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'digest-note',
     'digest-left-out',
   ],
-  enquiries: ['enquiry-opened', 'enquiry', 'enquiry-came-in', 'tried-again'],
+  enquiries: [
+    'enquiry-opened',
+    'enquiry',
+    'enquiry-answered',
+    'enquiry-reply',
+    'enquiry-came-in',
+    'tried-again',
+  ],
   'mail-rules': ['mail-rule-added', 'mail-rule-on', 'mail-rule-off'],
   'signing-in': ['signed-in', 'links-revoked', 'own-password'],
 }

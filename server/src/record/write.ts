@@ -45,8 +45,10 @@ interface FactsOf {
   'digest-schedule': ScheduleFacts & { readonly language?: string }
   'digest-sent': { readonly listed: number; readonly leftOut: number }
   enquiry: { readonly enquiry: number; readonly was: string; readonly state: string }
+  'enquiry-answered': { readonly enquiry: number; readonly state: string }
   'enquiry-came-in': { readonly enquiry: number; readonly subject: string }
   'enquiry-opened': { readonly enquiry: number; readonly how: string }
+  'enquiry-reply': { readonly enquiry: number; readonly how: string }
   'forbidden-set': { readonly forbidden: string }
   import: ListFacts & { readonly file: string; readonly lines: number }
   landed: Nothing

@@ -1,4 +1,4 @@
-import type { DigestLanguage, WhereHit } from '@pendro/contract'
+import type { DigestLanguage, EnquirySheet, WhereHit, WhereQuestion } from '@pendro/contract'
 import { hurry } from '../outbox/queue.ts'
 import { inTransaction, type Database } from '../db/database.ts'
 import { findOne } from '../db/rows.ts'
@@ -8,7 +8,7 @@ import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
-import { translator } from '../wording.ts'
+import { spokenLanguage, translator } from '../wording.ts'
 import { journeysOf, type Traced } from './journeys.ts'
 
 const languages: readonly DigestLanguage[] = ['en', 'nb', 'de', 'pl']
@@ -32,6 +32,32 @@ export async function readAccountOf(
     languages.map(language => [language, explain(traced, { language, timeZone, reason })]),
   ) as Record<DigestLanguage, string>
   return { hit: { ...traced, likeness: 1, label: 'all-of-it' }, organisation: name, explanations }
+}
+
+/** Common practice: mail is kept 93 days at most. */
+const keptDays = 93
+
+/** What to tell a colleague whose message is not there: that nothing came, or that it is waited for. */
+export async function whenNothingIsFound(
+  db: Database,
+  mailboxId: number,
+  { from, about }: WhereQuestion,
+): Promise<Pick<EnquirySheet, 'language' | 'nothingCame' | 'waitForSender'>> {
+  const mailbox = await findMailboxRow(db, mailboxId)
+  const inEach = (key: 'nothingCame' | 'waitForSender') =>
+    Object.fromEntries(
+      languages.map(language => {
+        const t = translator(language)
+        const whose = from.trim() === '' ? t('account.sender') : from.trim()
+        const facts = { from: whose, about: about.trim(), days: keptDays, address: mailbox?.address ?? '' }
+        return [language, t(`account.${key}.${about.trim() === '' ? 'plain' : 'about'}`, facts)]
+      }),
+    ) as EnquirySheet['nothingCame']
+  return {
+    language: spokenLanguage(mailbox?.language ?? 'en') as DigestLanguage,
+    nothingCame: inEach('nothingCame'),
+    waitForSender: inEach('waitForSender'),
+  }
 }
 
 interface Telling {

@@ -5,6 +5,7 @@ import { readOrganisation } from '../db/organisation.ts'
 import { findProvenColleague, type HandedIn } from '../intake/proven-colleague.ts'
 import type { SmtpRefusal } from '../intake/smtp-answers.ts'
 import { openEnquiry } from './enquiries.ts'
+import { findAnswered, takeWords } from './letters.ts'
 import { harmlessLine } from '@pendro/core/text'
 
 const address = /[\w.+-]{1,64}@[\w-]{1,63}(?:\.[\w-]{1,63}){1,8}/
@@ -18,7 +19,7 @@ const addressesIn = (text: string): readonly string[] =>
 
 /**
  * A colleague's mail to the help address opens an enquiry in their words; the first address in it that is not
- * ours is whom it asks about. What no person sent is taken and does nothing. The problem is the code of the SMTP answer.
+ * ours is whom it asks about. One that answers a letter of ours goes into its enquiry. What no person sent is taken and does nothing. The problem is the code of the SMTP answer.
  */
 export async function enquireByMail(
   db: Database,
@@ -32,6 +33,12 @@ export async function enquireByMail(
   const colleague = await findProvenColleague(db, message, given)
   if (colleague === 'nobody') return no('question-not-colleague')
   if (colleague === 'not-proven') return no('question-unproven')
+  const answered = await findAnswered(db, colleague.id, message.answers)
+  if (answered !== null) {
+    const { messageId, subject, text: words } = message
+    await takeWords(db, { enquiryId: answered, colleague, words, how: 'mail', subject, messageId }, now)
+    return yes(answered)
+  }
   const { policy } = await readOrganisation(db)
   const text = harmlessLine(message.text.slice(0, 20_000).replace(/\s+/g, ' '))
   const asked = addressesIn(`${message.subject} ${text}`).find(
@@ -49,6 +56,7 @@ export async function enquireByMail(
           .join(': ')
           .slice(0, 1000) || '…',
       question: { from: asked ?? '', to: colleague.address, about: '', when: '' },
+      letter: { words: message.text, subject: message.subject, messageId: message.messageId },
     },
     now,
   )

@@ -2,13 +2,15 @@ import type { EnquiryBrief, EnquirySheet, EnquiryState, WhereQuestion } from '@p
 import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import { Deliveries } from '../db/models/deliveries.ts'
-import { Mailboxes } from '../db/models/organisation.ts'
 import { Enquiries } from '../db/models/whereabouts.ts'
+import { findMailboxRow } from '../db/organisation.ts'
 import { exists, findOne, insertOne, update } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { whenNothingIsFound } from './account.ts'
+import { lettersOf, noteWords, type ColleagueWords } from './letters.ts'
 
 interface EnquiryRow extends Pick<
   RowOf<typeof Enquiries>,
@@ -17,10 +19,12 @@ interface EnquiryRow extends Pick<
   readonly mailbox_name: string
   readonly staffer: string | null
   readonly came_in: number
+  readonly last_letter: 'staffer' | 'colleague' | null
 }
 
 const columns = `e.id, e.opened_at, e.changed_at, e.mailbox_id, b.name AS mailbox_name, e.how, e.words, e.question, e.state, s.name AS staffer, e.answer,
-  (SELECT COUNT(*) FROM enquiry_deliveries x WHERE x.enquiry_id = e.id AND x.how = 'came in') AS came_in`
+  (SELECT COUNT(*) FROM enquiry_deliveries x WHERE x.enquiry_id = e.id AND x.how = 'came in') AS came_in,
+  (SELECT l.by_kind FROM enquiry_letters l WHERE l.enquiry_id = e.id ORDER BY l.id DESC LIMIT 1) AS last_letter`
 const tables =
   'enquiries e JOIN mailboxes b ON b.id = e.mailbox_id LEFT JOIN staffers s ON s.id = e.staffer_id'
 
@@ -35,6 +39,7 @@ const brief = (row: EnquiryRow): EnquiryBrief => ({
   state: row.state,
   staffer: row.staffer ?? '',
   cameIn: row.came_in,
+  lastLetter: row.last_letter ?? 'none',
 })
 
 /** An enquiry is open until somebody could tell the colleague what became of the message. */
@@ -61,17 +66,19 @@ interface Opening {
   readonly how: EnquiryBrief['how']
   readonly words: string
   readonly question: WhereQuestion
+  /** The mail it came with: the answer goes into its thread. */
+  readonly letter?: Pick<ColleagueWords, 'words' | 'subject' | 'messageId'>
 }
 
 /** Opens an enquiry. Of a staffer's it is known at once who looks for it. */
 export async function openEnquiry(
   db: Database,
   by: { readonly actor: Actor; readonly stafferId: number | null },
-  { mailboxId, how, words, question }: Opening,
+  { mailboxId, how, words, question, letter }: Opening,
   now: Date,
 ): Promise<number> {
   return inTransaction(db, async tx => {
-    const mailbox = await exists(db, Mailboxes, { id: mailboxId }, { tx })
+    const mailbox = await findMailboxRow(db, mailboxId, tx)
     if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
     const id = await insertOne(
       db,
@@ -88,6 +95,7 @@ export async function openEnquiry(
       },
       tx,
     )
+    if (letter) await noteWords(db, tx, { ...letter, enquiryId: id, colleague: mailbox, how: 'mail' }, now)
     await writeRecord(db, tx, [
       {
         at: now,
@@ -126,7 +134,7 @@ export async function readEnquiry(db: Database, who: SignedIn, id: number, now: 
     'REPLACE INTO enquiry_readers (enquiry_id, staffer_id, at) VALUES (:id, :staffer, :now)',
     { id, staffer: who.staffer.id, now },
   )
-  const [deliveries, others] = await Promise.all([
+  const [deliveries, others, letters, saying] = await Promise.all([
     select<{
       id: number
       how: 'chosen' | 'came in'
@@ -147,6 +155,8 @@ export async function readEnquiry(db: Database, who: SignedIn, id: number, now: 
        WHERE r.enquiry_id = :id AND r.staffer_id <> :staffer AND r.at > :since ORDER BY s.name`,
       { id, staffer: who.staffer.id, since: new Date(now.getTime() - hereFor) },
     ),
+    lettersOf(db, [id]),
+    whenNothingIsFound(db, row.mailbox_id, row.question),
   ])
   return {
     ...brief(row),
@@ -161,6 +171,8 @@ export async function readEnquiry(db: Database, who: SignedIn, id: number, now: 
       at: d.received_at.toISOString(),
     })),
     alsoHere: others.map(({ name }) => name),
+    letters: [...(letters.get(id) ?? [])],
+    ...saying,
   }
 }
 

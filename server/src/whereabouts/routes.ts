@@ -1,5 +1,6 @@
 import type { Router } from 'express'
 import {
+  answerEnquiry,
   changeEnquiry as changeEndpoint,
   listEnquiries,
   listMail,
@@ -14,6 +15,7 @@ import { mount } from '../http.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { readAccountOf, tryAgainNow } from './account.ts'
 import { changeEnquiry, openEnquiry, readEnquiries, readEnquiry } from './enquiries.ts'
+import { sendAnswer } from './letters.ts'
 import { listMailOf } from './list.ts'
 import { lookFor } from './look.ts'
 
@@ -31,6 +33,11 @@ export function whereaboutsRoutes(router: Router, { db, now, queued }: Deps): vo
     id: await openEnquiry(db, { actor: actor(who), stafferId: who.staffer.id }, body, now()),
   }))
   mount(router, readEndpoint, ({ params, who }) => readEnquiry(db, who, params.id, now()))
+  mount(router, answerEnquiry, async ({ params, body, who }) => {
+    const letterId = await sendAnswer(db, who, params.id, body, now())
+    queued()
+    return { letterId }
+  })
   mount(router, changeEndpoint, async ({ params, body, who }) => {
     await changeEnquiry(db, who, params.id, body, now())
     return {}

@@ -79,6 +79,8 @@ export const enRecord = {
     'own-password': 'Set a password for the own page of {{name}}',
     'enquiry-opened': 'Opened an enquiry for {{name}} ({{how}})',
     enquiry: 'Enquiry of {{name}}: {{state}}',
+    'enquiry-answered': 'Answered {{name}} by mail: {{state}}',
+    'enquiry-reply': '{{name}} wrote back about an enquiry ({{how}})',
     'enquiry-came-in': 'New for the enquiry of {{name}}: **{{subject}}**',
     'store-report': 'The mail store reported a problem with a message of {{name}}: {{problem}}',
     'tried-again': 'Sent **{{subject}}** to the mail store again',

@@ -110,7 +110,7 @@ export const Outbox = model(
   },
   {
     id: bigSerial(),
-    kind: oneOf('delivery', 'digest', 'answer', 'welcome', 'code'),
+    kind: oneOf('delivery', 'digest', 'answer', 'welcome', 'code', 'letter'),
     subject_id: integer({ size: 'big' }),
     place: text(20),
     attempts: preset(integer()),

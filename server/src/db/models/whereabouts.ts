@@ -1,5 +1,5 @@
 import type { WhereQuestion } from '@pendro/contract'
-import { json, link, maybe, model, moment, oneOf, preset, primary, serial, text } from './columns.ts'
+import { chars, json, link, maybe, model, moment, oneOf, preset, primary, serial, text } from './columns.ts'
 
 export const Enquiries = model(
   'enquiries',
@@ -15,6 +15,28 @@ export const Enquiries = model(
     state: oneOf('new', 'being looked for', 'waiting for sender', 'found', 'never sent to us'),
     staffer_id: maybe(link('staffers')),
     answer: preset(text(4000)),
+  },
+)
+
+export const EnquiryLetters = model(
+  'enquiry_letters',
+  {
+    purpose: 'What colleague and help desk write to each other about an enquiry',
+    grows: 'a few rows an enquiry',
+    ends: 'with its enquiry',
+  },
+  {
+    id: serial(),
+    enquiry_id: link('enquiries'),
+    at: moment(),
+    by_kind: oneOf('staffer', 'colleague'),
+    by_name: text(200),
+    how: oneOf('mail', 'page'),
+    subject: preset(text(255)),
+    words: text(4000),
+    message_id: preset(text(320)),
+    token: maybe(chars(36)),
+    read_at: maybe(moment()),
   },
 )
 

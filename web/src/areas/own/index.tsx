@@ -3,6 +3,7 @@ import { LinkPage } from './link-page.tsx'
 import { OwnMail } from './own-mail.tsx'
 import { OwnMessagePage } from './own-message.tsx'
 import { LinkFrame, OwnFrame } from './own-pages.tsx'
+import { OwnQuestions } from './own-questions.tsx'
 import { OwnSenders } from './own-senders.tsx'
 import { OwnSettings } from './own-settings.tsx'
 
@@ -14,6 +15,8 @@ export function OwnArea() {
         <Route index element={<OwnMail />} />
         <Route path="mail/:id" element={<OwnMessagePage />} />
         <Route path="senders" element={<OwnSenders />} />
+        <Route path="questions" element={<OwnQuestions />} />
+        <Route path="questions/:id" element={<OwnQuestions />} />
         <Route path="digests" element={<OwnSettings />} />
         <Route path="*" element={<OwnMail />} />
       </Route>

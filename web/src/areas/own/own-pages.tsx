@@ -9,6 +9,7 @@ import { call } from '../../app/api.ts'
 import { NoticeBar } from '../../app/notice-bar.tsx'
 import { Failed } from '../../parts/states.tsx'
 import { ownSessionKey, useOwnLanguage, useOwnSessionQuery, useProblemText } from './own-session.ts'
+import { useOwnQuestions } from './own-questions.tsx'
 import { useOwnAct } from './use-own-act.ts'
 import { OwnSignIn } from './own-sign-in.tsx'
 
@@ -71,13 +72,15 @@ function Frame({ token }: { token: string | undefined }) {
 
 function Pages() {
   const { t } = useTranslation()
+  const unread = useOwnQuestions().data?.questions.reduce((sum, one) => sum + one.unread, 0) ?? 0
   const pages = [
     ['/own', 'mail'],
     ['/own/senders', 'senders'],
+    ['/own/questions', 'questions'],
     ['/own/digests', 'settings'],
   ] as const
   return (
-    <nav aria-label={t('own.pages')} className="flex gap-5">
+    <nav aria-label={t('own.pages')} className="flex flex-wrap gap-x-5">
       {pages.map(([to, name]) => (
         <NavLink
           key={to}
@@ -91,6 +94,12 @@ function Pages() {
           }
         >
           {t(`own.${name}`)}
+          {name === 'questions' && unread > 0 && (
+            <span className="ml-1.5 rounded-full bg-brass px-1.5 text-[0.85rem] font-bold text-petrol-deep">
+              {unread}
+              <span className="sr-only"> {t('own.question.unread', { count: unread })}</span>
+            </span>
+          )}
         </NavLink>
       ))}
     </nav>

@@ -1,16 +1,10 @@
-import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent } from 'react'
-import { useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import {
-  changeEnquiry,
-  digestLanguage,
   enquiryHow,
-  enquiryState,
   openEnquiry,
-  readAccount,
   type EnquiryBrief,
   type EnquirySheet,
   type EnquiryState,
@@ -26,6 +20,7 @@ import { Button } from '../../parts/buttons.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
+import { Answer, Letters } from './enquiry-answer.tsx'
 import { useEnquiries, useEnquiry } from './use-where.ts'
 
 /** Colleagues who wait for an answer; one of them opened, or a new one. */
@@ -128,6 +123,9 @@ function EnquiryRow({ enquiry, onOpen }: { enquiry: EnquiryBrief; onOpen: (id: n
         </span>
       </span>
       <span className="mt-0.5 block">{enquiry.words}</span>
+      {enquiry.lastLetter === 'colleague' && isOpenState(enquiry.state) && enquiry.state !== 'new' && (
+        <b className="mt-0.5 block text-amber">{t('whereabouts.enquiries.replied')}</b>
+      )}
       {enquiry.cameIn > 0 && isOpenState(enquiry.state) && (
         <b className="mt-0.5 block text-wanted">
           {t('whereabouts.enquiries.cameIn', { count: enquiry.cameIn })}
@@ -241,6 +239,7 @@ function Opened({ id, hits, onClose }: { id: number; hits: readonly WhereHit[]; 
         )}
       </div>
       {data.deliveries.length > 0 && <Messages deliveries={data.deliveries} />}
+      <Letters letters={data.letters} />
       <Answer data={data} hits={hits} />
     </section>
   )
@@ -270,89 +269,5 @@ function Messages({ deliveries }: Pick<EnquirySheet, 'deliveries'>) {
         ))}
       </ul>
     </div>
-  )
-}
-
-/** What is being written into an enquiry, and what becomes of it. */
-function useAnswerDraft(data: EnquirySheet, hits: readonly WhereHit[]) {
-  const { t } = useTranslation()
-  const client = useQueryClient()
-  // Only what was touched here: the rest follows what others save, and what is typed is never swept away.
-  const [state, setState] = useState<EnquiryState | null>(null)
-  const [answer, setAnswer] = useState<string | null>(null)
-  const shown = { state: state ?? data.state, answer: answer ?? data.answer }
-  const saving = useAct({
-    send: () =>
-      call(changeEnquiry, {
-        params: { id: data.id },
-        body: { state: state ?? undefined, answer: answer ?? undefined },
-      }),
-    notice: () => ({ text: t('whereabouts.enquiries.saved') }),
-    // What was typed is shown until what was saved has come back.
-    onDone: () =>
-      void client.invalidateQueries({ queryKey: queryKeyOf('enquiries') }).then(() => {
-        setState(null)
-        setAnswer(null)
-      }),
-  })
-  const about = data.deliveries[0]?.id ?? hits.find(({ kind }) => kind === 'delivery')?.id
-  const pasting = useAct({
-    send: (id: number) => call(readAccount, { params: { id } }),
-    onDone: ({ hit, explanations }) =>
-      setAnswer(explanations[digestLanguage.safeParse(hit.mailboxLanguage).data ?? 'en'] ?? ''),
-  })
-  const touched = state !== null || answer !== null
-  return { shown, touched, setState, setAnswer, saving, about, pasting }
-}
-
-/** State and answer; the explanation of the chosen message can be put there in the colleague's language. */
-function Answer({ data, hits }: { data: EnquirySheet; hits: readonly WhereHit[] }) {
-  const { t } = useTranslation()
-  const session = useSession()
-  const { shown, touched, setState, setAnswer, saving, about, pasting } = useAnswerDraft(data, hits)
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    saving.mutate()
-  }
-  const disabled = !mayWrite(session)
-  return (
-    <form onSubmit={submit} className="grid gap-2">
-      <p>
-        <SentenceSlot
-          label={t('whereabouts.enquiries.stateLabel')}
-          text={t(`whereabouts.enquiries.state.${shown.state}`)}
-          value={shown.state}
-          disabled={disabled}
-          options={enquiryState.options.map(value => ({
-            value,
-            text: t(`whereabouts.enquiries.state.${value}`),
-          }))}
-          onPick={setState}
-        />
-      </p>
-      <label>
-        <span className="mb-1 block text-ink-2">{t('whereabouts.enquiries.answer')}</span>
-        <textarea
-          rows={6}
-          maxLength={4000}
-          value={shown.answer}
-          disabled={disabled}
-          onChange={event => setAnswer(event.target.value)}
-          className="w-full rounded-md border border-line-strong bg-raised px-2.5 py-1.5"
-        />
-      </label>
-      {!disabled && (
-        <p className="flex flex-wrap items-center gap-3">
-          <Button kind="main" type="submit" disabled={saving.isPending || !touched}>
-            {t('whereabouts.enquiries.save')}
-          </Button>
-          {about !== undefined && (
-            <Button kind="link" disabled={pasting.isPending} onClick={() => pasting.mutate(about)}>
-              {t('whereabouts.enquiries.pasteAnswer')}
-            </Button>
-          )}
-        </p>
-      )}
-    </form>
   )
 }
