@@ -1,5 +1,5 @@
 import { z } from 'zod'
-import { deliveryStates, directions } from '@pendro/core/delivery'
+import { deliveryStates, directions, judgedStates } from '@pendro/core/delivery'
 
 export {
   endsByItself,
@@ -186,6 +186,8 @@ export const split = z.object({
 export type SplitShape = z.infer<typeof split>
 
 /** What a change of the lists would have done to mail already seen. Deliveries, but for `colleagues`. */
+const placeOfMail = z.enum([...judgedStates, 'left-out'])
+
 export const reachNumbers = z.object({
   /** Matched by an entry that is added or ended. */
   looked: z.number().int(),
@@ -193,6 +195,8 @@ export const reachNumbers = z.object({
   keptBack: split,
   /** In another place than before, but kept back, or arriving, both times. */
   elsewhere: z.number().int(),
+  /** Those, by where they were and would have been, most often first; `left-out`: quarantined and named in no digest. */
+  moves: z.array(z.object({ from: placeOfMail, to: placeOfMail, deliveries: z.number().int() })),
   colleagues: z.number().int(),
   /** Matched a new safe entry that does not count for want of authentication. */
   refused: z.number().int(),

@@ -518,6 +518,10 @@ describe('reach', () => {
       letThrough: { wanted: 0, doubtful: 0, harmful: 0 },
       keptBack: { wanted: 0, doubtful: 0, harmful: 0 },
       elsewhere: 2,
+      moves: [
+        { from: 'quarantined', to: 'left-out', deliveries: 1 },
+        { from: 'junk', to: 'left-out', deliveries: 1 },
+      ],
       colleagues: 2,
     })
   })

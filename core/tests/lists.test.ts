@@ -10,6 +10,7 @@ import { describe, expect, test } from 'vitest'
 import {
   planImport,
   readList,
+  sendersIn,
   tidyPattern,
   writeCsv,
   writeJson,
@@ -58,6 +59,16 @@ describe('what people paste where a pattern is meant', () => {
     ['anna @ x.example', 'anna @ x.example'],
     ['"anna b"@x.example', '"anna b"@x.example'],
   ])('%j is %j', (typed, expected) => expect(tidyPattern(typed)).toBe(expected))
+
+  test.each([
+    ['a@x.example\nb.example\r\n*.c.example', ['a@x.example', 'b.example', '*.c.example']],
+    ['Berg, Anna <a@x.example>; "Ny, Bo" <b@x.example>', ['Berg', 'a@x.example', 'b@x.example']],
+    ['a@x.example, a@x.example,\n\n a@x.example ', ['a@x.example']],
+    ['<list.x.example>', ['<list.x.example>']],
+    [' \n,;\n', []],
+  ])('pasted where a sender is meant, %j are %j', (text, expected) =>
+    expect(sendersIn(text)).toEqual(expected),
+  )
 })
 
 describe('plain text', () => {

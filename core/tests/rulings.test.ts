@@ -295,6 +295,7 @@ const split = (wanted: number, doubtful: number, harmful: number): Reach => ({
   letThrough: { wanted, doubtful, harmful },
   keptBack: { wanted: 0, doubtful: 0, harmful: 0 },
   elsewhere: 0,
+  moves: [],
   colleagues: 0,
   refused: 0,
   sealed: 0,

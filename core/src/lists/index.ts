@@ -11,4 +11,4 @@ export {
 export { decodeList, readList, type ReadList } from './read.ts'
 export { writeSieve } from './sieve.ts'
 export { writeText, type WrittenEntry } from './text.ts'
-export { tidyPattern } from './tidy.ts'
+export { sendersIn, tidyPattern } from './tidy.ts'

@@ -37,6 +37,17 @@ export function splitSenders(line: string): readonly string[] {
   )
 }
 
+/** The senders of a text somebody pasted where one is meant: lines, commas or semicolons part them, each is there once. */
+export const sendersIn = (text: string): readonly string[] => [
+  ...new Set(
+    text
+      .split(/\r\n|\r|\n/)
+      .flatMap(line => splitSenders(line))
+      .map(tidyPattern)
+      .filter(pattern => pattern !== ''),
+  ),
+]
+
 /** 'YYYY-MM-DD' of a day that exists. */
 export function isDay(text: string): boolean {
   const day = /^\d{4}-\d{2}-\d{2}$/.test(text) ? new Date(`${text}T00:00:00Z`) : null

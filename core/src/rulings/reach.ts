@@ -44,6 +44,8 @@ export interface Reach {
   readonly keptBack: Split
   /** Kept back, or arriving, before and after, but in another place: quarantined instead of junk, inbox instead of set aside. */
   readonly elsewhere: number
+  /** Those, by where they were and where they would have been, most often first. */
+  readonly moves: readonly { readonly from: Place; readonly to: Place; readonly deliveries: number }[]
   /** Mailboxes with at least one changed delivery. */
   readonly colleagues: number
   /** Matched a new safe entry and would still not be let in, for want of authentication. */
@@ -53,6 +55,10 @@ export interface Reach {
   /** Entries that overrule the new ones, most often first. */
   readonly overruledBy: readonly { readonly entry: SenderEntry; readonly deliveries: number }[]
 }
+
+/** Where a decision puts a delivery; near-certain junk is quarantined and named in no digest. */
+export type Place = Decision['state'] | 'left-out'
+const placeOf = ({ state, leftOut }: Decision): Place => (leftOut ? 'left-out' : state)
 
 /** Nothing of what was seen would have gone another way: ending such entries is tidying. */
 export function changesNothing({ letThrough, keptBack, elsewhere }: Reach): boolean {
@@ -101,6 +107,7 @@ export function countReach(
   let letThrough = emptySplit
   let keptBack = emptySplit
   let elsewhere = 0
+  const moves = new Map<string, { from: Place; to: Place; deliveries: number }>()
   let refused = 0
   let sealed = 0
   const freed: Record<TakenFor, Set<SenderFacts>> = {
@@ -131,8 +138,12 @@ export function countReach(
     if (was.state === is.state && was.leftOut === is.leftOut) return
     for (const id of seen.mailboxIds ?? [mailbox.mailboxId]) colleagues.add(id)
     const as = takenFor(seen)
-    if (arrives(is) === arrives(was)) elsewhere += count
-    else if (arrives(is)) {
+    if (arrives(is) === arrives(was)) {
+      elsewhere += count
+      const [from, to] = [placeOf(was), placeOf(is)]
+      const known = moves.get(`${from} ${to}`)?.deliveries ?? 0
+      moves.set(`${from} ${to}`, { from, to, deliveries: known + count })
+    } else if (arrives(is)) {
       letThrough = { ...letThrough, [as]: letThrough[as] + count }
       freed[as].add(sender)
     } else keptBack = { ...keptBack, [as]: keptBack[as] + count }
@@ -142,6 +153,7 @@ export function countReach(
     letThrough,
     keptBack,
     elsewhere,
+    moves: [...moves.values()].sort((a, b) => b.deliveries - a.deliveries),
     colleagues: colleagues.size,
     refused,
     sealed,

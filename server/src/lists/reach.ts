@@ -226,6 +226,6 @@ export function firstOf<T>(
   return null
 }
 
-export function numbersOf({ overruledBy: _, ...numbers }: Reach): ReachNumbers {
-  return numbers
+export function numbersOf({ overruledBy: _, moves, ...numbers }: Reach): ReachNumbers {
+  return { ...numbers, moves: [...moves] }
 }

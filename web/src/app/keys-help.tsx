@@ -15,6 +15,9 @@ const rows = [
   ['O', '', 'scope'],
   ['G', '', 'cluster'],
   ['U', '', 'undo'],
+  ['A', '', 'add'],
+  ['P', 'R', 'upkeep'],
+  ['↓', '↑', 'card'],
   ['/', '', 'find'],
   ['?', '', 'keys'],
 ] as const

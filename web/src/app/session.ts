@@ -1,6 +1,7 @@
 import { useQuery, type QueryClient } from '@tanstack/react-query'
 import { readSession, signIn, signOut, type Session } from '@pendro/contract'
 import { call, keepToken, Problem } from './api.ts'
+import { useZone } from './times.ts'
 
 const key = ['session'] as const
 
@@ -22,6 +23,7 @@ export function useSessionQuery() {
 
 function kept(session: Session): Session {
   keepToken(session.csrf)
+  useZone.setState({ zone: session.organisation.timeZone })
   return session
 }
 

@@ -14,6 +14,7 @@ import { useKeys } from './keys.ts'
 import { useLive, useLiveEvents, useLiveStream } from './live.ts'
 import { NoticeBar } from './notice-bar.tsx'
 import { leave, useSession } from './session.ts'
+import { isForeign, useZone } from './times.ts'
 import { useTheme, type Theme } from './theme.ts'
 
 /** Top bar and everything that is there on each screen. */
@@ -58,6 +59,7 @@ export function Shell() {
         </nav>
         <div className="ml-auto flex min-w-0 flex-wrap items-center gap-5 py-1.5 max-[899px]:gap-2">
           <LiveMark />
+          <ZoneMark />
           <FindBox input={find} onKeys={() => setHelpOpen(true)} onForbidden={() => setForbiddenOpen(true)} />
           <StafferMenu onKeys={() => setHelpOpen(true)} onForbidden={() => setForbiddenOpen(true)} />
         </div>
@@ -141,6 +143,14 @@ function LiveMark() {
       {t('shell.notLive')}
     </span>
   )
+}
+
+/** Times are the organisation's; whoever sits elsewhere is told. */
+function ZoneMark() {
+  const { t } = useTranslation()
+  const zone = useZone(state => state.zone)
+  if (!isForeign(zone)) return null
+  return <span className="text-[0.9rem] whitespace-nowrap">{t('shell.zone', { zone })}</span>
 }
 
 const initials = (name: string) =>

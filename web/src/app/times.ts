@@ -1,34 +1,58 @@
+import { create } from 'zustand'
 import { useTranslation } from 'react-i18next'
 
 const day = 86_400_000
 
+/** The zone all times on the screen are of: the organisation's for staffers, the colleague's own on their pages. */
+export const useZone = create<{ readonly zone: string | undefined }>(() => ({ zone: undefined }))
+
+/** Whether a clock in the zone shows another time than the one on this device. */
+export function isForeign(zone: string | undefined, now = new Date()): boolean {
+  const clock = (timeZone?: string) =>
+    new Intl.DateTimeFormat('en-GB', { dateStyle: 'short', timeStyle: 'short', timeZone }).format(now)
+  return zone !== undefined && clock(zone) !== clock()
+}
+
 /** 'en' alone would give American dates and a twelve-hour clock. */
 const localeOf = (language: string) => (language === 'en' ? 'en-GB' : language)
 
-const dayNumber = (date: Date) => Math.floor((date.getTime() - date.getTimezoneOffset() * 60_000) / day)
+/** 'YYYY-MM-DD' of a moment; Swedish dates have that form. */
+export const isoDayIn = (date: Date, timeZone: string | undefined): string =>
+  new Intl.DateTimeFormat('sv-SE', { year: 'numeric', month: '2-digit', day: '2-digit', timeZone }).format(
+    date,
+  )
 
-/** Dates and times in the staffer's own zone and language. */
+const dayNumber = (date: Date, zone: string | undefined) => Date.parse(isoDayIn(date, zone)) / day
+/** Weeks begin on Monday (ISO 8601); day 0 was a Thursday. */
+const weekNumber = (dayNo: number) => Math.floor((dayNo + 3) / 7)
+
+/** Dates and times in one zone, the organisation's, and the staffer's language. */
 export function useTimes() {
   const { i18n, t } = useTranslation()
+  const zone = useZone(state => state.zone)
   const locale = localeOf(i18n.language)
-  const format = (options: Intl.DateTimeFormatOptions) => new Intl.DateTimeFormat(locale, options)
+  const format = (options: Intl.DateTimeFormatOptions) =>
+    new Intl.DateTimeFormat(locale, { timeZone: zone, ...options })
   return {
-    /** 'Tue 08:12' within a week, else '14 Nov 08:12'. */
+    /** 'Tue 08:12' within a week, 'Mon 30 Nov 08:12' where that is of next week, else '14 Nov 08:12'. */
     short(iso: string, now = Date.now()): string {
       const date = new Date(iso)
       const near = Math.abs(now - date.getTime()) < 6 * day
+      const [today, its] = [dayNumber(new Date(now), zone), dayNumber(date, zone)]
       return format({
-        ...(near ? { weekday: 'short' } : { day: 'numeric', month: 'short' }),
+        ...(near ? { weekday: 'short' } : {}),
+        ...(near && weekNumber(its) <= weekNumber(today) ? {} : { day: 'numeric', month: 'short' }),
         hour: '2-digit',
         minute: '2-digit',
         hourCycle: 'h23',
       })
         .format(date)
-        .replace(',', '')
+        .replaceAll(',', '')
     },
-    /** 'Tue 24 Nov 08:12' */
+    /** 'Tue 24 Nov 08:12', with the zone where this device's clock shows another time. */
     full(iso: string): string {
-      return format({
+      const date = new Date(iso)
+      const text = format({
         weekday: 'short',
         day: 'numeric',
         month: 'short',
@@ -36,8 +60,9 @@ export function useTimes() {
         minute: '2-digit',
         hourCycle: 'h23',
       })
-        .format(new Date(iso))
+        .format(date)
         .replaceAll(',', '')
+      return isForeign(zone, date) ? `${text} (${zone})` : text
     },
     clock(iso: string): string {
       return format({ hour: '2-digit', minute: '2-digit', hourCycle: 'h23' }).format(new Date(iso))
@@ -49,7 +74,7 @@ export function useTimes() {
     /** 'today', 'yesterday' or 'Monday 23 November' */
     dayHeading(iso: string, now = new Date()): string {
       const date = new Date(iso)
-      const back = dayNumber(now) - dayNumber(date)
+      const back = dayNumber(now, zone) - dayNumber(date, zone)
       if (back === 0) return t('times.today')
       if (back === 1) return t('times.yesterday')
       return format({ weekday: 'long', day: 'numeric', month: 'long' }).format(date)
@@ -62,9 +87,7 @@ export function useTimes() {
     daysLeft(iso: string, now = Date.now()): number {
       return Math.ceil((Date.parse(iso) - now) / day)
     },
-    isoDay(date: Date): string {
-      return new Date(date.getTime() - date.getTimezoneOffset() * 60_000).toISOString().slice(0, 10)
-    },
+    isoDay: (date: Date): string => isoDayIn(date, zone),
   }
 }
 

@@ -1,5 +1,5 @@
 import { queryKeyOf } from '../app/query-keys.ts'
-import { useState } from 'react'
+import { useEffect, useState, type KeyboardEvent } from 'react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { Command } from 'cmdk'
 import { useTranslation } from 'react-i18next'
@@ -44,7 +44,7 @@ function Choices({
 }: MailboxSlotProps & { readonly close: () => void }) {
   const { t } = useTranslation()
   const [find, setFind] = useState('')
-  const { data } = useQuery({
+  const { data, isPlaceholderData } = useQuery({
     queryKey: queryKeyOf('mailboxes', find),
     queryFn: ({ signal }) => call(findMailboxes, { query: { find, limit: 12 }, signal }),
     placeholderData: keepPreviousData,
@@ -53,12 +53,16 @@ function Choices({
     pick()
     close()
   }
+  const { at, setAt, enter } = useFirstFound(find, isPlaceholderData ? undefined : data?.mailboxes, id =>
+    chosen(() => onPick(id))(),
+  )
   return (
-    <Command label={t('mailboxSlot.label')} loop shouldFilter={false}>
+    <Command label={t('mailboxSlot.label')} loop shouldFilter={false} value={at} onValueChange={setAt}>
       <Command.Input
         autoFocus
         value={find}
         onValueChange={setFind}
+        onKeyDown={enter}
         placeholder={t('mailboxSlot.type')}
         className="w-full border-b border-line bg-transparent px-3 py-2 outline-none"
       />
@@ -97,6 +101,36 @@ function Choices({
       </Command.List>
     </Command>
   )
+}
+
+/**
+ * A name and Enter: the first that is found is the one at hand. Enter pressed before the answer is there waits for it, and
+ * takes it when it is the only one.
+ */
+function useFirstFound(
+  find: string,
+  found: readonly { readonly id: number }[] | undefined,
+  onTake: (id: number) => void,
+) {
+  const [at, setAt] = useState('')
+  const [isEntered, setEntered] = useState(false)
+  const first = found?.[0]?.id
+  useEffect(() => {
+    if (find !== '' && first !== undefined) setAt(`m${first}`)
+  }, [find, first])
+  useEffect(() => {
+    if (!isEntered || found === undefined) return
+    setEntered(false)
+    if (found.length === 1 && first !== undefined) onTake(first)
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- once for each answer
+  }, [isEntered, found])
+  const enter = (event: KeyboardEvent) => {
+    if (event.key !== 'Enter' || find === '' || found !== undefined) return
+    event.preventDefault()
+    event.stopPropagation()
+    setEntered(true)
+  }
+  return { at, setAt, enter }
 }
 
 /** The name behind a mailbox's number in the address; `null` while it is looked up. */

@@ -70,6 +70,7 @@ export const enDigests = {
   noNext: 'No digests are sent automatically ([[schedule]]).',
   scheduleLabel: 'when digests go',
   scheduleText: '{{times}} {{days}}',
+  scheduleElsewhere: '{{text}}, their time ({{zone}})',
   noDigests: 'no digests',
   everyDay: 'every day',
   workingDays: 'every working day',

@@ -36,6 +36,7 @@ export const en = {
     forbidden: 'Attachments that seal a message',
     signOut: 'Sign out',
     notLive: 'No live updates: reconnecting …',
+    zone: 'Times in {{zone}}',
   },
   form: {
     missing: 'This is needed.',
@@ -151,7 +152,10 @@ export const en = {
     scope:
       'change who it is for (this colleague or all), or which messages (this one or all with the same text)',
     cluster: 'open or close the cluster',
-    undo: 'undo the last ruling',
+    undo: 'undo the last ruling; in the record, the one you are on',
+    add: 'add senders; paste as many as you like',
+    upkeep: 'go to upkeep, or to the requests',
+    card: 'go through upkeep, requests and the record; Enter goes to what can be done',
     find: 'search',
     keys: 'show this list',
     close: 'Close',
@@ -275,10 +279,21 @@ export const en = {
     towardsJunk: '{{weight}} towards junk',
     towardsWanted: '{{weight}} towards wanted',
     decided: 'How it was decided',
-    onItsWay: 'Released. Waiting for the mail store to take it.',
-    waiting_one: 'Released, but the mail store has not taken it yet ({{problem}}). Next try at {{time}}.',
-    waiting_other:
-      'Released, but the mail store has not taken it after {{count}} tries ({{problem}}). Next try at {{time}}.',
+    way: {
+      released: {
+        onItsWay: 'Released. Waiting for the mail store to take it.',
+        waiting_one: 'Released, but the mail store has not taken it yet ({{problem}}). Next try: {{time}}.',
+        waiting_other:
+          'Released, but the mail store has not taken it after {{count}} tries ({{problem}}). Next try: {{time}}.',
+      },
+      passing: {
+        onItsWay: 'Not kept back. Waiting for the mail store to take it.',
+        waiting_one:
+          'Not kept back, but the mail store has not taken it yet ({{problem}}). Next try: {{time}}.',
+        waiting_other:
+          'Not kept back, but the mail store has not taken it after {{count}} tries ({{problem}}). Next try: {{time}}.',
+      },
+    },
     landed: 'Released. It reached the inbox of {{name}} ({{time}}).',
     bounced: 'The mail store refused it: {{problem}}. You can release it again.',
     inspecting:
@@ -416,6 +431,8 @@ export const en = {
     links_one: 'the link can’t be opened',
     links_other: '{{count}} links can’t be opened',
     noLinks: 'no links',
+    picturesShown_one: '1 picture fetched by Pendro',
+    picturesShown_other: '{{count}} pictures fetched by Pendro',
     pictures_one: '1 picture not loaded',
     pictures_other: '{{count}} pictures not loaded',
     raw: 'Pendro could not read this as a message. You see it exactly as it arrived.',
@@ -576,10 +593,18 @@ export const en = {
     nothingRefused_other:
       'Over the last {{days}} days this would have changed nothing: {{shown}} messages match and would still be kept back, because nothing proves their sender.',
     already: 'An entry already says this.',
-    elsewhere_one:
-      'Over the last {{days}} days one message would have gone somewhere else, for example to quarantine instead of the junk folder.',
+    elsewhere_one: 'Over the last {{days}} days one message would have gone to {{to}} instead of {{from}}.',
     elsewhere_other:
-      'Over the last {{days}} days {{shown}} messages would have gone somewhere else, for example to quarantine instead of the junk folder.',
+      'Over the last {{days}} days {{shown}} messages would have gone to {{to}} instead of {{from}}.',
+    place: {
+      inbox: 'the inbox',
+      aside: 'the set-aside folder',
+      moved: 'a folder of a mail rule',
+      junk: 'the junk folder',
+      quarantined: 'quarantine',
+      sealed: 'sealed mail',
+      'left-out': 'quarantine without a line in the digest',
+    },
     refused_one: 'One message matches and would still be kept back: its sender is not proven.',
     refused_other: '{{shown}} messages match and would still be kept back: their sender is not proven.',
     sealed_one: 'One is sealed because of its content and stays sealed.',

@@ -2,6 +2,7 @@ import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { setDigestSchedule, type DigestPreview, type DigestScheduleShape } from '@pendro/contract'
 import { call } from '../../app/api.ts'
+import { useZone } from '../../app/times.ts'
 import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { ScheduleFields } from '../../parts/schedule-fields.tsx'
@@ -10,7 +11,7 @@ import { SlotPanel } from '../../parts/sentence-slot.tsx'
 /** When a mailbox gets its digests, in words that open to be changed. */
 export function ScheduleSlot({ data, disabled }: { data: DigestPreview; disabled: boolean }) {
   const { t } = useTranslation()
-  const text = useScheduleText()(data.schedule)
+  const text = useScheduleText()(data.schedule, data.timeZone)
   return (
     <SlotPanel label={t('digests.scheduleLabel')} text={text} disabled={disabled}>
       {close => <Editor data={data} onDone={close} />}
@@ -18,10 +19,11 @@ export function ScheduleSlot({ data, disabled }: { data: DigestPreview; disabled
   )
 }
 
-function useScheduleText(): (schedule: DigestScheduleShape) => string {
+function useScheduleText(): (schedule: DigestScheduleShape, timeZone: string) => string {
   const { t, i18n } = useTranslation()
+  const shownIn = useZone(state => state.zone)
   const list = new Intl.ListFormat(i18n.language, { type: 'conjunction' })
-  return ({ times, weekdays }) => {
+  return ({ times, weekdays }, timeZone) => {
     if (times.length === 0 || weekdays.length === 0) return t('digests.noDigests')
     const days =
       weekdays.length === 7
@@ -29,7 +31,9 @@ function useScheduleText(): (schedule: DigestScheduleShape) => string {
         : weekdays.join() === '1,2,3,4,5'
           ? t('digests.workingDays')
           : list.format(weekdays.map(day => t(`digests.weekday.${day}`)))
-    return t('digests.scheduleText', { times: list.format(times), days })
+    const text = t('digests.scheduleText', { times: list.format(times), days })
+    // A colleague elsewhere gets digests by their own clock; the other times on the screen are the organisation's.
+    return timeZone === shownIn ? text : t('digests.scheduleElsewhere', { text, zone: timeZone })
   }
 }
 

@@ -5,6 +5,7 @@ import i18next from 'i18next'
 import { useTranslation } from 'react-i18next'
 import { digestLanguage, readOwnSession, type DigestLanguage, type OwnSession } from '@pendro/contract'
 import { call, keepToken, Problem, problemOf } from '../../app/api.ts'
+import { useZone } from '../../app/times.ts'
 
 export const ownSessionKey = queryKeyOf('own-session')
 
@@ -26,6 +27,7 @@ export function useOwnSessionQuery() {
 
 export function keptOwn(session: OwnSession): OwnSession {
   keepToken(session.csrf, 'own')
+  useZone.setState({ zone: session.timeZone })
   return session
 }
 

@@ -8,6 +8,7 @@ import { call } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
+import { CardList } from '../../parts/card-list.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
@@ -168,11 +169,11 @@ function Lines({ filter }: Pick<FilterProps, 'filter'>) {
       {list.isPending && <SkeletonRows count={10} height={56} />}
       {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
       {list.data && lines.length === 0 && <Empty title={t('record.empty')}>{t('record.emptyText')}</Empty>}
-      <ol className="mx-auto max-w-6xl pb-10">
+      <CardList isOnlyList presses={{ u: '[data-undo]' }} className="mx-auto max-w-6xl gap-0! pb-10">
         {lines.map((line, i) => (
           <Line key={line.id} line={line} heading={headingOf(line, lines[i - 1], times.dayHeading)} />
         ))}
-      </ol>
+      </CardList>
       {list.hasNextPage && (
         <p className="pb-10 text-center">
           <Button disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
@@ -200,7 +201,7 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
   const { t, i18n } = useTranslation()
   const times = useTimes()
   return (
-    <li>
+    <li data-card tabIndex={-1} className="outline-offset-[-2px]">
       {heading !== null && (
         <h2 className="sticky top-0 border-b border-line bg-sheet px-6 pt-5 pb-1.5 font-serif text-[1.1rem] font-semibold first-letter:uppercase">
           {heading}
@@ -261,7 +262,7 @@ function UndoFromHere({ line }: { line: RecordLine }) {
   if (line.undone) return <span className="text-ink-2">{t('record.undone')}</span>
   const id = line.rulingId
   return (
-    <Button kind="link" disabled={undoing.isPending} onClick={() => undoing.mutate(id)}>
+    <Button kind="link" data-undo disabled={undoing.isPending} onClick={() => undoing.mutate(id)}>
       {t('record.undo')}
     </Button>
   )

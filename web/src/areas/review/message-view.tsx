@@ -19,7 +19,7 @@ export function MessageView({ sheet }: { sheet: DeliverySheet }) {
   return (
     <section aria-label={t('view.title')} className="flex flex-1 flex-col">
       <div className="flex flex-wrap items-center gap-x-5 gap-y-1 border-b border-line bg-amber-tint px-5 py-1 text-[0.95rem] text-amber">
-        <span>{viewSummary(sheet, t)}</span>
+        <span>{viewSummary(sheet, form === 'html' && pictures, t)}</span>
         <span className="ml-auto flex gap-4">
           {sheet.body?.hasHtml && (
             <button type="button" className={link} onClick={() => setForm(form === 'html' ? 'text' : 'html')}>
@@ -135,11 +135,13 @@ function heightOf(body: DeliverySheet['body'], form: 'html' | 'text', pictures: 
   return Math.min(tallest, Math.round(body.lines * lineHeight * spread) + 60 + shown)
 }
 
-function viewSummary({ body, unreadable }: DeliverySheet, t: TFunction): string {
+function viewSummary({ body, unreadable }: DeliverySheet, pictures: boolean, t: TFunction): string {
   if (unreadable) return t('view.raw')
   if (!body) return t('view.gone')
   const parts = [body.linksDisarmed > 0 ? t('view.links', { count: body.linksDisarmed }) : t('view.noLinks')]
-  if (body.picturesLeftOut > 0) parts.push(t('view.pictures', { count: body.picturesLeftOut }))
+  const shown = pictures ? Math.min(body.remotePictures, body.picturesLeftOut) : 0
+  if (shown > 0) parts.push(t('view.picturesShown', { count: shown }))
+  if (body.picturesLeftOut > shown) parts.push(t('view.pictures', { count: body.picturesLeftOut - shown }))
   return `${t('view.safe')} ${parts.join(', ')}`
 }
 

@@ -135,13 +135,17 @@ function Whereabout({ sheet: { row, waiting, history, path } }: { sheet: Deliver
   const box = 'mt-3 rounded-md border px-4 py-2'
   if (waiting) {
     const facts = {
-      time: times.clock(waiting.nextAt),
+      time: times.short(waiting.nextAt),
       problem: problemWords(waiting.problem, t),
       count: waiting.attempts,
     }
+    // Mail that was never kept back was not released either.
+    const way = history.some(({ act, facts: said }) => act === 'ruling' && said.message === 'release')
+      ? 'released'
+      : 'passing'
     return (
       <p role="status" className={`${box} border-amber/40 bg-amber-tint text-amber`}>
-        {t(waiting.attempts === 0 ? 'sheet.onItsWay' : 'sheet.waiting', facts)}
+        {t(`sheet.way.${way}.${waiting.attempts === 0 ? 'onItsWay' : 'waiting'}`, facts)}
       </p>
     )
   }

@@ -2,7 +2,7 @@ import { queryKeyOf } from '../../app/query-keys.ts'
 import { useState, type FormEvent } from 'react'
 import { keepPreviousData, useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
-import { applyChange, previewChange } from '@pendro/contract'
+import { applyChange, previewChange, sendersIn } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { useKeys } from '../../app/keys.ts'
 import { useSession } from '../../app/session.ts'
@@ -13,7 +13,7 @@ import { ReachView } from '../../parts/reach.tsx'
 import { SentenceSlot, SlotPanel } from '../../parts/sentence-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { useDelayed } from '../../parts/use-delayed.ts'
-import { useDraft, wantedChange, type Act } from './draft-store.ts'
+import { mostAtOnce, patternsOf, useDraft, wantedChange, type Act } from './draft-store.ts'
 import { useListActs } from './use-senders.ts'
 
 const daysChoices = [7, 30, 90] as const
@@ -47,9 +47,11 @@ export function DraftBar({ act }: { act: Act }) {
   useKeys({ Enter: apply, Escape: cancel })
   return (
     <footer
+      data-pane="draft"
+      tabIndex={-1}
       aria-label={t('senders.draft.label')}
       data-testid="draft"
-      className="flex items-end gap-5 border-t-2 border-petrol bg-raised px-5 py-3"
+      className="outline-offset-[-3px] flex items-end gap-5 border-t-2 border-petrol bg-raised px-5 py-3"
     >
       <div className="min-w-0 flex-1">
         <div className="text-[1.1rem] leading-[1.95rem]">
@@ -108,7 +110,8 @@ interface ConsequencesProps {
 
 function Consequences({ act, days, isEmpty, reach: { data, error, isFetching } }: ConsequencesProps) {
   const { t } = useTranslation()
-  const { write } = useDraft()
+  const { draft, write } = useDraft()
+  const tooMany = patternsOf(draft.pattern).length > mostAtOnce
   return (
     <div className="mt-1 min-h-10 text-[0.95rem] text-ink-2" aria-live="polite" data-testid="consequences">
       {error ? (
@@ -116,7 +119,7 @@ function Consequences({ act, days, isEmpty, reach: { data, error, isFetching } }
           {problemOf(error).text}
         </p>
       ) : isEmpty ? (
-        <p>{t('senders.draft.empty')}</p>
+        <p>{tooMany ? t('senders.draft.tooMany', { most: mostAtOnce }) : t('senders.draft.empty')}</p>
       ) : data ? (
         <ReachView
           reach={data}
@@ -167,10 +170,17 @@ function Apply({ ready, onApply, days, onDays }: ApplyProps) {
 function PatternSlot({ pattern, onPick }: { pattern: string; onPick: (pattern: string) => void }) {
   const { t } = useTranslation()
   const [open, setOpen] = useState(pattern === '')
+  const several = patternsOf(pattern)
   return (
     <SlotPanel
       label={t('senders.draft.patternLabel')}
-      text={pattern === '' ? t('senders.draft.patternEmpty') : pattern}
+      text={
+        several.length > 1
+          ? t('senders.draft.patterns', { first: several[0], count: several.length - 1 })
+          : pattern === ''
+            ? t('senders.draft.patternEmpty')
+            : pattern
+      }
       mono={pattern !== ''}
       open={open}
       onOpenChange={setOpen}
@@ -180,20 +190,27 @@ function PatternSlot({ pattern, onPick }: { pattern: string; onPick: (pattern: s
           className="w-96 p-3"
           onSubmit={(event: FormEvent<HTMLFormElement>) => {
             event.preventDefault()
-            onPick(String(new FormData(event.currentTarget).get('pattern') ?? '').trim())
+            onPick(sendersIn(String(new FormData(event.currentTarget).get('pattern') ?? '')).join('\n'))
             setOpen(false)
           }}
         >
           <label className="block">
             <span className="mb-1 block">{t('senders.draft.patternHelp')}</span>
-            <input
+            <textarea
               name="pattern"
               autoFocus
+              rows={1}
               defaultValue={pattern}
-              maxLength={400}
-              className="w-full rounded-sm border border-line-strong bg-sheet px-2 py-1.5 font-mono"
+              maxLength={100_000}
+              onKeyDown={event => {
+                if (event.key !== 'Enter' || event.shiftKey) return
+                event.preventDefault()
+                event.currentTarget.form?.requestSubmit()
+              }}
+              className="field-sizing-content max-h-64 w-full rounded-sm border border-line-strong bg-sheet px-2 py-1.5 font-mono"
             />
           </label>
+          <p className="mt-1 text-[0.92rem] text-ink-2">{t('senders.draft.several')}</p>
           <dl className="mt-2 grid grid-cols-[auto_minmax(0,1fr)] gap-x-3 text-[0.92rem] text-ink-2">
             {(['address', 'domain', 'subtree', 'list'] as const).map(kind => (
               <PatternHelp key={kind} kind={kind} />

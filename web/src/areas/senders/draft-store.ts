@@ -1,5 +1,6 @@
 import { create } from 'zustand'
 import type { EntryDraft, EntryRowShape, RegisterChangeShape } from '@pendro/contract'
+import { isoDayIn, useZone } from '../../app/times.ts'
 
 /** What is being composed at the foot. */
 export type Act =
@@ -39,12 +40,9 @@ function draftOf(row: EntryRowShape): EntryDraft {
     mailboxId: row.mailboxId,
     binding: row.binding,
     withoutAuthentication: row.withoutAuthentication,
-    until: row.until === null ? null : localDay(new Date(Date.parse(row.until) - 1)),
+    until: row.until === null ? null : isoDayIn(new Date(Date.parse(row.until) - 1), useZone.getState().zone),
   }
 }
-
-const localDay = (date: Date) =>
-  new Date(date.getTime() - date.getTimezoneOffset() * 60_000).toISOString().slice(0, 10)
 
 export const useDraft = create<DraftStore>(set => ({
   act: null,
@@ -82,11 +80,25 @@ export const useDraft = create<DraftStore>(set => ({
   applied: rulingId => set({ act: null, reason: '', marks: new Map(), lastRuling: rulingId }),
 }))
 
+/** So many senders can be added in one act; more is a list to be brought in. */
+export const mostAtOnce = 500
+
+/** The senders of a draft, one a line. */
+export const patternsOf = (pattern: string): readonly string[] =>
+  pattern
+    .split('\n')
+    .map(line => line.trim())
+    .filter(line => line !== '')
+
 /** What the act asks the server for; `null` while there is nothing to ask about. */
 export function wantedChange(act: Act, draft: EntryDraft): RegisterChangeShape | null {
   if (act.kind === 'end') return { end: act.entries.map(({ id }) => id) }
-  if (draft.pattern.trim() === '' || draft.mailboxId === 0) return null
+  const [first, ...others] = patternsOf(draft.pattern)
+  if (first === undefined || draft.mailboxId === 0 || others.length >= mostAtOnce) return null
   const before =
     act.kind === 'change' ? { replaces: act.of.id } : act.kind === 'restore' ? { restores: act.of.id } : {}
-  return { add: [{ ...draft, ...before }] }
+  // What is put in place of an entry is the first; the others are new.
+  return {
+    add: [{ ...draft, pattern: first, ...before }, ...others.map(pattern => ({ ...draft, pattern }))],
+  }
 }

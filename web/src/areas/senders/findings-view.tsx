@@ -1,5 +1,5 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { useState, type ReactNode } from 'react'
+import { useEffect, useRef, useState, type FormEvent, type ReactNode } from 'react'
 import { useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
@@ -18,6 +18,7 @@ import { call, problemOf } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
+import { CardList } from '../../parts/card-list.tsx'
 import { ReachView } from '../../parts/reach.tsx'
 import { StandingMark } from '../../parts/standing.tsx'
 import { Empty, Failed } from '../../parts/states.tsx'
@@ -56,11 +57,11 @@ export function FindingsView({ kind, onClose }: { kind: FindingKind; onClose: ()
       {list.data && findings.length === 0 && (
         <Empty title={t('senders.finding.none')}>{t('senders.finding.noneText')}</Empty>
       )}
-      <ul className="grid grid-cols-[minmax(0,1fr)] gap-2.5">
+      <CardList takesFocus>
         {findings.map(finding => (
           <Finding key={finding.key} finding={finding} />
         ))}
-      </ul>
+      </CardList>
       {list.hasNextPage && (
         <p className="mt-3 text-center">
           <Button disabled={list.isFetchingNextPage} onClick={() => void list.fetchNextPage()}>
@@ -83,7 +84,7 @@ function Finding({ finding }: { finding: FindingShape }) {
   const session = useSession()
   const { entries, entryCount } = finding
   return (
-    <li className="rounded-md border border-line-strong bg-sheet px-4 py-3">
+    <li data-card tabIndex={-1} className="rounded-md border border-line-strong bg-sheet px-4 py-3">
       <ul className="grid gap-0.5">
         {entries.slice(0, 6).map(entry => (
           <EntryName key={entry.id} entry={entry} />
@@ -196,6 +197,10 @@ function RemedyPreview({ chosen, patterns }: { chosen: Chosen; patterns: readonl
     queryKey: queryKeyOf('senders', 'remedy', chosen),
     queryFn: ({ signal }) => call(previewRemedy, { body: chosen, signal }),
   })
+  const shownAt = useRef(Infinity)
+  useEffect(() => {
+    if (data) shownAt.current = performance.now()
+  }, [data])
   if (isPending) return <p className="mt-2 text-ink-2">{t('reach.counting', { days: 30 })}</p>
   if (error)
     return (
@@ -203,10 +208,17 @@ function RemedyPreview({ chosen, patterns }: { chosen: Chosen; patterns: readonl
         {problemOf(error).text}
       </p>
     )
-  const apply = () =>
+  const apply = (event: FormEvent) => {
+    event.preventDefault()
+    if (busy || data.refusal !== null || isUnseen(shownAt.current)) return
     run(() => call(applyRemedy, { body: { ...chosen, reason, token: crypto.randomUUID() } }))
+  }
   return (
-    <div className="mt-2 grid gap-1.5 border-t border-line pt-2 text-[0.95rem]" data-testid="remedy">
+    <form
+      onSubmit={apply}
+      className="mt-2 grid gap-1.5 border-t border-line pt-2 text-[0.95rem]"
+      data-testid="remedy"
+    >
       <Changes title={t('senders.remedy.adds')} names={data.adds} />
       <Changes
         title={t('senders.remedy.ends')}
@@ -220,6 +232,7 @@ function RemedyPreview({ chosen, patterns }: { chosen: Chosen; patterns: readonl
         <label className="min-w-0 flex-1">
           <span className="sr-only">{t('senders.remedy.reason')}</span>
           <input
+            autoFocus
             value={reason}
             maxLength={1000}
             onChange={event => setReason(event.target.value)}
@@ -227,13 +240,16 @@ function RemedyPreview({ chosen, patterns }: { chosen: Chosen; patterns: readonl
             className="w-full rounded-sm border border-line-strong bg-raised px-2 py-1"
           />
         </label>
-        <Button kind="main" disabled={busy || data.refusal !== null} onClick={apply}>
+        <Button kind="main" type="submit" disabled={busy || data.refusal !== null}>
           {t('senders.remedy.apply')}
         </Button>
       </div>
-    </div>
+    </form>
   )
 }
+
+/** A second press of the key that opened the proof comes before anybody can have read it. */
+const isUnseen = (shownAt: number) => performance.now() - shownAt < 600
 
 function Changes({
   title,

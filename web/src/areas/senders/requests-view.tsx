@@ -8,6 +8,7 @@ import { useSession } from '../../app/session.ts'
 import { useAct } from '../../app/use-act.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
+import { CardList } from '../../parts/card-list.tsx'
 import { ReachView } from '../../parts/reach.tsx'
 import { StandingMark } from '../../parts/standing.tsx'
 import { Empty, Failed } from '../../parts/states.tsx'
@@ -29,11 +30,11 @@ export function RequestsView({ onClose }: { onClose: () => void }) {
       {data && open.length === 0 && (
         <Empty title={t('senders.request.none')}>{t('senders.request.noneText')}</Empty>
       )}
-      <ul className="grid grid-cols-[minmax(0,1fr)] gap-2.5">
+      <CardList takesFocus>
         {open.map(request => (
           <Open key={request.id} request={request} />
         ))}
-      </ul>
+      </CardList>
       {answered.length > 0 && (
         <>
           <h3 className="mt-5 mb-1.5 font-serif text-[1.1rem] font-semibold">
@@ -105,7 +106,7 @@ function Open({ request }: { request: EntryRequest }) {
       return applied
     })
   return (
-    <li className="rounded-md border border-line-strong bg-sheet px-4 py-3">
+    <li data-card tabIndex={-1} className="rounded-md border border-line-strong bg-sheet px-4 py-3">
       <Asked request={request} />
       <div className="mt-1.5 text-[0.95rem]" aria-live="polite">
         {reach ? (
@@ -125,7 +126,7 @@ function Open({ request }: { request: EntryRequest }) {
             className="rounded-sm border border-line-strong bg-raised px-2 py-1"
           />
           <p className="flex gap-2">
-            <Button kind="main" disabled={busy} onClick={approve}>
+            <Button kind="main" data-main disabled={busy} onClick={approve}>
               {t('senders.request.approve')}
             </Button>
             <Button disabled={declining.isPending || answer.trim() === ''} onClick={() => declining.mutate()}>

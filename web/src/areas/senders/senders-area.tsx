@@ -1,4 +1,4 @@
-import { useCallback, useMemo } from 'react'
+import { useCallback, useMemo, useState } from 'react'
 import { DropdownMenu } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
 import { useLocation, useNavigate, useParams } from 'react-router'
@@ -33,8 +33,23 @@ export function SendersArea() {
   const rows = useMemo(() => list.data?.pages.flatMap(page => page.rows) ?? [], [list.data])
   const { act, marks, begin } = useDraft()
   const onOpen = useCallback((entry: number) => open({ entry }), [open])
+  /** How often the keyboard was sent to upkeep. */
+  const [asked, setAsked] = useState(0)
   useSendersLive()
   useListKeys(rows, openId, onOpen, sheet.data?.row)
+  useKeys(
+    useMemo(
+      () => ({
+        r: () => open({ panel: 'requests' }),
+        p: () => {
+          open({})
+          setAsked(times => times + 1)
+        },
+      }),
+      [open],
+    ),
+    act === null,
+  )
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)_auto] max-[899px]:grid-rows-[auto_auto_auto] max-[899px]:overflow-y-auto">
       <h1 className="sr-only">{t('areas.senders')}</h1>
@@ -62,7 +77,7 @@ export function SendersArea() {
         }
         detail={
           <Boundary of={`${openId ?? ''} ${panel ?? ''}`}>
-            <Beside openId={openId} panel={panel} open={open} />
+            <Beside openId={openId} panel={panel} open={open} asked={asked} />
           </Boundary>
         }
       />
@@ -84,14 +99,19 @@ export function SendersArea() {
 type Address = ReturnType<typeof useSendersAddress>
 
 /** Beside the list: the open entry, a panel of upkeep, or what upkeep has found. */
-function Beside({ openId, panel, open }: Pick<Address, 'panel' | 'open'> & { openId: number | null }) {
+function Beside({
+  openId,
+  panel,
+  open,
+  asked,
+}: Pick<Address, 'panel' | 'open'> & { openId: number | null; asked: number }) {
   const close = () => open({})
   if (openId !== null)
     return <EntryView key={openId} id={openId} onClose={close} onPanel={next => open({ panel: next })} />
   if (panel === 'requests') return <RequestsView onClose={close} />
   if (panel === 'accuracy') return <AccuracyView onClose={close} />
   if (panel !== null) return <FindingsView key={panel} kind={panel} onClose={close} />
-  return <UpkeepPanel onOpen={next => open({ panel: next })} />
+  return <UpkeepPanel key={asked} takesFocus={asked > 0} onOpen={next => open({ panel: next })} />
 }
 
 interface ListProps extends Pick<Address, 'filter'> {

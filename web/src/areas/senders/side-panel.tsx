@@ -17,7 +17,16 @@ export function SidePanel({ title, count, text, mono = false, onClose, children 
   const { t } = useTranslation()
   const { number } = useNumbers()
   return (
-    <section aria-label={title} className="h-full overflow-y-auto px-5 py-4" tabIndex={0}>
+    <section
+      aria-label={title}
+      className="h-full overflow-y-auto px-5 py-4"
+      tabIndex={0}
+      onKeyDown={event => {
+        if (event.key !== 'Escape' || event.defaultPrevented) return
+        event.preventDefault()
+        onClose()
+      }}
+    >
       <header className="mb-3">
         <div className="flex items-baseline gap-2">
           {count !== undefined && <span className="font-serif text-[1.3rem] font-bold">{number(count)}</span>}

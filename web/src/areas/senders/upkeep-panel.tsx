@@ -2,6 +2,7 @@ import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import { tidyKind, type UpkeepShape } from '@pendro/contract'
 import { useNumbers, useTimes } from '../../app/times.ts'
+import { CardList } from '../../parts/card-list.tsx'
 import { Failed } from '../../parts/states.tsx'
 import { factsText } from './finding-text.ts'
 import type { Panel } from './filter.ts'
@@ -11,7 +12,7 @@ const grave = ['contradicts', 'lets-in-too-much', 'let-harm-in', 'blocks-wanted'
 const mild = ['covered', 'duplicate', 'quiet', 'expired']
 
 /** What would make the lists more accurate, most harmful first. */
-export function UpkeepPanel({ onOpen }: { onOpen: (panel: Panel) => void }) {
+export function UpkeepPanel({ onOpen, takesFocus }: { onOpen: (panel: Panel) => void; takesFocus: boolean }) {
   const { t } = useTranslation()
   const upkeep = useUpkeep()
   const { data } = upkeep
@@ -27,7 +28,7 @@ export function UpkeepPanel({ onOpen }: { onOpen: (panel: Panel) => void }) {
           {t('senders.upkeep.problem')}
         </p>
       )}
-      <ul className="mt-3 grid grid-cols-[minmax(0,1fr)] gap-2.5">
+      <CardList className="mt-3" takesFocus={takesFocus}>
         {data && data.requests > 0 && (
           <Card
             count={data.requests}
@@ -42,7 +43,7 @@ export function UpkeepPanel({ onOpen }: { onOpen: (panel: Panel) => void }) {
           <Group key={group.kind} group={group} onOpen={() => onOpen(group.kind)} />
         ))}
         {!data && Array.from({ length: 4 }, (_, i) => <li key={i} className="skeleton h-20 rounded-md" />)}
-      </ul>
+      </CardList>
       {data && data.groups.length === 0 && data.requests === 0 && (
         <p className="mt-3 rounded-md border border-line bg-sheet px-4 py-3">
           {t(data.lookedAt === null ? 'senders.upkeep.notYet' : 'senders.upkeep.nothing')}
@@ -113,7 +114,7 @@ interface CardProps {
 function Card({ count, tone, title, text, act, onOpen }: CardProps) {
   const { number } = useNumbers()
   return (
-    <li className="rounded-md border border-line-strong bg-sheet px-4 py-3">
+    <li data-card tabIndex={-1} className="rounded-md border border-line-strong bg-sheet px-4 py-3">
       <div className="grid grid-cols-[2.6rem_minmax(0,1fr)_auto] items-baseline gap-x-3">
         <span className={clsx('text-right font-serif text-[1.5rem] leading-none font-bold', tone)}>
           {number(count)}
