@@ -1,6 +1,16 @@
 import { z } from 'zod'
 import { endpoint, everyone, writers } from './endpoint.ts'
-import { day, deliveryState, digestLanguage, evidence, id, idInPath, moment, placeInList } from './shapes.ts'
+import {
+  day,
+  deliveryState,
+  digestLanguage,
+  evidence,
+  id,
+  idInPath,
+  moment,
+  pathLine,
+  placeInList,
+} from './shapes.ts'
 
 const blank = z.string().trim().max(10_000).default('')
 /** The question with its blanks; the same names stand in the URL of the screen. */
@@ -85,10 +95,13 @@ export const lookFor = endpoint({
 /** The answer of {@link lookFor}. */
 export type WhereAnswer = z.infer<typeof lookFor.response>
 
+/** A state; or `misjudged`: kept back, and wanted after all, or got through, and junk after all, by what people said. */
+export const whereState = z.enum([...deliveryState.options, 'misjudged'])
+
 /** Exact filters; the same names stand in the URL of the screen. */
 export const whereFilter = z.object({
   direction: z.enum(['in', 'out']).default('in'),
-  state: deliveryState.optional(),
+  state: whereState.optional(),
   mailbox: z.coerce.number().int().positive().optional(),
   /** First and last day, in the organisation's time zone. */
   since: day.optional(),
@@ -99,6 +112,12 @@ export const whereFilter = z.object({
   sizeFrom: z.coerce.number().min(0).max(1_000_000).default(0),
   sizeTo: z.coerce.number().min(0).max(1_000_000).optional(),
   messageId: z.string().trim().max(998).default(''),
+  /** Part of the sender's name or address; a whole address or domain is that one. */
+  from: z.string().trim().max(320).default(''),
+  /** Part of an address the mail was sent to. */
+  to: z.string().trim().max(320).default(''),
+  /** Part of the subject. */
+  subject: z.string().trim().max(500).default(''),
   /** Senders that are not shown: parts of addresses with spaces between them. */
   without: z.string().trim().max(400).default(''),
 })
@@ -143,9 +162,20 @@ export const readAccount = endpoint({
   summary: 'The whole way of one delivery, and what to tell the colleague, in each language',
   roles: everyone,
   params: z.object({ id: idInPath }),
-  response: z.object({ hit, organisation: z.string(), explanations }),
+  response: z.object({
+    hit,
+    organisation: z.string(),
+    explanations,
+    /** As its header has it; '' when it has none or the message is no longer kept. */
+    messageId: z.string(),
+    score: z.number(),
+    evidence: z.array(evidence),
+    path: z.array(pathLine),
+  }),
   problems: ['DELIVERY_NOT_FOUND'],
 })
+/** The answer of {@link readAccount}. */
+export type MessageAccount = z.infer<typeof readAccount.response>
 /** WRONG_STATE when nothing waits; what is being sent at the moment is left alone. */
 export const tryAgain = endpoint({
   method: 'post',
@@ -156,6 +186,45 @@ export const tryAgain = endpoint({
   response: z.object({}),
   problems: ['DELIVERY_NOT_FOUND', 'WRONG_STATE'],
 })
+
+/** Everything that waits is tried; what is being sent at the moment is left alone. */
+export const tryAllAgain = endpoint({
+  method: 'post',
+  path: '/api/deliveries/try-again',
+  summary: 'Send again now all that waits for the mail store',
+  roles: writers,
+  response: z.object({ tried: z.number().int() }),
+})
+
+const troubled = z.object({
+  /** A delivery's, or a refusal's. */
+  id,
+  at: moment,
+  subject: z.string(),
+  from: z.string(),
+  to: z.string(),
+  attempts: z.number().int(),
+  nextAt: moment.nullable(),
+  problem: z.string(),
+})
+/** The worst or newest of each kind; "today" in the organisation's time zone. */
+export const readTrouble = endpoint({
+  method: 'get',
+  path: '/api/whereabouts/trouble',
+  summary: 'What reaches nobody at the moment: waiting for the mail store, or refused by it or by us today',
+  roles: everyone,
+  response: z.object({
+    /** Deliveries that wait for the mail store, tried or not. */
+    waiting: z.number().int(),
+    inspecting: z.number().int(),
+    /** Of those that wait, the ones that were tried in vain. */
+    stuck: z.array(troubled),
+    bounced: z.object({ count: z.number().int(), rows: z.array(troubled) }),
+    refused: z.object({ count: z.number().int(), rows: z.array(troubled) }),
+  }),
+})
+/** The answer of {@link readTrouble}. */
+export type MailTrouble = z.infer<typeof readTrouble.response>
 
 /** How far an enquiry is. */
 export const enquiryState = z.enum([
@@ -304,6 +373,8 @@ export const whereaboutsEndpoints = {
   listMail,
   readAccount,
   tryAgain,
+  tryAllAgain,
+  readTrouble,
   listEnquiries,
   openEnquiry,
   readEnquiry,

@@ -2,7 +2,7 @@ import { gunzipSync } from 'node:zlib'
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest'
 import { execute, select } from '../src/db/database.ts'
-import { arrive, proven, signedIn, startTestServer, type TestServer } from './support.ts'
+import { arrive, proven, ruling, signedIn, startTestServer, type TestServer } from './support.ts'
 
 let server: TestServer
 let per: Awaited<ReturnType<typeof signedIn>>
@@ -21,7 +21,27 @@ interface Scanned {
   readonly score: string
   readonly received_at: Date
   readonly from_address: string
+  readonly from_name: string
+  readonly subject: string
+  readonly sent_to: string
+  readonly called: string | null
+  readonly came_from: string | null
   readonly size: number
+}
+
+const keptBack = ['junk', 'quarantined', 'sealed', 'inspecting']
+/** By what people said, in words of its own: what `misjudged` means. */
+function isMisjudged({ called, state, came_from: from }: Scanned): boolean {
+  const wasKept = from === 'junk' || from === 'quarantined'
+  if (called === 'wanted') return keptBack.includes(state) || wasKept
+  const hadArrived = ['inbox', 'aside', 'moved', 'released'].includes(state)
+  return called === 'junk' && (hadArrived || (state === 'discarded' && !wasKept && from !== 'sealed'))
+}
+
+function isFrom({ from_address, from_name }: Scanned, from: string): boolean {
+  if (from.includes('@') && !from.endsWith('@')) return from_address === from
+  if (from.includes('.')) return from_address.endsWith(`@${from}`) || from_address.endsWith(`.${from}`)
+  return `${from_address}\n${from_name}`.toLowerCase().includes(from)
 }
 
 const tick = (minutes: number) => {
@@ -78,10 +98,20 @@ describe('a list by exact filters', () => {
   })
   test('whichever key it reads by, it finds what a plain scan finds, in the same order', async () => {
     await arrive(server, { to: ['kari@harbour.example', 'ingrid@harbour.example'], body: 'y'.repeat(9000) })
+    const [first = 0, second = 0] = (
+      await select<{ id: number }>(
+        server.db,
+        "SELECT id FROM deliveries WHERE state = 'quarantined' ORDER BY id",
+      )
+    ).map(({ id }) => id)
+    await per.post('/api/rulings', ruling([first], { message: 'release', learn: 'wanted' }))
+    await per.post('/api/rulings', ruling([second], { message: 'discard', learn: 'junk' }))
+    expect((await list({ state: 'misjudged' })).rows.map(({ id }) => id)).toEqual([first])
     const all = await select<Scanned>(
       server.db,
-      `SELECT d.id, d.state, d.mailbox_id, d.score, d.received_at, d.from_address, m.size
-       FROM deliveries d JOIN messages m ON m.id = d.message_id`,
+      `SELECT d.id, d.state, d.mailbox_id, d.score, d.received_at, d.from_address, d.from_name, d.subject, d.came_from, m.called, m.size,
+         IF(d.address_used = '', b.address, d.address_used) AS sent_to
+       FROM deliveries d JOIN messages m ON m.id = d.message_id JOIN mailboxes b ON b.id = d.mailbox_id`,
     )
     const range = (most: number) =>
       fc
@@ -91,10 +121,15 @@ describe('a list by exact filters', () => {
       fc.asyncProperty(
         fc.option(range(100)),
         fc.option(range(10)),
-        fc.constantFrom(undefined, 'quarantined', 'deferred'),
+        fc.constantFrom(undefined, 'quarantined', 'deferred', 'misjudged'),
         fc.constantFrom(undefined, 'aksel', 'kari'),
         fc.constantFrom('', 'x1@', 'promo exact'),
-        async (scores, sizes, state, name, without) => {
+        fc.record({
+          from: fc.constantFrom('', '', 'x1@exact.example', 'exact.example', 'exac', 'promo'),
+          to: fc.constantFrom('', '', 'aksel@', 'harbour.example', 'nobody'),
+          subject: fc.constantFrom('', '', 'xact 1', 'EXACT', '%'),
+        }),
+        async (scores, sizes, state, name, without, { from, to, subject }) => {
           const mailbox = name && server.mailbox(name)
           const [scoreFrom = 0, scoreTo = 100] = scores ?? []
           const [sizeFrom = 0, sizeTo = Infinity] = sizes ?? []
@@ -102,7 +137,10 @@ describe('a list by exact filters', () => {
           const plain = all
             .filter(
               row =>
-                (state === undefined || row.state === state) &&
+                (state === undefined || (state === 'misjudged' ? isMisjudged(row) : row.state === state)) &&
+                (from === '' || isFrom(row, from)) &&
+                row.sent_to.includes(to) &&
+                row.subject.toLowerCase().includes(subject.toLowerCase()) &&
                 (mailbox === undefined || row.mailbox_id === mailbox) &&
                 Number(row.score) >= scoreFrom &&
                 Number(row.score) <= scoreTo &&
@@ -119,12 +157,15 @@ describe('a list by exact filters', () => {
             ...(state === undefined ? {} : { state }),
             ...(mailbox === undefined ? {} : { mailbox }),
             without,
+            from,
+            to,
+            subject,
             limit: 200,
           })
           expect(rows.map(({ id }) => id)).toEqual(plain.map(({ id }) => id))
         },
       ),
-      { numRuns: 60 },
+      { numRuns: 120 },
     )
   })
   // The very statements the service sends, asked how they would be carried out.
@@ -143,6 +184,11 @@ describe('a list by exact filters', () => {
       { scoreTo: '1', state: 'inbox', sizeTo: '3' },
       { messageId: '<1@test.example>' },
       { messageId: '<1@test.example>', mailbox: '1', state: 'inbox' },
+      { from: 'x1@exact.example' },
+      { from: 'exact.example', mailbox: '1' },
+      { from: 'exac', to: 'aksel', subject: 'exact' },
+      { state: 'misjudged' },
+      { state: 'misjudged', mailbox: '1', scoreFrom: '40' },
       { direction: 'out' },
       { direction: 'out', mailbox: '1', since: '2026-11-01' },
     ]

@@ -16,14 +16,17 @@ import {
   work,
   type TestServer,
 } from './support.ts'
+import { takeOutgoing } from '../src/intake/outbound.ts'
 import { signingKey } from '../src/db/signing-keys.ts'
 import { deliveryMark } from '../src/outbox/trace.ts'
 
 let server: TestServer
 let per: Awaited<ReturnType<typeof signedIn>>
+let una: Awaited<ReturnType<typeof signedIn>>
 beforeAll(async () => {
   server = await startTestServer()
   per = await signedIn(server, 'per')
+  una = await signedIn(server, 'una')
   // The clock of these tests runs for days.
   await execute(server.db, "UPDATE sessions SET expires_at = '2040-01-01'")
 })
@@ -99,6 +102,59 @@ describe('every place is looked at', () => {
     expect(bounced.hits[0]?.journey.find(({ kind }) => kind === 'bounced')?.facts.meaning).toBe('1.1')
     const again = await per.post(`/api/deliveries/${id}/try-again`, {})
     expect([again.status, again.body.code]).toEqual([409, 'WRONG_STATE'])
+  })
+
+  test('what reaches nobody today is shown before anybody asks, and all that waits is tried at once', async () => {
+    const ids: number[] = []
+    for (const subject of ['First berth', 'Second berth'])
+      ids.push(
+        ...(await arrive(server, {
+          from: 'Berth <desk@berths.example>',
+          subject,
+          headers: [proven('berths.example')],
+        })),
+      )
+    await per.post('/api/rulings', ruling(ids, { message: 'release' }))
+    const away = fakeStore()
+    away.mood.answer = { status: 'later', problem: '451 4.3.0 Come back later' }
+    tick(1)
+    await work(server, away.send)
+    const trouble = async () => (await una.get('/api/whereabouts/trouble')).body
+    expect(await trouble()).toMatchObject({
+      waiting: 2,
+      stuck: ids.map(id => ({ id, from: 'desk@berths.example', to: 'Ingrid', attempts: 1 })),
+      bounced: { count: 1, rows: [{ subject: 'Dock fee', problem: '550 5.1.1 No such mailbox' }] },
+    })
+    expect((await una.post('/api/deliveries/try-again', {})).status).toBe(403)
+    expect((await per.post('/api/deliveries/try-again', {})).body).toEqual({ tried: 2 })
+    expect((await per.post('/api/deliveries/try-again', {})).body).toEqual({ tried: 0 })
+    await work(server, fakeStore().send)
+    expect(await trouble()).toMatchObject({ waiting: 0, stuck: [] })
+    const { body: record } = await per.get('/api/record?what=everything&who=everybody')
+    expect(record.lines.filter(({ act }: { act: string }) => act === 'all-tried-again')).toHaveLength(1)
+    // Yesterday's refusals are nothing to worry about today.
+    tick(26 * 60)
+    expect((await trouble()).bounced.count).toBe(0)
+    tick(-26 * 60)
+  })
+
+  test('outgoing mail shows to whom it went', async () => {
+    const to = Array.from({ length: 60 }, (_, i) => `guest${i}@far-shore-${i}.example`)
+    await takeOutgoing(server.db, [
+      {
+        raw: Buffer.from('From: ingrid@harbour.example\r\nSubject: Summer times\r\n\r\nSee below.'),
+        envelopeFrom: 'ingrid@harbour.example',
+        recipients: to,
+        receivedAt: server.clock.now,
+      },
+    ])
+    const [hit] = (await look({ from: 'ingrid@harbour.example', about: 'summer times' })).hits
+    expect(hit?.kind).toBe('outbound')
+    expect(hit?.to.startsWith('guest0@far-shore-0.example, guest1@far-shore-1.example, ')).toBe(true)
+    expect(hit?.to).toMatch(/, \+\d+$/)
+    const { body } = await per.get('/api/whereabouts/list?direction=out&to=guest3@')
+    expect(body.rows.map(({ subject }: { subject: string }) => subject)).toEqual(['Summer times'])
+    expect((await per.get('/api/whereabouts/list?direction=out&to=stranger')).body.rows).toEqual([])
   })
 
   test('refused at the door: kept with code and reason, by real SMTP', async () => {

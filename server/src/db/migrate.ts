@@ -13,6 +13,7 @@ import { statements as sealed } from './migrations/0013-sealed.ts'
 import { statements as versions } from './migrations/0014-versions.ts'
 import { statements as points } from './migrations/0015-points.ts'
 import { statements as letters } from './migrations/0016-letters.ts'
+import { statements as looking } from './migrations/0017-looking.ts'
 import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
@@ -35,6 +36,7 @@ export const migrations: Readonly<Record<string, readonly string[]>> = {
   '0014-versions': versions,
   '0015-points': points,
   '0016-letters': letters,
+  '0017-looking': looking,
 }
 
 /** Done already, by the statement that was running when an upgrade was interrupted: it exists, or is gone. */

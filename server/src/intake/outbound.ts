@@ -24,6 +24,7 @@ export async function takeOutgoing(db: Database, batch: readonly Incoming[]): Pr
         size: incoming.raw.length,
         packed: { ...packed, reading: null },
         sender: null,
+        sentTo: incoming.recipients,
       })),
     )
     await noteCorrespondence(db, tx, read)

@@ -23,6 +23,8 @@ export interface NewMessage {
   readonly size: number
   readonly packed: Packed
   readonly connection?: { readonly ip: string; readonly helo: string }
+  /** Of what a colleague sends: to whom, as the envelope has it. */
+  readonly sentTo?: readonly string[]
   /** `null` for what colleagues send: it proves nothing and needs to prove nothing. */
   readonly sender: SenderFacts | null
   readonly harm?: Harm | null
@@ -93,6 +95,7 @@ function rowOf(
     harm,
     bulk,
     unreadable,
+    sentTo = [],
   }: NewMessage,
   profileId: number | null,
 ): NewRowOf<typeof Messages> {
@@ -110,7 +113,19 @@ function rowOf(
     harm: harm ?? null,
     bulk: bulk ?? false,
     unreadable: unreadable ?? null,
+    sent_to: recipientsText(sentTo),
   }
+}
+
+const mostRecipients = 50
+
+/** The first of them as they fit, parted by commas; the others are counted. */
+function recipientsText(recipients: readonly string[]): string {
+  const shown: string[] = []
+  for (const recipient of recipients.slice(0, mostRecipients))
+    if ([...shown, recipient].join(', ').length <= 960) shown.push(recipient)
+  const more = recipients.length - shown.length
+  return [...shown, ...(more > 0 ? [`+${more}`] : [])].join(', ')
 }
 
 type Place = NewRowOf<typeof MessageSenders>['place']

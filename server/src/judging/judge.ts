@@ -1,4 +1,4 @@
-import type { EntryBrief, PathLineShape } from '@pendro/contract'
+import type { DeliverySheet, EntryBrief, PathLineShape } from '@pendro/contract'
 import type { Address } from '@pendro/core/address'
 import { pointing, type Pointing } from '@pendro/core/delivery'
 import {
@@ -26,6 +26,8 @@ import {
   type SenderFacts,
 } from '@pendro/core/senders'
 import type { Database, Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import type { DeliveryJudgements } from '../db/models/deliveries.ts'
 import { mailboxPolicy, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { rulesOf } from '../mail-rules/rules.ts'
 import { briefs, entriesFor } from '../lists/entries.ts'
@@ -152,6 +154,21 @@ export function registerOf(entries: readonly SenderEntry[], mailboxId: number) {
     mailbox: entries.filter(({ owner }) => owner.kind === 'mailbox' && owner.mailboxId === mailboxId),
   }
 }
+
+type KeptEvidence = RowOf<typeof DeliveryJudgements>['evidence']
+
+/** A finding as it is kept, as it is shown: what it was read from has names. */
+export const shownEvidence = ({
+  finding,
+  weight,
+  facts,
+  raw = [],
+}: KeptEvidence[number]): DeliverySheet['evidence'][number] => ({
+  finding,
+  weight,
+  facts: { ...facts },
+  raw: raw.map(([name, text, code, more]) => ({ name, text, code, facts: more && { ...more } })),
+})
 
 /** A path line as it is kept and shown: entries by their pattern and owner as of now. */
 export function showLine(line: PathLine, shown: ReadonlyMap<number, EntryBrief>): PathLineShape {

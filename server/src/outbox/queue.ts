@@ -77,6 +77,16 @@ export async function cancelReleases(
   return new Set(jobs.map(({ subject_id }) => subject_id))
 }
 
+/** Has everything that waits for a mail store tried at once; how many deliveries that are. What is being sent is left alone. */
+export function hurryAll(db: Database, tx: Tx, now: Date): Promise<number> {
+  return execute(
+    db,
+    "UPDATE outbox SET next_at = :now WHERE kind = 'delivery' AND done_at IS NULL AND next_at > :now AND claimed_until IS NULL",
+    { now },
+    tx,
+  )
+}
+
 /** Has what waits for a delivery's mail store tried at once; false when nothing waits, or it is being sent. */
 export async function hurry(db: Database, tx: Tx, deliveryId: number, now: Date): Promise<boolean> {
   const changed = await execute(

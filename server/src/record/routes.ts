@@ -40,6 +40,7 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'enquiry-reply',
     'enquiry-came-in',
     'tried-again',
+    'all-tried-again',
   ],
   'mail-rules': ['mail-rule-added', 'mail-rule-on', 'mail-rule-off'],
   'signing-in': ['signed-in', 'links-revoked', 'own-password'],

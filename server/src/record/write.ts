@@ -77,6 +77,7 @@ interface FactsOf {
   'store-report': { readonly problem: string; readonly host: string }
   'took-out': { readonly entries: number; readonly format: string }
   'tried-again': Nothing
+  'all-tried-again': { readonly deliveries: number }
   undo: { readonly deliveries?: number; readonly stayedReleased?: number }
   unsubscribed: MessageFacts & { readonly host: string }
   upkeep: ListFacts & { readonly findings: number; readonly kind: string }

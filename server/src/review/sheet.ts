@@ -13,7 +13,7 @@ import { type Deliveries, type DeliveryJudgements, Outbox } from '../db/models/d
 import { Inspections, MessageReadings, type Messages } from '../db/models/messages.ts'
 import { AppError } from '../errors.ts'
 import type { Reader } from '../reading/reader.ts'
-import { pointsOf } from '../judging/judge.ts'
+import { pointsOf, shownEvidence } from '../judging/judge.ts'
 import { findReading, type Reading } from '../reading/reading.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
@@ -65,12 +65,7 @@ export async function readSheet(
     listId: more.sender_facts.listId ?? '',
     fromDomain: displayDomain(more.sender_facts.from[0]?.domain ?? ''),
     size: more.size,
-    evidence: more.evidence.map(({ finding, weight, facts, raw: from = [] }) => ({
-      finding,
-      weight,
-      facts: { ...facts },
-      raw: from.map(([name, text, code, more]) => ({ name, text, code, facts: more && { ...more } })),
-    })),
+    evidence: more.evidence.map(shownEvidence),
     path: [...more.path],
     pointsWhy: pointsOf({ score: row.score, evidence: more.evidence, path: more.path }).why,
     body: reading && bodyFacts(reading, asksWhy),

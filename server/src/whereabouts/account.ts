@@ -1,11 +1,14 @@
-import type { DigestLanguage, EnquirySheet, WhereHit, WhereQuestion } from '@pendro/contract'
+import type { DigestLanguage, EnquirySheet, MessageAccount, WhereQuestion } from '@pendro/contract'
 import { hurry } from '../outbox/queue.ts'
 import { inTransaction, type Database } from '../db/database.ts'
 import { findOne } from '../db/rows.ts'
-import { Deliveries } from '../db/models/deliveries.ts'
+import { Deliveries, DeliveryJudgements } from '../db/models/deliveries.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
+import { shownEvidence } from '../judging/judge.ts'
+import type { Reader } from '../reading/reader.ts'
+import { findReading } from '../reading/reading.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { spokenLanguage, translator } from '../wording.ts'
@@ -18,20 +21,31 @@ export async function readAccountOf(
   db: Database,
   id: number,
   now: Date,
-): Promise<{ hit: WhereHit; organisation: string; explanations: Record<DigestLanguage, string> }> {
+  read: Reader['read'],
+): Promise<MessageAccount> {
   const traced = (await journeysOf(db, [id], now)).get(id)
   if (!traced) throw new AppError('DELIVERY_NOT_FOUND')
-  const [{ name }, mailbox, held] = await Promise.all([
+  const [{ name }, mailbox, held, judged] = await Promise.all([
     readOrganisation(db),
     findMailboxRow(db, traced.mailboxId ?? 0),
-    findOne(db, Deliveries, { id }, { columns: ['reasons'] }),
+    findOne(db, Deliveries, { id }, { columns: ['reasons', 'score', 'message_id'] }),
+    findOne(db, DeliveryJudgements, { delivery_id: id }, { columns: ['evidence', 'path'] }),
   ])
+  const reading = held && (await findReading(db, held.message_id, read))
   const timeZone = mailbox?.time_zone ?? 'UTC'
   const reason = held?.reasons[0]?.finding ?? ''
   const explanations = Object.fromEntries(
     languages.map(language => [language, explain(traced, { language, timeZone, reason })]),
   ) as Record<DigestLanguage, string>
-  return { hit: { ...traced, likeness: 1, label: 'all-of-it' }, organisation: name, explanations }
+  return {
+    hit: { ...traced, likeness: 1, label: 'all-of-it' },
+    organisation: name,
+    explanations,
+    messageId: reading?.headers.find(header => header.name.toLowerCase() === 'message-id')?.value ?? '',
+    score: held?.score ?? 0,
+    evidence: (judged?.evidence ?? []).map(shownEvidence),
+    path: [...(judged?.path ?? [])],
+  }
 }
 
 /** Common practice: mail is kept 93 days at most. */

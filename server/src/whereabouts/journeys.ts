@@ -212,7 +212,7 @@ export async function outboundHit(db: Database, id: number): Promise<Traced | nu
     db,
     Messages,
     { id },
-    { columns: ['from_name', 'from_address', 'subject', 'received_at'] },
+    { columns: ['from_name', 'from_address', 'subject', 'received_at', 'sent_to'] },
   )
   return (
     row && {
@@ -221,7 +221,7 @@ export async function outboundHit(db: Database, id: number): Promise<Traced | nu
       subject: row.subject,
       fromName: row.from_name,
       fromAddress: row.from_address,
-      to: '',
+      to: row.sent_to,
       mailboxId: null,
       mailboxLanguage: '',
       at: row.received_at.toISOString(),

@@ -8,26 +8,36 @@ import {
   openEnquiry as openEndpoint,
   readAccount,
   readEnquiry as readEndpoint,
+  readTrouble as troubleEndpoint,
   tryAgain,
+  tryAllAgain as tryAllEndpoint,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { mount } from '../http.ts'
+import { readHere } from '../reading/reader.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { readAccountOf, tryAgainNow } from './account.ts'
 import { changeEnquiry, openEnquiry, readEnquiries, readEnquiry } from './enquiries.ts'
 import { sendAnswer } from './letters.ts'
 import { listMailOf } from './list.ts'
 import { lookFor } from './look.ts'
+import { readTrouble, tryAllAgain } from './trouble.ts'
 
-export function whereaboutsRoutes(router: Router, { db, now, queued }: Deps): void {
+export function whereaboutsRoutes(router: Router, { db, now, queued, reader = readHere }: Deps): void {
   mount(router, lookEndpoint, ({ body }) => lookFor(db, body, now()))
   mount(router, listMail, ({ query }) => listMailOf(db, query))
-  mount(router, readAccount, ({ params }) => readAccountOf(db, params.id, now()))
+  mount(router, readAccount, ({ params }) => readAccountOf(db, params.id, now(), reader.read))
   mount(router, tryAgain, async ({ params, who }) => {
     await tryAgainNow(db, who, params.id, now())
     queued()
     return {}
   })
+  mount(router, tryAllEndpoint, async ({ who }) => {
+    const tried = await tryAllAgain(db, who, now())
+    queued()
+    return { tried }
+  })
+  mount(router, troubleEndpoint, () => readTrouble(db, now()))
   mount(router, listEnquiries, ({ query }) => readEnquiries(db, query.mailbox))
   mount(router, openEndpoint, async ({ body, who }) => ({
     id: await openEnquiry(db, { actor: actor(who), stafferId: who.staffer.id }, body, now()),

@@ -84,6 +84,8 @@ export const enRecord = {
     'enquiry-came-in': 'New for the enquiry of {{name}}: **{{subject}}**',
     'store-report': 'The mail store reported a problem with a message of {{name}}: {{problem}}',
     'tried-again': 'Sent **{{subject}}** to the mail store again',
+    'all-tried-again_one': 'Sent the one message that was waiting to the mail store again',
+    'all-tried-again_other': 'Sent all {{count}} waiting messages to the mail store again',
     'mail-rule-added': 'Added the mail rule **{{rule}}** of {{name}}',
     'mail-rule-on': 'Switched the mail rule **{{rule}}** of {{name}} on',
     'mail-rule-off': 'Switched the mail rule **{{rule}}** of {{name}} off',

@@ -43,6 +43,7 @@ export const Messages = model(
     called: maybe(oneOf('wanted', 'junk')),
     client_ip: preset(text(45)),
     client_helo: preset(text(255)),
+    sent_to: preset(text(1000)),
   },
 )
 

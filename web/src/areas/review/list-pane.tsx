@@ -6,6 +6,7 @@ import { reviewCounts, type ReviewRow } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { Button } from '../../parts/buttons.tsx'
+import { TryAllAgain } from '../../parts/try-again.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { usualFilter, useFilter, writeFilter } from './filter.ts'
 import { useReviewList, useReviewLive } from './review-queries.ts'
@@ -24,7 +25,11 @@ export function ListPane({ list, rows, filter, change, live, children }: ListPan
     <>
       {live.arrived > 0 && (
         <Button
-          onClick={live.showArrived}
+          // What has just come is at the top of the newest, and nowhere in particular of what is likely wanted.
+          onClick={() => {
+            live.showArrived()
+            change({ order: 'newest' })
+          }}
           className="absolute top-2 left-1/2 z-10 -translate-x-1/2 rounded-full"
         >
           {t('review.arrived', { count: live.arrived })}
@@ -44,7 +49,18 @@ export function ListPane({ list, rows, filter, change, live, children }: ListPan
           </Button>
         </Empty>
       )}
-      {rows.length > 0 && children}
+      {rows.length > 0 && (
+        <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
+          <div>
+            {filter.states === 'waiting' && (
+              <p className="border-b border-line px-4 py-1.5">
+                <TryAllAgain />
+              </p>
+            )}
+          </div>
+          {children}
+        </div>
+      )}
     </>
   )
 }

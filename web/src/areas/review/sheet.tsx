@@ -6,7 +6,8 @@ import { useNumbers, useTimes } from '../../app/times.ts'
 import { problemWords } from '../../parts/hand-over.ts'
 import { Pendulum } from '../../parts/pendulum.tsx'
 import { DecisionPath } from '../../parts/decision-path.tsx'
-import { EvidenceBars } from './evidence-bars.tsx'
+import { EvidenceBars } from '../../parts/evidence-bars.tsx'
+import { TryAgain } from '../../parts/try-again.tsx'
 import { MessageView } from './message-view.tsx'
 
 /** Who wrote to whom, and the message itself: what a staffer reads first. */
@@ -145,7 +146,8 @@ function Whereabout({ sheet: { row, waiting, history, path } }: { sheet: Deliver
       : 'passing'
     return (
       <p role="status" className={`${box} border-amber/40 bg-amber-tint text-amber`}>
-        {t(`sheet.way.${way}.${waiting.attempts === 0 ? 'onItsWay' : 'waiting'}`, facts)}
+        {t(`sheet.way.${way}.${waiting.attempts === 0 ? 'onItsWay' : 'waiting'}`, facts)}{' '}
+        {waiting.attempts > 0 && <TryAgain id={row.id} />}
       </p>
     )
   }

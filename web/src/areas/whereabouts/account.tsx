@@ -8,6 +8,8 @@ import { call } from '../../app/api.ts'
 import { useNotices } from '../../app/notices.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
+import { DecisionPath } from '../../parts/decision-path.tsx'
+import { EvidenceBars } from '../../parts/evidence-bars.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { stopDetails } from './stop-text.ts'
@@ -83,11 +85,39 @@ function Page({ told }: { told: Told }) {
         <Explanation told={told} language={language} onLanguage={setLanguage} />
         <h2 className="mt-5 font-bold">{t('whereabouts.account.way')}</h2>
         <Way lines={lines} />
+        <Judged told={told} />
         <p className="mt-4 text-[0.95rem] text-ink-2">
           {t('whereabouts.account.made', { time: times.full(new Date().toISOString()) })}
         </p>
       </article>
     </div>
+  )
+}
+
+/** What it was judged by, for whoever wants to know; on paper only when it is open. */
+function Judged({ told: { messageId, score, evidence, path, hit } }: { told: Told }) {
+  const { t } = useTranslation()
+  const [open, setOpen] = useState(false)
+  return (
+    <section className={open ? '' : 'print:hidden'}>
+      <p className="mt-4 print:hidden">
+        <Button kind="link" aria-expanded={open} onClick={() => setOpen(!open)}>
+          {t(open ? 'whereabouts.account.hideJudged' : 'whereabouts.account.showJudged')}
+        </Button>
+      </p>
+      {open && (
+        <>
+          <p className="mt-2">
+            {t('whereabouts.account.messageId')}{' '}
+            <span className="font-mono break-all">{messageId || t('whereabouts.account.noMessageId')}</span>
+          </p>
+          <EvidenceBars evidence={evidence} score={score} whole />
+          <div className="mt-4">
+            <DecisionPath path={path} name={hit.to} />
+          </div>
+        </>
+      )}
+    </section>
   )
 }
 

@@ -1,10 +1,11 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { useMemo, useState } from 'react'
-import { useInfiniteQuery } from '@tanstack/react-query'
+import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
-import { deliveryState, listMail, type ListedMail } from '@pendro/contract'
+import { listMail, whereState, type ListedMail } from '@pendro/contract'
 import { call } from '../../app/api.ts'
+import { useLiveEvents } from '../../app/live.ts'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
@@ -24,6 +25,9 @@ const names = [
   'sizeFrom',
   'sizeTo',
   'messageId',
+  'from',
+  'to',
+  'subject',
   'without',
 ] as const
 type Name = (typeof names)[number]
@@ -84,6 +88,8 @@ function FilterSentence({ filter, set }: FilterProps) {
     <FilterField name={name} type={type} className={className} filter={filter} set={set} />
   )
   const direction = filter.direction === 'out' ? 'out' : 'in'
+  const stateText = (state: string) =>
+    t(state === 'misjudged' ? 'whereabouts.exact.misjudged' : `state.${state}`)
   return (
     <Sentence
       text={t('whereabouts.exact.sentence')}
@@ -103,13 +109,14 @@ function FilterSentence({ filter, set }: FilterProps) {
         state: (
           <SentenceSlot
             label={t('whereabouts.exact.state')}
-            text={filter.state ? t(`state.${filter.state}`) : t('whereabouts.exact.anyState')}
+            text={filter.state ? stateText(filter.state) : t('whereabouts.exact.anyState')}
             value={filter.state ?? ''}
             options={[
               { value: '', text: t('whereabouts.exact.anyState') },
-              ...deliveryState.options.map(value => ({
+              ...whereState.options.map(value => ({
                 value: value as string,
-                text: t(`state.${value}`),
+                text: stateText(value),
+                ...(value === 'misjudged' ? { hint: t('whereabouts.exact.misjudgedHint') } : {}),
               })),
             ]}
             onPick={value => set('state', value)}
@@ -127,8 +134,11 @@ function FilterSentence({ filter, set }: FilterProps) {
         scoreTo: field('scoreTo', 'number', 'w-20'),
         sizeFrom: field('sizeFrom', 'number', 'w-24'),
         sizeTo: field('sizeTo', 'number', 'w-24'),
-        messageId: field('messageId', 'text', 'w-72 font-mono'),
-        without: field('without', 'text', 'w-72 font-mono'),
+        from: field('from', 'text', 'w-52 font-mono'),
+        to: field('to', 'text', 'w-52 font-mono'),
+        subject: field('subject', 'text', 'w-52'),
+        messageId: field('messageId', 'text', 'w-60 font-mono'),
+        without: field('without', 'text', 'w-52 font-mono'),
       }}
     />
   )
@@ -182,8 +192,28 @@ function Views() {
   )
 }
 
+/** What happens to mail on the list shows in its row, at most once in two seconds. */
+function useLiveList(): void {
+  const client = useQueryClient()
+  const waiting = useRef<ReturnType<typeof setTimeout> | null>(null)
+  useEffect(() => () => void (waiting.current && clearTimeout(waiting.current)), [])
+  useLiveEvents(
+    useCallback(
+      ({ kind }) => {
+        if (waiting.current !== null || !['changed', 'ruled', 'came-in'].includes(kind)) return
+        waiting.current = setTimeout(() => {
+          waiting.current = null
+          void client.invalidateQueries({ queryKey: queryKeyOf('where', 'list') })
+        }, 2000)
+      },
+      [client],
+    ),
+  )
+}
+
 function Results({ filter }: Pick<FilterProps, 'filter'>) {
   const { t } = useTranslation()
+  useLiveList()
   const list = useInfiniteQuery({
     queryKey: queryKeyOf('where', 'list', filter),
     initialPageParam: undefined as string | undefined,

@@ -1,5 +1,4 @@
-import { memo, useState } from 'react'
-import { clsx } from 'clsx'
+import { memo, useState, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import {
@@ -21,11 +20,12 @@ import { Journey } from './journey.tsx'
 /** One message that may be meant: what it is, its way, and what can be done. */
 export const HitCard = memo(function HitCard({
   hit,
-  first,
   onChoose,
+  children,
 }: {
   hit: WhereHit
-  first: boolean
+  /** Stands between what it is and its way. */
+  children?: ReactNode
   /** Notes it as the message of the open enquiry; `null` while none is open. */
   onChoose: (() => void) | null
 }) {
@@ -34,10 +34,8 @@ export const HitCard = memo(function HitCard({
   return (
     <article
       aria-label={hit.subject || t('whereabouts.refusedSubject')}
-      className={clsx(
-        'rounded-lg border bg-sheet px-4 py-3',
-        first ? 'border-2 border-petrol' : 'border-line',
-      )}
+      tabIndex={-1}
+      className="rounded-lg border-2 border-petrol bg-sheet px-4 py-3"
     >
       <header className="flex items-baseline gap-4">
         <div className="flex min-w-0 flex-1 flex-wrap items-baseline gap-x-3">
@@ -51,6 +49,7 @@ export const HitCard = memo(function HitCard({
           {hit.kind === 'outbound' ? t('whereabouts.outbound') : t(`whereabouts.label.${hit.label}`)}
         </span>
       </header>
+      {children}
       <Journey stops={hit.journey} from={hit.fromAddress} />
       {hit.kind === 'delivery' && (
         <footer className="mt-3 flex flex-wrap items-center gap-2.5">

@@ -3,6 +3,7 @@ import { useTranslation } from 'react-i18next'
 import type { JourneyStop } from '@pendro/contract'
 import { useTimes } from '../../app/times.ts'
 import { Sentence } from '../../parts/sentence.tsx'
+import { toneOf, type StopTone } from './hit-groups.ts'
 import { MailRuleSlot } from './mail-rule-slot.tsx'
 import { stopDetails } from './stop-text.ts'
 
@@ -30,7 +31,7 @@ export function Journey({ stops, from }: { stops: readonly JourneyStop[]; from: 
               )}
             />
           )}
-          <Dot stage={stop.stage} />
+          <Dot stage={stop.stage} kind={stop.kind} />
           <b className={clsx('block leading-tight', stop.stage === 'coming' && 'font-semibold')}>
             {t(`whereabouts.stop.${stop.kind}`)}
           </b>
@@ -56,14 +57,32 @@ export function Journey({ stops, from }: { stops: readonly JourneyStop[]; from: 
   )
 }
 
-function Dot({ stage }: { stage: JourneyStop['stage'] }) {
+const colours: Readonly<Record<StopTone, string>> = {
+  arrived: 'bg-wanted',
+  kept: 'bg-junk',
+  waiting: 'bg-amber',
+  gone: 'bg-stop',
+  passed: 'bg-petrol',
+}
+
+/** Where it is now, in the colour of what that means. */
+export function StopDot({ tone }: { tone: StopTone }) {
+  return (
+    <span
+      aria-hidden
+      className={clsx('size-3 shrink-0 self-center rounded-full rounded-br-none', colours[tone])}
+    />
+  )
+}
+
+function Dot({ stage, kind }: Pick<JourneyStop, 'stage' | 'kind'>) {
   return (
     <span
       aria-hidden
       className={clsx(
         'absolute left-0',
         stage === 'here'
-          ? 'top-[1px] size-[18px] rounded-full rounded-br-none bg-junk'
+          ? `top-[1px] size-[18px] rounded-full rounded-br-none ${colours[toneOf(kind)]}`
           : stage === 'done'
             ? 'top-1 size-3 rounded-full bg-petrol'
             : 'top-[3px] size-3.5 rounded-full border-2 border-line-strong bg-sheet',

@@ -1,4 +1,4 @@
-import { useDeferredValue, useEffect } from 'react'
+import { useEffect } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
@@ -9,12 +9,12 @@ import { mayWrite, useSession } from '../../app/session.ts'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Enquiries } from './enquiries.tsx'
-import { HitCard } from './hit-card.tsx'
+import { HitList } from './hit-list.tsx'
 import { Question } from './question.tsx'
+import { Trouble } from './trouble.tsx'
 import {
   isBlankQuestion,
   isEqual,
-  keyOf,
   noQuestion,
   trimmed,
   useAddress,
@@ -24,12 +24,6 @@ import {
 } from './use-where.ts'
 
 const noHits: readonly WhereHit[] = []
-
-/** None twice: what is among the first now may have been a later one. */
-function withLater(first: readonly WhereHit[], later: readonly WhereHit[]): readonly WhereHit[] {
-  const shown = new Set(first.map(keyOf))
-  return [...first, ...later.filter(hit => !shown.has(keyOf(hit)))]
-}
 
 /** "She mailed me, where is it?" answered while the colleague is still on the phone. */
 export function WhereaboutsArea() {
@@ -96,8 +90,6 @@ function Hits({ answer, question, enquiry }: HitsProps) {
   const { t } = useTranslation()
   const session = useSession()
   const hits = answer.data?.hits ?? noHits
-  // The likeliest are drawn at once, the others in the next breath; until then those before them stay.
-  const drawn = withLater(hits.slice(0, 3), useDeferredValue(hits).slice(3))
   const choosing = useAct({
     send: (delivery: number) => call(changeEnquiry, { params: { id: enquiry ?? 0 }, body: { delivery } }),
     notice: () => ({ text: t('whereabouts.act.isChosen') }),
@@ -114,19 +106,16 @@ function Hits({ answer, question, enquiry }: HitsProps) {
       {answer.isFetching && !answer.data && <SkeletonRows count={3} height={140} />}
       {answer.error && !answer.data && <Failed error={answer.error} onAgain={() => void answer.refetch()} />}
       {answer.data && !isBlankQuestion(question) && <Notes data={answer.data} question={question} />}
-      {!isBlankQuestion(question) &&
-        drawn.map((hit, i) => (
-          <HitCard
-            key={keyOf(hit)}
-            hit={hit}
-            first={i === 0}
-            onChoose={
-              enquiry !== null && mayWrite(session) && hit.kind === 'delivery'
-                ? () => choosing.mutate(hit.id)
-                : null
-            }
-          />
-        ))}
+      {isBlankQuestion(question) ? (
+        <Trouble />
+      ) : (
+        <HitList
+          key={JSON.stringify(question)}
+          hits={hits}
+          about={question.about}
+          onChoose={enquiry !== null && mayWrite(session) ? choosing.mutate : null}
+        />
+      )}
       {!isBlankQuestion(question) && answer.data?.nothing && <Nothing nothing={answer.data.nothing} />}
     </div>
   )

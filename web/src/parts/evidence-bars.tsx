@@ -7,9 +7,18 @@ import type { DeliverySheet } from '@pendro/contract'
 const most = 4
 
 /** Longest first: bars to the left of the thread lean to junk, to the right to wanted. They add up to the score. */
-export function EvidenceBars({ evidence, score }: { evidence: DeliverySheet['evidence']; score: number }) {
+export function EvidenceBars({
+  evidence,
+  score,
+  whole: isWhole = false,
+}: {
+  evidence: DeliverySheet['evidence']
+  score: number
+  /** Every finding from the start. */
+  whole?: boolean
+}) {
   const { t } = useTranslation()
-  const [whole, setWhole] = useState(false)
+  const [whole, setWhole] = useState(isWhole)
   const shown = whole || evidence.length <= most + 1 ? evidence : evidence.slice(0, most)
   const longest = Math.max(2.5, ...evidence.map(({ weight }) => Math.abs(weight)))
   const sum = evidence.reduce((total, { weight }) => total + weight, 0)
