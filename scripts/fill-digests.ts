@@ -156,6 +156,7 @@ async function answerSome(db: Database, now: Date): Promise<void> {
     )
     const at = new Date(Math.min(now.getTime(), cut.getTime() + (12 + i * 9) * 60_000))
     await takeReply(db, {
+      publicUrl: '',
       raw,
       parsed: await parseMessage(raw),
       envelopeFrom: address,

@@ -27,6 +27,18 @@ export const setDigestSchedule = endpoint({
   problems: ['MAILBOX_NOT_FOUND'],
 })
 
+/** In which Pendro writes to a colleague: digests, answers, their own page. */
+export const setLanguage = endpoint({
+  method: 'post',
+  path: '/api/mailboxes/{id}/language',
+  summary: 'The language of a mailbox’s digests and answers',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  body: z.object({ language: digestLanguage }),
+  response: z.object({}),
+  problems: ['MAILBOX_NOT_FOUND'],
+})
+
 /** Refused with DIGEST_GONE once the digest it was meant for has gone out: a word that nobody reads must not look said. */
 export const noteDigestLine = endpoint({
   method: 'post',
@@ -78,7 +90,7 @@ export const digestReplies = endpoint({
         mailboxId: id,
         mailboxName: z.string(),
         subject: z.string(),
-        outcome: z.enum(['asked', 'nothing-left', 'automatic']),
+        outcome: z.enum(['asked', 'nothing-left', 'automatic', 'fresh']),
         needsLook: z.boolean(),
         fates: z.array(z.object({ reference: z.string(), fate: z.string(), subject: z.string() })),
         slips: z.array(z.object({ typed: z.string(), meant: z.string() })),
@@ -126,7 +138,10 @@ export const previewDigest = endpoint({
   }),
   response: z.object({
     mailbox: mailboxBrief,
+    /** In which it is shown here. */
     language: z.string(),
+    /** In which it is sent. */
+    ownLanguage: digestLanguage,
     timeZone: z.string(),
     since: moment.nullable(),
     /** When the next one goes by itself; `null` for never. */
@@ -190,6 +205,7 @@ export const sendDigest = endpoint({
 /** Requests about digests, by name. */
 export const digestEndpoints = {
   setDigestSchedule,
+  setLanguage,
   noteDigestLine,
   digestDay,
   digestReplies,

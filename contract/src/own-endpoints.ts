@@ -222,6 +222,27 @@ const ownEntry = z.object({
 })
 /** One entry of the colleague's lists, and whether the organisation's overrules it. */
 export type OwnEntry = z.infer<typeof ownEntry>
+/** Only what was discarded before. Nobody takes it back. */
+export const eraseOwn = endpoint({
+  method: 'post',
+  path: '/api/own/erase',
+  summary: 'Discard a message of one’s own for good, once it was discarded',
+  roles: 'colleague',
+  body: z.object({ delivery: id }),
+  response: z.object({}),
+  problems: ['DELIVERY_NOT_FOUND', 'WRONG_STATE'],
+})
+
+/** With what an earlier digest named and nobody has decided on since. DIGEST_JUST_SENT: at most one in ten minutes. */
+export const askOwnDigest = endpoint({
+  method: 'post',
+  path: '/api/own/digest',
+  summary: 'Send a digest of all that is kept back for oneself now',
+  roles: 'colleague',
+  response: z.object({ listed: z.number().int() }),
+  problems: ['NOTHING_TO_SEND', 'DIGEST_JUST_SENT', 'DIGEST_RUNNING'],
+})
+
 /** Of one's own mailbox, not of those one minds. */
 export const ownSenders = endpoint({
   method: 'get',
@@ -376,6 +397,8 @@ export const ownEndpoints = {
   digestLink,
   ownMail,
   ownSheet,
+  eraseOwn,
+  askOwnDigest,
   actOwn,
   undoOwn,
   ownSenders,

@@ -123,6 +123,8 @@ export const problems = {
       release: '“{{subject}}” can’t be released. Where it is now: {{state}}.',
       discard: '“{{subject}}” can’t be discarded. Where it is now: {{state}}.',
       restore: '“{{subject}}” can’t be restored. Where it is now: {{state}}.',
+      erase:
+        '“{{subject}}” can’t be discarded for good: only what was discarded before can be. Where it is now: {{state}}.',
       'being-sent': 'Pendro is sending it to the mail store at this moment.',
       'not-waiting':
         'Only mail that is waiting for the mail store can be sent again. Where it is now: {{state}}.',
@@ -173,6 +175,10 @@ export const problems = {
   NOTHING_TO_SEND: {
     status: 409,
     text: 'Nothing has been kept back for this mailbox since its last digest, so there is nothing to send.',
+  },
+  DIGEST_JUST_SENT: {
+    status: 429,
+    text: 'You got a digest a few minutes ago. You can ask for another one at {{time}}.',
   },
   DIGEST_RUNNING: { status: 409, text: 'Somebody else has just sent a digest to this mailbox.' },
   TOO_LARGE: {

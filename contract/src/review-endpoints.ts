@@ -178,7 +178,11 @@ const rulingResult = z.object({
   deliveries: z.array(z.object({ id, state: deliveryState })),
   added: z.array(entryBrief),
   ended: z.array(entryBrief),
+  /** Entries that were made and have no say, because another one decides the same mail. */
+  overruled: z.array(z.object({ made: id, by: entryBrief })),
 })
+/** What a ruling did. */
+export type RulingAnswer = z.infer<typeof rulingResult>
 
 /** One transaction, one record entry a delivery, one undo. `token` makes it safe to send twice. */
 export const applyRuling = endpoint({
@@ -232,6 +236,16 @@ export const messageSource = fileEndpoint({
   params: z.object({ id: idInPath }),
   gives: ['message/rfc822'],
   problems: ['DELIVERY_NOT_FOUND', 'SOURCE_GONE', 'SAY_WHY'],
+})
+/** All of them, or none; only what was discarded before. Nobody takes it back, and the content is gone at once. */
+export const eraseForGood = endpoint({
+  method: 'post',
+  path: '/api/deliveries/erase',
+  summary: 'Discard for good what was discarded; it can’t be restored',
+  roles: writers,
+  body: z.object({ deliveries: z.array(id).min(1).max(500) }),
+  response: z.object({}),
+  problems: ['DELIVERY_NOT_FOUND', 'WRONG_STATE'],
 })
 /** To be sent on to whoever is responsible for the sender. */
 export const feedbackReport = fileEndpoint({
@@ -300,6 +314,7 @@ export const reviewEndpoints = {
   safeView,
   messageSource,
   feedbackReport,
+  eraseForGood,
   undoRuling,
   unsubscribe,
 }

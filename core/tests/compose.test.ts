@@ -32,6 +32,7 @@ const input = (more: Partial<DigestInput> = {}): DigestInput => ({
   leftOutUntil: null,
   leavesOutJunk: false,
   ownPage: '',
+  freshPage: '',
   ...more,
 })
 function composed(more: Partial<DigestInput> = {}) {
@@ -77,6 +78,7 @@ describe('a digest', () => {
         'Fjellby School <kontor@fjellby.example>\n  64 pupils on the 09:10\n  Tue 24 Nov, 07:05 · The sender is new to us.\n  K7Q-4MD\n  digest.any https://p.example/read',
         'digest.leftOut|4|24 December',
         'digest.ownPage https://p.example/me',
+        'digest.fresh',
         'digest.howToAsk digest.help|Vindholm Ferries\n',
       ].join('\n\n'),
     })
@@ -88,6 +90,7 @@ describe('a digest', () => {
         leftOut: 4,
         leftOutUntil: Date.UTC(2026, 11, 24),
         ownPage: 'https://p.example/me',
+        freshPage: 'https://p.example/me/settings',
         lines: [line({ note: 'Is this the school trip?' })],
       }).html,
     )
@@ -110,6 +113,8 @@ describe('a digest', () => {
       'digest.leftOut|4|24 December',
       'digest.ownPage',
       'https://p.example/me',
+      'digest.fresh digest.freshHere',
+      'https://p.example/me/settings',
       'digest.howToAsk digest.help|Vindholm Ferries',
     ])
     expect(links).toEqual([
@@ -118,6 +123,7 @@ describe('a digest', () => {
       { to: 'https://p.example/trust', text: 'act.send-trust' },
       { to: 'https://p.example/refuse', text: 'act.refuse' },
       { to: 'https://p.example/me', text: 'https://p.example/me' },
+      { to: 'https://p.example/me/settings', text: 'https://p.example/me/settings' },
     ])
     expect(styles).toBeGreaterThan(8)
   })

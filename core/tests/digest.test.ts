@@ -207,6 +207,29 @@ describe('a reply to a digest', () => {
   test.each(['A B C', `${spelled(one)} x`, `${spelled(a)}`, 'I am at one'])('%j is no reference', text =>
     expect(readReply(reply({ text })).kind).toBe('nothing-left'),
   )
+  test.each([
+    { subject: 'Digest' },
+    { subject: 'oversikt' },
+    { subject: 'Übersicht' },
+    { subject: 'Zestawienie.' },
+    { subject: 'Re: Kept back for you', text: 'digest\n\n> older words' },
+    { subject: '', text: '\r\n  New digest!\r\nKari' },
+  ])('the word alone asks for a fresh digest: %j', given =>
+    expect(readReply(reply({ text: '', ...given })).kind).toBe('fresh'),
+  )
+  test.each([
+    { text: 'I read the digest' },
+    { text: 'Thank you\ndigest' },
+    { text: '> digest' },
+    { subject: 'Re: digest of your order' },
+    { text: 'digests' },
+  ])('the word among others asks for nothing: %j', given =>
+    expect(readReply(reply({ subject: '', text: '', ...given })).kind).toBe('nothing-left'),
+  )
+  test('a reference is asked for, whatever word stands beside it', () =>
+    expect(readReply(reply({ subject: 'digest', text: one })).kind).toBe('asked'))
+  test('a program that sends the word gets no digest', () =>
+    expect(readReply(reply({ subject: 'digest', envelopeFrom: '' })).kind).toBe('automatic'))
   test('nothing left releases nothing', () =>
     expect(readReply(reply({ text: 'Thank you' }))).toEqual({ kind: 'nothing-left', slips: [] }))
   test('a notice of absence that quotes everything releases nothing', () =>

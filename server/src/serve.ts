@@ -189,6 +189,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     maxBytes: settings.PENDRO_MAX_MESSAGE_BYTES,
     storeAddress: await storeAddress(settings.PENDRO_STORE_HOST),
     takenIn: jobs.outboxQueued,
+    publicUrl: settings.PENDRO_PUBLIC_URL,
   })
 
   const http = await new Promise<Server>((resolve, reject) => {

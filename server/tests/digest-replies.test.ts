@@ -7,6 +7,7 @@ import {
   arrive,
   fakeStore,
   proven,
+  ruling,
   signedIn,
   startTestServer,
   stateOf,
@@ -86,6 +87,7 @@ async function reply({
   const parsed = await parseMessage(raw)
   const again = () =>
     takeReply(server.db, {
+      publicUrl: 'https://mail.harbour.example',
       raw,
       parsed,
       envelopeFrom,
@@ -164,6 +166,62 @@ describe('what is left is released, what was removed is not', () => {
     expect(await answer()).toContain('One message is on its way')
     await reply({ body: `${references[0]} ${references[1]}` })
     expect(await answer()).toMatch(/One message is on its way[^]*You already have it[^]*Sent to you/)
+  })
+})
+
+describe('the word alone asks for a fresh digest', () => {
+  test('it names all that is kept back, by the references there were; not again a moment later', async () => {
+    const later = await arrive(server, {
+      from: 'Late <desk@late.example>',
+      subject: 'After the digest',
+      headers: [proven('late.example')],
+    })
+    await reply({ body: 'digest' })
+    const store = fakeStore()
+    // The digest before this one is a minute old.
+    expect(await answer()).toContain('You got a digest a few minutes ago')
+    server.clock.now = new Date(server.clock.now.getTime() + 11 * 60_000)
+    await reply({ body: 'digest' })
+    await work(server, store.send)
+    const [mail] = store.taken.filter(({ raw }) => raw.includes('Auto-Submitted: auto-generated'))
+    const parsed = await parseMessage(Buffer.from(mail?.raw ?? ''))
+    const text = parsed.ok ? parsed.value.text : ''
+    for (const [i, reference] of references.entries())
+      expect(text).toMatch(new RegExp(`Line ${i}\\n[^\\n]*\\n  ${reference}\\n`))
+    expect(text).toContain('After the digest')
+    expect(
+      await select(
+        server.db,
+        'SELECT reference IS NOT NULL AS named FROM digest_lines WHERE delivery_id = :id',
+        { id: later[0] },
+      ),
+    ).toEqual([{ named: 1 }])
+    // A reply to it is understood like any other.
+    await reply({ body: references[4] ?? '' })
+    expect((await states())[4]).toBe('deferred')
+  })
+  test('nothing kept back is said', async () => {
+    const per = await signedIn(server, 'per')
+    const kept = await select<{ id: number }>(
+      server.db,
+      "SELECT id FROM deliveries WHERE mailbox_id = :id AND state IN ('quarantined', 'junk')",
+      { id: server.mailbox('ingrid') },
+    )
+    await per.post(
+      '/api/rulings',
+      ruling(
+        kept.map(({ id }) => id),
+        { message: 'discard' },
+      ),
+    )
+    server.clock.now = new Date(server.clock.now.getTime() + 11 * 60_000)
+    await reply({ body: 'Digest' })
+    expect(await answer()).toContain('Nothing is kept back for you at the moment')
+  })
+  test('who is not proven gets none', async () => {
+    server.clock.now = new Date(server.clock.now.getTime() + 11 * 60_000)
+    const { taken } = await reply({ body: 'digest', headers: [] })
+    expect(taken).toMatchObject({ ok: false, problem: 'reply-unproven' })
   })
 })
 

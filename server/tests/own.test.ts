@@ -477,3 +477,83 @@ test('settings: times, language, and what is listed change the next digest', asy
   await set({ listsNearCertain: false })
   expect((await preview()).body.message.text).not.toContain('Near-certain indeed')
 })
+
+describe('discarded for good', () => {
+  const contents = async (id: number) =>
+    (
+      await select<{ n: number }>(
+        server.db,
+        `SELECT (SELECT COUNT(*) FROM message_sources s WHERE s.message_id = d.message_id)
+              + (SELECT COUNT(*) FROM message_readings r WHERE r.message_id = d.message_id) AS n FROM deliveries d WHERE d.id = :id`,
+        { id },
+      )
+    )[0]?.n
+  test('one’s own, once it was discarded: nobody brings it back, and its content is gone', async () => {
+    const kari = await onDevice('kari')
+    const aksel = await onDevice('aksel')
+    const [id = 0] = await arrive(server, { to: ['kari@harbour.example'], subject: 'Gone for good' })
+    expect((await kari.post('/api/own/erase', { delivery: id })).body.code).toBe('WRONG_STATE')
+    const refused = await kari.post('/api/own/acts', act([id], 'refuse'))
+    expect((await aksel.post('/api/own/erase', { delivery: id })).body.code).toBe('DELIVERY_NOT_FOUND')
+    expect(await contents(id)).toBe(2)
+    expect((await kari.post('/api/own/erase', { delivery: id })).status).toBe(200)
+    expect([await stateOf(server.db, id), await contents(id)]).toEqual(['expired', 0])
+    expect((await kari.get(`/api/own/mail/${id}`)).body).toMatchObject({ gone: true })
+    expect((await kari.get(`/api/own/mail/${id}/view`)).status).toBe(410)
+    // Undoing the refusal ends the block, and leaves the message where nothing is.
+    await kari.post(`/api/own/rulings/${refused.body.rulingId}/undo`, {})
+    expect(await stateOf(server.db, id)).toBe('expired')
+    const [line] = await select(
+      server.db,
+      "SELECT by_kind, by_name, facts FROM record_entries WHERE act = 'erased' AND delivery_id = :id",
+      { id },
+    )
+    expect(line).toMatchObject({ by_kind: 'colleague', by_name: 'Kari', facts: { subject: 'Gone for good' } })
+  })
+  test('what somebody else still has keeps its content; here it can’t be read any more', async () => {
+    const per = await signedIn(server, 'per')
+    const [hers = 0, his = 0] = await arrive(server, {
+      to: ['kari@harbour.example', 'aksel@harbour.example'],
+    })
+    await per.post('/api/rulings', ruling([hers], { message: 'discard' }))
+    const una = await signedIn(server, 'una')
+    expect((await una.post('/api/deliveries/erase', { deliveries: [hers] })).status).toBe(403)
+    expect((await per.post('/api/deliveries/erase', { deliveries: [hers, his] })).body).toMatchObject({
+      code: 'WRONG_STATE',
+      text: expect.stringContaining('can’t be discarded for good'),
+    })
+    expect(await stateOf(server.db, hers)).toBe('discarded')
+    expect((await per.post('/api/deliveries/erase', { deliveries: [hers] })).status).toBe(200)
+    expect((await per.get(`/api/deliveries/${hers}/source`)).body.code).toBe('SOURCE_GONE')
+    expect((await per.get(`/api/deliveries/${hers}`)).body).toMatchObject({ body: null, headers: [] })
+    expect((await per.get(`/api/deliveries/${his}/source`)).status).toBe(200)
+    const journey = (await per.get(`/api/whereabouts/${hers}/account`)).body.hit.journey
+    expect(journey.map(({ kind }: { kind: string }) => kind)).toContain('erased')
+  })
+})
+
+test('a fresh digest is sent to whoever asks on their page, once in a while', async () => {
+  const aksel = await onDevice('aksel')
+  server.clock.now = new Date(server.clock.now.getTime() + 20 * 60_000)
+  await arrive(server, { to: ['aksel@harbour.example'], subject: 'Fresh and kept' })
+  const { body } = await aksel.post('/api/own/digest', {})
+  expect(body.listed).toBeGreaterThan(0)
+  expect(await letterTo('aksel@harbour.example', 'auto-generated')).toContain('Fresh and kept')
+  expect((await aksel.post('/api/own/digest', {})).body.code).toBe('DIGEST_JUST_SENT')
+  server.clock.now = new Date(server.clock.now.getTime() + 11 * 60_000)
+  expect((await aksel.post('/api/own/digest', {})).body.listed).toBe(body.listed)
+})
+
+test('a staffer sets the language a colleague is written to in', async () => {
+  const per = await signedIn(server, 'per')
+  const una = await signedIn(server, 'una')
+  const path = `/api/mailboxes/${server.mailbox('aksel')}/language`
+  expect((await una.post(path, { language: 'de' })).status).toBe(403)
+  expect((await per.post(path, { language: 'xx' })).status).toBe(400)
+  expect((await per.post('/api/mailboxes/999999/language', { language: 'de' })).body.code).toBe(
+    'MAILBOX_NOT_FOUND',
+  )
+  expect((await per.post(path, { language: 'de' })).status).toBe(200)
+  const { body } = await per.get(`/api/mailboxes/${server.mailbox('aksel')}/digest`)
+  expect(body).toMatchObject({ language: 'de', ownLanguage: 'de' })
+})

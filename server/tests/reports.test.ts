@@ -48,6 +48,15 @@ describe('handed in as a file', () => {
     expect((await handIn(Buffer.from('\u0001 not a message, just some text that goes on'))).body.code).toBe(
       'NO_MESSAGE',
     )
+    for (const other of [
+      'Notes: buy milk\r\n\r\nand bread',
+      '{"from": "x@x.example", "to": ["y@x.example"]}',
+      '<!doctype html>\n<title>From: us</title>\n<p>Hello',
+      'From:\r\nSubject: nobody\r\n\r\nno sender',
+      Buffer.from([0x89, 0x50, 0x4e, 0x47, 0x0d, 0x0a, 0x1a, 0x0a, 0, 0, 0, 13]),
+      'name,address\nAnna,anna@x.example\n',
+    ])
+      expect([other, (await handIn(Buffer.from(other))).body.code]).toEqual([other, 'NO_MESSAGE'])
     expect(await lessons()).toEqual(before)
     const una = await signedIn(server, 'una')
     expect((await una.postFile('/api/reports?verdict=junk', sample())).status).toBe(403)

@@ -1,3 +1,4 @@
+import { randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { select } from '../src/db/database.ts'
 import {
@@ -418,4 +419,35 @@ test('the record tells who did what and can not be changed', async () => {
   })
   await expect(server.db.query('UPDATE record_entries SET reason = NULL')).rejects.toThrow(/never changed/)
   await expect(server.db.query('DELETE FROM record_entries')).rejects.toThrow(/never removed/)
+})
+
+describe('an entry that has no say', () => {
+  test.each([
+    ['blocked', 'safe'],
+    ['safe', 'blocked'],
+  ] as const)(
+    'made while the organisation’s binding entry says %s: the answer tells',
+    async (bound, made) => {
+      const domain = `bound-${bound}.example`
+      const from = `Bound <desk@${domain}>`
+      await oda.post('/api/senders/changes', {
+        add: [{ pattern: domain, standing: bound, mailboxId: null, binding: true }],
+        reason: 'for the test',
+        token: randomUUID(),
+      })
+      const [id = 0] = await arrive(server, { from, headers: [proven(domain)] })
+      const { body } = await per.post('/api/rulings', ruling([id], { sender: made, for: 'colleague' }))
+      expect(body.overruled).toEqual([
+        {
+          made: body.added[0].id,
+          by: expect.objectContaining({ pattern: domain, standing: bound, mailboxId: null }),
+        },
+      ])
+    },
+  )
+  test('one that decides is not told to have none', async () => {
+    const [id = 0] = await arrive(server, { from: 'Free <desk@free-say.example>' })
+    const { body } = await per.post('/api/rulings', ruling([id], { sender: 'blocked', for: 'colleague' }))
+    expect([body.added.length, body.overruled]).toEqual([1, []])
+  })
 })

@@ -71,6 +71,9 @@ export const de = {
       '{{count}} weitere Nachrichten sind fast sicher Spam oder liegen im Spam-Ordner und sind hier nicht aufgeführt. Sie werden bis zum {{date}} aufbewahrt.',
     any: 'Lesen oder entscheiden:',
     ownPage: 'Alles, was für Sie zurückgehalten wird, finden Sie jederzeit hier:',
+    fresh:
+      'Eine neue Übersicht bekommen Sie jederzeit, wenn Sie eine E-Mail mit dem Wort „Übersicht“ an diese Adresse schicken.',
+    freshHere: 'Oder fordern Sie hier eine an:',
     note: 'Hinweis von Ihrem Helpdesk:',
     howToAsk:
       'Wenn Sie eine Nachricht möchten, antworten Sie auf diese E-Mail und löschen Sie die Nachrichten, die Sie nicht möchten: Jede Nachricht, deren Code in Ihrer Antwort stehen bleibt, wird an Sie geschickt. Der Code allein genügt auch.',
@@ -83,6 +86,12 @@ export const de = {
     released_zero: 'keine der genannten Nachrichten konnte Ihnen geschickt werden:',
     released_one: 'eine Nachricht ist zu Ihnen unterwegs.',
     released_other: '{{count}} Nachrichten sind zu Ihnen unterwegs.',
+    fresh: {
+      sent: 'eine neue Übersicht ist unterwegs.',
+      nothing: 'im Moment wird nichts für Sie zurückgehalten.',
+      'just-sent':
+        'Sie haben vor wenigen Minuten eine Übersicht bekommen. Fragen Sie etwas später noch einmal.',
+    },
     fate: {
       released: 'Wurde an Sie geschickt.',
       'released-before': 'Sie haben die Nachricht schon; sie wurde früher geschickt.',

@@ -21,6 +21,8 @@ export const enLetters = {
       '{{count}} more messages are near-certain junk or in your junk folder and are not listed. They are kept until {{date}}.',
     any: 'Read it or decide:',
     ownPage: 'See everything kept back for you at any time:',
+    fresh: 'For a fresh digest at any time, send a mail with the word “digest” to this address.',
+    freshHere: 'Or ask for one here:',
     note: 'A note from your help desk:',
     howToAsk:
       'To get a message, reply to this mail and delete the messages you don’t want: every message whose code is left in your reply is sent to you. You can also reply with just the code.',
@@ -34,6 +36,11 @@ export const enLetters = {
     released_zero: 'None of the messages you asked for could be sent to you:',
     released_one: 'One message is on its way to you.',
     released_other: '{{count}} messages are on their way to you.',
+    fresh: {
+      sent: 'A fresh digest is on its way.',
+      nothing: 'Nothing is kept back for you at the moment.',
+      'just-sent': 'You got a digest a few minutes ago. Ask again in a while.',
+    },
     fate: {
       released: 'Sent to you.',
       'released-before': 'You already have it: it was sent earlier.',

@@ -69,6 +69,8 @@ export const nb = {
       '{{count}} meldinger til er nesten helt sikkert søppelpost eller ligger i søppelpostmappen, og vises ikke her. De lagres til {{date}}.',
     any: 'Les den, eller bestem:',
     ownPage: 'Se når som helst alt som er holdt tilbake for deg:',
+    fresh: 'Vil du ha en ny oversikt, send en e-post med ordet «oversikt» til denne adressen.',
+    freshHere: 'Eller be om en her:',
     note: 'Beskjed fra brukerstøtten:',
     howToAsk:
       'Vil du ha en melding, svarer du på denne e-posten og sletter meldingene du ikke vil ha: Alle meldinger som fortsatt står med koden i svaret, blir sendt til deg. Du kan også svare med bare koden.',
@@ -81,6 +83,11 @@ export const nb = {
     released_zero: 'Ingen av meldingene du ba om, kunne sendes til deg:',
     released_one: 'Én melding er på vei til deg.',
     released_other: '{{count}} meldinger er på vei til deg.',
+    fresh: {
+      sent: 'En ny oversikt er på vei.',
+      nothing: 'Akkurat nå er ingenting holdt tilbake for deg.',
+      'just-sent': 'Du fikk en oversikt for noen minutter siden. Spør igjen om litt.',
+    },
     fate: {
       released: 'Sendt til deg.',
       'released-before': 'Du har den allerede: den ble sendt tidligere.',

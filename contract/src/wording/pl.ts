@@ -83,6 +83,9 @@ export const pl = {
       'Jeszcze {{count}} wiadomości to prawie na pewno spam albo leżą w folderze ze spamem i nie ma ich na liście. Są przechowywane do {{date}}.',
     any: 'Przeczytaj lub zdecyduj:',
     ownPage: 'Wszystkie zatrzymane wiadomości możesz zobaczyć w każdej chwili:',
+    fresh:
+      'Nowe zestawienie dostaniesz w każdej chwili, gdy wyślesz na ten adres wiadomość ze słowem „zestawienie”.',
+    freshHere: 'Albo poproś o nie tutaj:',
     note: 'Notatka od pomocy technicznej:',
     howToAsk:
       'Jeśli chcesz dostać wiadomość, odpowiedz na tę i usuń wiadomości, których nie chcesz: wyślemy Ci każdą, której kod zostanie w odpowiedzi. Wystarczy też sam kod.',
@@ -97,6 +100,11 @@ export const pl = {
     released_few: '{{count}} wiadomości są w drodze do Ciebie.',
     released_many: '{{count}} wiadomości jest w drodze do Ciebie.',
     released_other: '{{count}} wiadomości jest w drodze do Ciebie.',
+    fresh: {
+      sent: 'nowe zestawienie jest w drodze.',
+      nothing: 'w tej chwili nic nie jest dla Ciebie zatrzymane.',
+      'just-sent': 'zestawienie dotarło do Ciebie kilka minut temu. Poproś ponownie za chwilę.',
+    },
     fate: {
       released: 'Wysłana do Ciebie.',
       'released-before': 'Już ją masz: wysłano ją wcześniej.',

@@ -8,11 +8,13 @@ import {
   type RememberedState,
 } from './states.ts'
 
-/** Everything that moves a delivery. `release`, `discard` and `restore` are acts of people; the rest happens. */
+/** Everything that moves a delivery. `release`, `discard`, `restore` and `erase` are acts of people; the rest happens. */
 export type Act =
   | 'release'
   | 'discard'
   | 'restore'
+  /** Discarded for good: nobody brings it back, and its content goes at once. */
+  | 'erase'
   /** The lab found nothing: it goes where it was judged to go. */
   | 'clear'
   /** The lab found harm. */
@@ -55,6 +57,7 @@ export const transitions: Readonly<Record<Act, Transition>> = {
     by: 'person',
     queues: false,
   },
+  erase: { from: ['discarded'], to: ['expired'], by: 'person', queues: false },
   clear: { from: ['inspecting'], to: ['quarantined', 'deferred'], by: 'pendro', queues: true },
   seal: { from: ['inspecting'], to: ['sealed'], by: 'pendro', queues: false },
   land: {

@@ -40,6 +40,8 @@ export interface DigestInput {
   readonly leavesOutJunk: boolean
   /** The address of the colleague's own page; '' for none. */
   readonly ownPage: string
+  /** Where a fresh digest is asked for; '' for none. */
+  readonly freshPage: string
 }
 
 /** A digest as mail: subject and both bodies. */
@@ -72,6 +74,7 @@ export function composeDigest(input: DigestInput, t: Translate): DigestText | nu
             date: dayText(input.leftOutUntil, input),
           }),
     ownPage: input.ownPage === '' ? '' : t('digest.ownPage'),
+    fresh: input.freshPage === '' ? t('digest.fresh') : `${t('digest.fresh')} ${t('digest.freshHere')}`,
     act: {
       read: t('act.read'),
       send: t('act.send'),
@@ -94,6 +97,7 @@ interface Words {
   readonly note: string
   readonly leftOut: string
   readonly ownPage: string
+  readonly fresh: string
   readonly act: DigestLinks & { readonly any: string }
   readonly help: string
 }
@@ -116,6 +120,7 @@ function textBody(input: DigestInput, words: Words): string {
       ...lines,
       words.leftOut,
       words.ownPage === '' ? '' : `${words.ownPage} ${input.ownPage}`,
+      [words.fresh, input.freshPage].filter(part => part !== '').join(' '),
       words.help,
     ]
       .filter(part => part !== '')
@@ -152,7 +157,7 @@ ${line.links === null ? '' : linkRow(line.links, words.act)}</div>`,
 <div style="max-width:600px;overflow-wrap:anywhere;word-break:break-word">
 ${paragraph(words.greeting)}${paragraph(words.intro)}
 ${lines.join('\n')}
-${paragraph(words.leftOut)}${words.ownPage === '' ? '' : `<p style="margin:0 0 14px">${escape(words.ownPage)} <a href="${escape(input.ownPage)}" style="color:#125A63">${escape(input.ownPage)}</a></p>`}${paragraph(words.help)}
+${paragraph(words.leftOut)}${words.ownPage === '' ? '' : `<p style="margin:0 0 14px">${escape(words.ownPage)} <a href="${escape(input.ownPage)}" style="color:#125A63">${escape(input.ownPage)}</a></p>`}<p style="margin:0 0 14px">${escape(words.fresh)}${input.freshPage === '' ? '' : ` <a href="${escape(input.freshPage)}" style="color:#125A63">${escape(input.freshPage)}</a>`}</p>${paragraph(words.help)}
 </div></body></html>
 `
 }

@@ -98,6 +98,8 @@ export function findAutomaticSign({
 /** A reply as it was understood. */
 export type ReadReply =
   | { readonly kind: 'automatic'; readonly sign: AutomaticSign }
+  /** A word asks for a fresh digest, and no reference is left. */
+  | { readonly kind: 'fresh' }
   /** No reference is left: nothing is released, and the answer says what to do. */
   | { readonly kind: 'nothing-left'; readonly slips: readonly string[] }
   | ({ readonly kind: 'asked' } & FoundReferences)
@@ -128,7 +130,21 @@ export function readReply(reply: Reply): ReadReply {
   const references = both('references').filter(one => !crossed.has(one))
   const perhaps = both('perhaps').filter(one => !crossed.has(one) && !references.includes(one))
   const slips = both('slips')
-  return references.length + perhaps.length > 0
-    ? { kind: 'asked', references, perhaps, slips }
-    : { kind: 'nothing-left', slips }
+  if (references.length + perhaps.length > 0) return { kind: 'asked', references, perhaps, slips }
+  return asksForDigest(reply) ? { kind: 'fresh' } : { kind: 'nothing-left', slips }
+}
+
+/** What digests call themselves in their languages; alone, it asks for one. */
+const freshWord =
+  /^(?:(?:a |please |ny |neue? |nowe )?(?:fresh |new )?)?(?:digest|oversikt(?:en)?|oversikt over e-?post|übersicht|zestawienie)[.!]?$/iu
+
+/** The subject, or the first line that somebody wrote, is the word and nothing else; what is quoted does not ask. */
+function asksForDigest({ subject, text, htmlText }: Reply): boolean {
+  const isWord = (line: string) => freshWord.test(line.trim().slice(0, 60))
+  const first = (text.trim() === '' ? htmlText : text)
+    .slice(0, 4000)
+    .split(/\r?\n/)
+    .map(line => line.trim())
+    .find(line => line !== '')
+  return isWord(subject.slice(0, 200)) || (first !== undefined && isWord(first))
 }

@@ -130,7 +130,7 @@ export function countReach(
     const was = decide(facts, mailbox, before.lookUp(sender, mailbox.mailboxId), context)
     const is = decide(facts, mailbox, after.lookUp(sender, mailbox.mailboxId), context)
     if (isRefused(is, isNew)) refused += count
-    const winner = overruling(is, isNew)
+    const winner = findOverruling(is, isNew)
     if (winner) {
       const known = overruledBy.get(winner.id)?.deliveries ?? 0
       overruledBy.set(winner.id, { entry: winner, deliveries: known + count })
@@ -188,8 +188,8 @@ function isRefused({ path }: Decision, isNew: IsNew): boolean {
   return path.some(line => 'refused' in line && line.refused.some(({ entry }) => isNew(entry)))
 }
 
-/** The entry that decided although a new one matched. */
-function overruling({ path }: Decision, isNew: IsNew): SenderEntry | null {
+/** The entry that decided although a new one matched; `null` when none did. */
+export function findOverruling({ path }: Decision, isNew: IsNew): SenderEntry | null {
   const lines = path.flatMap(line => ('overruled' in line ? [line] : []))
   if (!lines.some(({ overruled }) => overruled.some(isNew))) return null
   const decided = lines.find(({ decided }) => decided !== null)?.decided ?? null

@@ -104,7 +104,7 @@ function placeNow({
       // What came before there was a queue went on at once.
       return done(state, landedAt ?? receivedAt, decided.stage === 'rules' ? decided.facts : {})
     case 'expired':
-      return done('expired', expiresAt, {})
+      return last === 'erased' ? null : done('expired', expiresAt, {})
     case 'inspecting':
     case 'junk':
     case 'quarantined':

@@ -1,4 +1,10 @@
-import type { ComposedDigest, DigestDay, DigestReply, DigestScheduleShape } from '@pendro/contract'
+import type {
+  ComposedDigest,
+  DigestDay,
+  DigestLanguage,
+  DigestReply,
+  DigestScheduleShape,
+} from '@pendro/contract'
 import { parseMessage } from '@pendro/core/message'
 import { nextDigest } from '@pendro/core/digest'
 import { findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
@@ -105,6 +111,22 @@ export async function readSentDigest(
       html: html ?? '',
     },
   }
+}
+
+/** The language a mailbox is written to in, as a staffer sets it for somebody on the phone. */
+export async function setLanguageOf(
+  db: Database,
+  who: SignedIn,
+  mailboxId: number,
+  language: DigestLanguage,
+  now: Date,
+): Promise<void> {
+  await inTransaction(db, async tx => {
+    if (!(await findMailboxRow(db, mailboxId, tx))) throw new AppError('MAILBOX_NOT_FOUND')
+    await update(db, Mailboxes, { language }, { id: mailboxId }, tx)
+    await writeRecord(db, tx, [{ at: now, act: 'language', by: actor(who), mailboxId, facts: { language } }])
+    await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: who.staffer.name }])
+  })
 }
 
 /** Sets a schedule in order and without doubles, and has its next digest worked out anew. */

@@ -28,7 +28,7 @@ import { composeOwnMail, ownDomain } from '../outbox/own-mail.ts'
 import { linkSigner, linksOf, type LinkSigner } from './links.ts'
 import { enqueue, enqueueWelcomes } from '../outbox/queue.ts'
 import { writeRecord } from '../record/write.ts'
-import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { actor, type AnsweringColleague, type SignedIn } from '../sign-in/sessions.ts'
 import { spokenLanguage, translator } from '../wording.ts'
 
 interface Window {
@@ -97,6 +97,24 @@ interface Pages {
   readonly signer: LinkSigner
 }
 
+/** What earlier digests named and is still kept back, with the references it has. */
+function namedBefore(
+  db: Database,
+  mailboxId: number,
+  tx: Tx,
+): Promise<readonly (LineRow & { readonly reference: string })[]> {
+  return select<LineRow & { readonly reference: string }>(
+    db,
+    `SELECT d.id, d.from_name, d.from_address, d.subject, d.received_at, d.expires_at, d.score, d.reasons,
+       0 AS left_out, FALSE AS leave_out, COALESCE(n.note, '') AS note, l.reference
+     FROM deliveries d JOIN digest_lines l ON l.delivery_id = d.id LEFT JOIN digest_notes n ON n.delivery_id = d.id
+     WHERE d.mailbox_id = :mailboxId AND d.state IN ${undecidedSql} AND l.reference IS NOT NULL
+     ORDER BY d.score, d.id LIMIT 2000`,
+    { mailboxId },
+    tx,
+  )
+}
+
 export function compose(
   organisation: Organisation,
   mailbox: MailboxRow,
@@ -130,6 +148,7 @@ export function compose(
       leftOutUntil,
       leavesOutJunk: mailbox.digest_lists_junk === 0,
       ownPage: publicUrl === '' ? '' : `${publicUrl}/own`,
+      freshPage: publicUrl === '' ? '' : `${publicUrl}/own/settings`,
     },
     t,
   )
@@ -201,10 +220,57 @@ export async function sendDigest(
   }
 }
 
+/** So long a colleague waits for the next digest they ask for. */
+const betweenFresh = 10 * 60_000
+
+/**
+ * A digest of all that is kept back for a colleague now, in their mailboxes, also of what an earlier one named; how many
+ * lines. Throws NOTHING_TO_SEND when nothing is, and DIGEST_JUST_SENT when they got one a moment ago.
+ */
+export async function sendFreshDigest(
+  db: Database,
+  { colleague }: AnsweringColleague,
+  { now, publicUrl }: { now: Date; publicUrl: string },
+): Promise<number> {
+  const by = actor({ colleague })
+  try {
+    return await inTransaction(db, async tx => {
+      const organisation = await readOrganisation(db, tx)
+      const { since } = await windowOf(db, colleague.id, now, tx)
+      if (now.getTime() - since.getTime() < betweenFresh)
+        throw new AppError('DIGEST_JUST_SENT', {
+          time: new Date(since.getTime() + betweenFresh).toISOString().slice(11, 16),
+        })
+      let listed = 0
+      let sent = false
+      for (const id of [...colleague.mailboxIds].sort((a, b) => a - b)) {
+        const mailbox = await findMailboxRow(db, id, tx)
+        const cut = { organisation, publicUrl, cut: now, again: true }
+        const digest = mailbox && (await cutDigest(db, tx, mailbox, cut))
+        if (!digest) continue
+        sent = true
+        listed += digest.listed
+        const { listed: lines, leftOut } = digest
+        await writeRecord(db, tx, [
+          { at: now, act: 'digest-sent', by, mailboxId: id, facts: { listed: lines, leftOut } },
+        ])
+      }
+      if (!sent) throw new AppError('NOTHING_TO_SEND')
+      await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: by.name }])
+      return listed
+    })
+  } catch (error) {
+    if (isDuplicate(error)) throw new AppError('DIGEST_RUNNING')
+    throw error
+  }
+}
+
 interface Cut {
   readonly organisation: Organisation
   readonly publicUrl: string
   readonly cut: Date
+  /** What an earlier digest named is named again, by the same reference. */
+  readonly again?: boolean
 }
 
 export interface CutDigest {
@@ -221,9 +287,10 @@ export async function cutDigest(
   db: Database,
   tx: Tx,
   mailbox: MailboxRow,
-  { organisation, publicUrl, cut }: Cut,
+  { organisation, publicUrl, cut, again = false }: Cut,
 ): Promise<CutDigest | null> {
   const rows = await waitingLines(db, mailbox.id, cut, tx)
+  const before = again ? await namedBefore(db, mailbox.id, tx) : []
   const references = new Map(
     rows
       .filter(row => row.left_out === 0)
@@ -232,9 +299,9 @@ export async function cutDigest(
   const { text, listed, leftOut } = compose(
     organisation,
     mailbox,
-    rows,
+    [...rows, ...before].sort((a, b) => a.score - b.score || a.id - b.id),
     { publicUrl, signer: await linkSigner(db, mailbox.id, tx) },
-    id => references.get(id) ?? '',
+    id => references.get(id) ?? before.find(line => line.id === id)?.reference ?? '',
   )
   if (!text) return null
   const { since } = await windowOf(db, mailbox.id, cut, tx)

@@ -8,6 +8,7 @@ import { digestSchedule, findMailboxRow, readOrganisation, type Organisation } f
 import { AppError } from '../errors.ts'
 import { ownSender } from '../outbox/own-mail.ts'
 import { linkSigner } from './links.ts'
+import { spokenLanguage } from '../wording.ts'
 import { beginning, compose, waitingLines, windowOf } from './digests.ts'
 
 /** Stands in a preview where a reference will be. */
@@ -47,6 +48,7 @@ export async function previewDigest(
       nextLeftOut: leftOut,
     },
     language: mailbox.language,
+    ownLanguage: spokenLanguage(found.language) as DigestPreview['ownLanguage'],
     timeZone: mailbox.time_zone,
     since: window.since === beginning ? null : window.since.toISOString(),
     next: next === null ? null : new Date(next).toISOString(),

@@ -11,6 +11,7 @@ import { type DigestLines, DigestReplies } from '../db/models/digests.ts'
 import { exists, findOne, insertOne, update } from '../db/rows.ts'
 import { ownMailboxes, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import { sendFreshDigest } from './digests.ts'
 import { announce } from '../live/events.ts'
 import { composeOwnMail } from '../outbox/own-mail.ts'
 import { findProvenColleague, type HandedIn, type ProvenColleague } from '../intake/proven-colleague.ts'
@@ -21,15 +22,20 @@ import { applyRuling } from '../rulings/rulings.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { translator } from '../wording.ts'
 
+interface Pages {
+  /** Where a digest that is asked for leads; '' where colleagues have no pages of their own. */
+  readonly publicUrl: string
+}
+
 /**
  * Takes a reply to a digest (domain.md §6). Only from a colleague whose mail is proven; the problem is the
  * code of the SMTP answer. What was asked for is released, and the answer is queued, before it is acknowledged.
  */
 export async function takeReply(
   db: Database,
-  given: HandedIn,
+  given: HandedIn & Pages,
 ): Promise<Parsed<ReadReply['kind'], SmtpRefusal>> {
-  const { raw, parsed, envelopeFrom, now } = given
+  const { raw, parsed, envelopeFrom, now, publicUrl } = given
   if (!parsed.ok) return no('unreadable-reply')
   const message = parsed.value
   const html = message.html === null ? null : readHtml(message.html, { leaveStruck: true })
@@ -49,7 +55,7 @@ export async function takeReply(
   // A sender that did not hear our answer sends the same again.
   const hash = createHash('sha256').update(raw).digest('hex')
   if (await exists(db, DigestReplies, { source_hash: hash })) return yes(read.kind)
-  const facts = await act(db, colleague, read, now)
+  const facts = await act(db, colleague, read, { now, publicUrl })
   await keep(db, { raw, hash, message, colleague, read, facts, now })
   return yes(read.kind)
 }
@@ -61,10 +67,15 @@ async function act(
   db: Database,
   colleague: ProvenColleague,
   read: ReadReply,
-  now: Date,
+  { now, publicUrl }: Pick<HandedIn, 'now'> & Pages,
 ): Promise<ReplyFacts> {
   if (read.kind === 'automatic') return { fates: [], slips: [], sign: read.sign }
   const mailboxIds = await ownMailboxes(db, colleague.id)
+  if (read.kind === 'fresh') {
+    const { id, name } = colleague
+    const fresh = await askFresh(db, { colleague: { id, name, mailboxIds } }, { now, publicUrl })
+    return { fates: [], slips: [], sign: '', fresh }
+  }
   // A slip is told by the line it was most likely meant to be: any the colleague was ever sent.
   const known = read.slips.length > 0 ? await linesOf(db, mailboxIds, null) : []
   const references = known.flatMap(line => line.reference ?? [])
@@ -81,6 +92,23 @@ async function act(
     fates.push({ reference, fate, subject: line?.subject ?? '' })
   }
   return { fates, slips, sign: '' }
+}
+
+/** What came of asking for a digest. */
+async function askFresh(
+  db: Database,
+  who: Parameters<typeof sendFreshDigest>[1],
+  given: Parameters<typeof sendFreshDigest>[2],
+): Promise<'sent' | 'nothing' | 'just-sent'> {
+  try {
+    await sendFreshDigest(db, who, given)
+    return 'sent'
+  } catch (error) {
+    if (!(error instanceof AppError)) throw error
+    if (error.code === 'NOTHING_TO_SEND') return 'nothing'
+    if (error.code === 'DIGEST_JUST_SENT' || error.code === 'DIGEST_RUNNING') return 'just-sent'
+    throw error
+  }
 }
 
 function linesOf(
@@ -181,8 +209,11 @@ async function keep(
     facts.fates.some(({ fate }) => !settled.has(fate))
   await inTransaction(db, async tx => {
     // RFC 3834 §2: what no person sent is not answered.
+    // A digest that was asked for answers for itself.
     const answer =
-      read.kind === 'automatic' ? null : await buildAnswer(organisation, colleague, message, facts, now)
+      read.kind === 'automatic' || facts.fresh === 'sent'
+        ? null
+        : await buildAnswer(organisation, colleague, message, facts, now)
     const id = await insertOne(
       db,
       DigestReplies,
@@ -221,14 +252,18 @@ function buildAnswer(
   organisation: Organisation,
   colleague: ProvenColleague,
   message: Message,
-  { fates, slips }: ReplyFacts,
+  { fates, slips, fresh }: ReplyFacts,
   now: Date,
 ): Promise<Buffer> {
   const t = translator(colleague.language)
   const released = fates.filter(({ fate }) => fate === 'released').length
   const lines = [
     t('digestAnswer.greeting', { name: colleague.name }),
-    fates.length === 0 ? t('digestAnswer.nothing') : t('digestAnswer.released', { count: released }),
+    fresh !== undefined
+      ? t(`digestAnswer.fresh.${fresh}`)
+      : fates.length === 0
+        ? t('digestAnswer.nothing')
+        : t('digestAnswer.released', { count: released }),
     ...fates.map(({ reference, fate, subject }) =>
       [reference, subject, t(`digestAnswer.fate.${fate}`)].filter(part => part !== '').join('\n  '),
     ),

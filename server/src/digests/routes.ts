@@ -8,10 +8,11 @@ import {
   sendDigest as sendEndpoint,
   sentDigest,
   setDigestSchedule,
+  setLanguage,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { mount } from '../http.ts'
-import { readDay, readReplies, readSentDigest, setSchedule } from './day.ts'
+import { readDay, readReplies, readSentDigest, setLanguageOf, setSchedule } from './day.ts'
 import { noteLine, sendDigest } from './digests.ts'
 import { previewDigest } from './preview.ts'
 import { lookedAt } from './replies.ts'
@@ -35,6 +36,10 @@ export function digestRoutes(router: Router, { db, now, queued, settings }: Deps
   mount(router, setDigestSchedule, async ({ params, body, who }) => ({
     next: await setSchedule(db, who, params.id, body.schedule, now()),
   }))
+  mount(router, setLanguage, async ({ params, body, who }) => {
+    await setLanguageOf(db, who, params.id, body.language, now())
+    return {}
+  })
   mount(router, noteDigestLine, async ({ params, body, who }) => {
     await noteLine(db, who, params.id, body, now())
     return {}

@@ -28,6 +28,8 @@ interface Deps {
   readonly storeAddress?: string
   /** How messages are read and checked; see intake. */
   readonly intake?: Omit<IntakeOptions, 'onward'>
+  /** Where colleagues find their own pages; '' or left out for nowhere. */
+  readonly publicUrl?: string
   /** Called after each commit, so that what goes on does not wait for the next look at the queue. */
   readonly takenIn: () => void
 }
@@ -282,7 +284,7 @@ type Service = 'reports' | 'digests' | 'help'
 
 /** Mail to an address of Pendro itself; throws the refusal that the client is told. */
 async function serve(
-  { db, log, now, storeAddress, takenIn, intake }: Deps,
+  { db, log, now, storeAddress, takenIn, intake, publicUrl = '' }: Deps,
   service: Service,
   raw: Buffer,
   { parsed }: ReadMessage,
@@ -308,7 +310,7 @@ async function serve(
       // Where there is no help address, answers to letters come here.
       if (parsed.ok && (await answersLetter(db, parsed.value.answers)))
         return takeQuestion({ db, log, now, intake }, raw, parsed, session)
-      const taken = await takeDigestReply({ db, log, now, intake }, raw, parsed, session)
+      const taken = await takeDigestReply({ db, log, now, intake, publicUrl }, raw, parsed, session)
       takenIn()
       return taken
     }
@@ -359,12 +361,12 @@ async function takeQuestion(
 
 /** A reply to a digest: what it asks for is done before it is acknowledged. */
 async function takeDigestReply(
-  own: Own,
+  { publicUrl, ...own }: Own & { readonly publicUrl: string },
   raw: Buffer,
   parsed: ParsedMail,
   session: SMTPServerSession,
 ): Promise<string> {
-  const taken = await takeReply(own.db, handedIn(own, raw, parsed, session))
+  const taken = await takeReply(own.db, { ...handedIn(own, raw, parsed, session), publicUrl })
   if (!taken.ok) throw refusal(taken.problem)
   own.log.digestReply(taken.value)
   return acknowledgement('reply-taken')

@@ -133,7 +133,8 @@ export async function ownMessage(
     { id },
   )
   if (!row) throw new AppError('DELIVERY_NOT_FOUND')
-  const reading = await findReading(db, row.message_id, read)
+  const isGone = row.gone === 1 || row.state === 'expired'
+  const reading = isGone ? null : await findReading(db, row.message_id, read)
   const [outlook, ruled] = await Promise.all([trustOutlook(db, row, now), lastRuling(db, who, id)])
   return {
     row: toRow(row, who),

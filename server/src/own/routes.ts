@@ -2,10 +2,12 @@ import type { RequestHandler, Response, Router } from 'express'
 import {
   actOwn,
   askCode,
+  askOwnDigest,
   askWhere,
   changeOwnSenders,
   digestLink,
   enterOwn,
+  eraseOwn,
   leaveOwn,
   ownMail,
   ownQuestions,
@@ -28,6 +30,7 @@ import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { mount, mountFile } from '../http.ts'
 import { readSafeView, safeViewHeaders } from '../review/safe-view.ts'
+import { eraseForGood } from '../rulings/erase.ts'
 import { undoRuling } from '../rulings/undo.ts'
 import { readCookie } from '../sign-in/requests.ts'
 import { actor } from '../sign-in/sessions.ts'
@@ -49,6 +52,7 @@ import {
   choosePassword,
   type SignedInColleague,
 } from './access.ts'
+import { sendFreshDigest } from '../digests/digests.ts'
 import { readLink } from '../digests/links.ts'
 import { actOn, ownMessage, ownPage, refuseOthers } from './mail.ts'
 import { changeOwn, ownEntries } from './senders.ts'
@@ -149,7 +153,7 @@ async function describe(
   }
 }
 
-function mailRoutes(router: Router, { db, now, queued, log, reader = readHere }: Deps): void {
+function mailRoutes(router: Router, { db, now, queued, log, settings, reader = readHere }: Deps): void {
   mount(router, ownMail, ({ query, colleague }) => ownPage(db, colleague, query))
   mount(router, ownSheet, ({ params, colleague }) =>
     ownMessage(db, colleague, params.id, { now: now(), read: reader.read }),
@@ -163,6 +167,16 @@ function mailRoutes(router: Router, { db, now, queued, log, reader = readHere }:
       deliveries: [...ruling.deliveries],
       patterns: ruling.added.map(({ pattern }) => pattern),
     }
+  })
+  mount(router, eraseOwn, async ({ body, colleague }) => {
+    await eraseForGood(db, { colleague }, [body.delivery], now())
+    return {}
+  })
+  mount(router, askOwnDigest, async ({ colleague }) => {
+    const given = { now: now(), publicUrl: settings.PENDRO_PUBLIC_URL }
+    const listed = await sendFreshDigest(db, { colleague }, given)
+    queued()
+    return { listed }
   })
   mount(router, undoOwn, async ({ params, colleague }) => {
     const { stayedReleased } = await undoRuling(db, { colleague }, params.id, now())

@@ -41,6 +41,7 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'enquiry-came-in',
     'tried-again',
     'all-tried-again',
+    'erased',
   ],
   'mail-rules': ['mail-rule-added', 'mail-rule-on', 'mail-rule-off'],
   'signing-in': ['signed-in', 'links-revoked', 'own-password'],

@@ -53,6 +53,7 @@ interface FactsOf {
   import: ListFacts & { readonly file: string; readonly lines: number }
   landed: Nothing
   'links-revoked': Nothing
+  language: { readonly language: string }
   lists: ListFacts
   'mail-rule-added': { readonly rule: string }
   'mail-rule-off': { readonly rule: string }
@@ -77,6 +78,7 @@ interface FactsOf {
   'store-report': { readonly problem: string; readonly host: string }
   'took-out': { readonly entries: number; readonly format: string }
   'tried-again': Nothing
+  erased: MessageFacts
   'all-tried-again': { readonly deliveries: number }
   undo: { readonly deliveries?: number; readonly stayedReleased?: number }
   unsubscribed: MessageFacts & { readonly host: string }

@@ -36,6 +36,13 @@ export interface TakenReport {
   readonly deliveryId: number | null
 }
 
+/** Fields one of which every message has that was sent (RFC 5322 §3.6); a page or a list of notes has none. */
+const mailFields: ReadonlySet<string> = new Set(['from', 'date', 'message-id', 'received', 'return-path'])
+
+/** Almost any text can be read as a field and a body; mail has the fields of mail. */
+const looksLikeMail = ({ headers }: Message): boolean =>
+  headers.some(({ name, value }) => mailFields.has(name.toLowerCase()) && value.trim() !== '')
+
 /**
  * Learns from a message that got through and was handed in. It is a ruling like any other: in the record,
  * undone from there. A message Pendro has never seen is kept for it.
@@ -43,7 +50,7 @@ export interface TakenReport {
 export async function learnReported(db: Database, reported: Reported): Promise<TakenReport> {
   const { by, mailboxId, raw, read, verdict, now } = reported
   const { parsed, reading } = await read(raw)
-  if (!parsed.ok || !reading) throw new AppError('NO_MESSAGE')
+  if (!parsed.ok || !reading || !looksLikeMail(parsed.value)) throw new AppError('NO_MESSAGE')
   const message = parsed.value
   const packed = await packMessage(raw, reading)
   return inTransaction(db, async tx => {

@@ -2,6 +2,7 @@ import type { Router } from 'express'
 import {
   applyRuling as applyEndpoint,
   deliverySheet,
+  eraseForGood as eraseEndpoint,
   messageSource,
   previewRuling,
   reviewCluster,
@@ -19,6 +20,7 @@ import { readHere } from '../reading/reader.ts'
 import { readCursor } from '../db/cursor.ts'
 import { clusterMembers, countBins, listPage, scopeOf, toReviewRow } from './queries.ts'
 import { previewReach } from './reach.ts'
+import { eraseForGood } from '../rulings/erase.ts'
 import { applyRuling } from '../rulings/rulings.ts'
 import { undoRuling } from '../rulings/undo.ts'
 import { findSource, readSafeView, safeViewHeaders } from './safe-view.ts'
@@ -82,7 +84,13 @@ function rulingRoutes(router: Router, { db, now, log, queued, reader = readHere 
       deliveries: [...ruling.deliveries],
       added: [...ruling.added],
       ended: [...ruling.ended],
+      overruled: [...ruling.overruled],
     }
+  })
+
+  mount(router, eraseEndpoint, async ({ body, who }) => {
+    await eraseForGood(db, who, body.deliveries, now())
+    return {}
   })
 
   mount(router, undoEndpoint, async ({ params, who }) => {

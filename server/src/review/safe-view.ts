@@ -13,7 +13,8 @@ import { fetchPicture, type Picture } from './pictures.ts'
 export async function findSource(db: Database, id: number): Promise<Buffer | null> {
   const row = await findRow<{ gzip: Buffer | null }>(
     db,
-    'SELECT s.gzip FROM deliveries d LEFT JOIN message_sources s ON s.message_id = d.message_id WHERE d.id = :id',
+    `SELECT s.gzip FROM deliveries d LEFT JOIN message_sources s ON s.message_id = d.message_id AND d.state <> 'expired'
+     WHERE d.id = :id`,
     { id },
   )
   if (!row) throw new AppError('DELIVERY_NOT_FOUND')

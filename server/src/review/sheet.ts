@@ -46,7 +46,8 @@ export async function readSheet(
   )
   if (!row || !more) throw new AppError('DELIVERY_NOT_FOUND')
   const asksWhy = hasArrived(row.state) && !(await hasReadLately(db, who, id, now))
-  const reading = await findReading(db, row.message_id, reader.read)
+  // What is no longer kept for one colleague may still be for another.
+  const reading = row.state === 'expired' ? null : await findReading(db, row.message_id, reader.read)
   const [history, waiting, inspection, words] = await Promise.all([
     readHistory(db, id),
     readWaiting(db, id),

@@ -17,6 +17,7 @@ import { readHere, type Reader } from '../reading/reader.ts'
 import { isSteward, ruledBy, type Ruler } from '../sign-in/sessions.ts'
 import { teachingsOf, type Teaching } from './learning.ts'
 import { asksOf, namePatterns, proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
+import { overruledOf, type Overruled } from './overruled.ts'
 import { rulingEntries } from './ruling-entries.ts'
 import { writeRuling, type RulingPlan } from './write.ts'
 
@@ -26,6 +27,7 @@ export interface AppliedRuling {
   readonly deliveries: readonly { readonly id: number; readonly state: DeliveryState }[]
   readonly added: readonly EntryBrief[]
   readonly ended: readonly EntryBrief[]
+  readonly overruled: readonly Overruled[]
 }
 
 interface Request {
@@ -56,7 +58,8 @@ export async function applyRuling(db: Database, request: Request): Promise<Appli
     refuseOthersMail(who, deliveries)
     // Asked behind the lock: the same request sent twice at once finds what the other one did.
     const before = await findToken(db, tx, token)
-    if (before !== null) return describeRuling(db, tx, before)
+    const told = (id: number) => describeRuling(db, tx, id, deliveries, { organisation, now: request.now })
+    if (before !== null) return told(before)
     const moves = await movesOf(db, tx, who, sentence, deliveries)
     refuseUnreasoned(who, sentence, deliveries)
     const proposed = proposedEntries(sentence, deliveries, organisation, request.now)
@@ -66,7 +69,7 @@ export async function applyRuling(db: Database, request: Request): Promise<Appli
     const lists = isRequest ? null : await planLists(db, tx, request, { deliveries, proposed, organisation })
     const plan = planOf(request, { deliveries, moves, proposed, lists, asks, teachings })
     const { id } = await writeRuling(db, tx, plan)
-    return describeRuling(db, tx, id)
+    return told(id)
   }
   // Two staffers may make the same entry at once, or one request may come twice.
   return inTransaction(db, work, { againOnDuplicate: true })
@@ -78,7 +81,7 @@ async function messagesOf(db: Database, deliveryIds: readonly number[]): Promise
 }
 
 /** Whose number somebody guessed is told as little as that it exists. */
-function refuseOthersMail(who: Ruler, deliveries: readonly RuledDelivery[]): void {
+export function refuseOthersMail(who: Ruler, deliveries: readonly RuledDelivery[]): void {
   if (!('colleague' in who)) return
   const own = new Set(who.colleague.mailboxIds)
   if (deliveries.some(({ mailbox_id }) => !own.has(mailbox_id))) throw new AppError('DELIVERY_NOT_FOUND')
@@ -218,7 +221,13 @@ async function whyNot(
   return new AppError('WRONG_STATE', { context: wanted, deliveryId: id, state, subject })
 }
 
-async function describeRuling(db: Database, tx: Tx, id: number): Promise<AppliedRuling> {
+async function describeRuling(
+  db: Database,
+  tx: Tx,
+  id: number,
+  ruled: readonly RuledDelivery[],
+  context: { readonly organisation: Organisation; readonly now: Date },
+): Promise<AppliedRuling> {
   const ruling = await findOne(db, Rulings, { id }, { columns: ['at'], tx })
   const deliveries = await select<{ id: number; state: DeliveryState }>(
     db,
@@ -230,5 +239,14 @@ async function describeRuling(db: Database, tx: Tx, id: number): Promise<Applied
   const shown = await briefs(db, rows.map(toEntry), tx)
   const named = (what: string) =>
     rows.filter(row => row.what === what).flatMap(row => shown.get(row.id) ?? [])
-  return { id, at: ruling?.at.toISOString() ?? '', deliveries, added: named('added'), ended: named('ended') }
+  const added = named('added')
+  const made = added.map(entry => entry.id)
+  return {
+    id,
+    at: ruling?.at.toISOString() ?? '',
+    deliveries,
+    added,
+    ended: named('ended'),
+    overruled: await overruledOf(db, tx, made, ruled, context),
+  }
 }

@@ -31,7 +31,7 @@ export async function readAccountOf(
     findOne(db, Deliveries, { id }, { columns: ['reasons', 'score', 'message_id'] }),
     findOne(db, DeliveryJudgements, { delivery_id: id }, { columns: ['evidence', 'path'] }),
   ])
-  const reading = held && (await findReading(db, held.message_id, read))
+  const reading = held && traced.state !== 'expired' ? await findReading(db, held.message_id, read) : null
   const timeZone = mailbox?.time_zone ?? 'UTC'
   const reason = held?.reasons[0]?.finding ?? ''
   const explanations = Object.fromEntries(

@@ -182,7 +182,7 @@ async function happeningsOf(
   }>(
     db,
     `SELECT r.delivery_id, r.at, r.act, r.by_name, r.facts, NULL AS sentence, NULL AS from_state, NULL AS to_state, r.id
-       FROM record_entries r WHERE r.delivery_id IN (:ids) AND r.act IN ('landed', 'bounced', 'inspected', 'digest-note', 'tried-again', 'store-report')
+       FROM record_entries r WHERE r.delivery_id IN (:ids) AND r.act IN ('landed', 'bounced', 'inspected', 'digest-note', 'tried-again', 'store-report', 'erased')
      UNION ALL
      SELECT x.delivery_id, u.at, 'ruling', r.by_name, r.facts, u.sentence, x.from_state, x.to_state, r.id
        FROM ruling_deliveries x JOIN rulings u ON u.id = x.ruling_id JOIN record_entries r ON r.ruling_id = u.id AND r.act IN ('ruling', 'digest-reply')

@@ -36,6 +36,7 @@ const staleAfter = {
   ruling: ['review-counts', 'sheet', 'record', 'digest', 'reach'],
   'ruled-from-whereabouts': ['where', 'review'],
   'handed-in': ['record'],
+  erased: ['review', 'review-counts', 'sheet', 'record', 'where'],
   'own-changed': ['own'],
   /** Choices and password are shown with who is signed in, too. */
   'own-choices': ['own', 'own-session'],

@@ -53,6 +53,7 @@ export const enDigests = {
     asked: 'done as asked',
     'nothing-left': 'no message code in it',
     automatic: 'automatic reply, nothing done',
+    fresh: 'asked for a fresh digest',
   },
   fate: {
     released: 'released',
@@ -69,6 +70,8 @@ export const enDigests = {
   next: 'Next digest: {{time}} ([[schedule]]).',
   noNext: 'No digests are sent automatically ([[schedule]]).',
   scheduleLabel: 'when digests go',
+  keepLanguage: 'Always write to {{name}} {{language}}',
+  languageKept: 'From now on {{name}} is written to {{language}}.',
   scheduleText: '{{times}} {{days}}',
   scheduleElsewhere: '{{text}}, their time ({{zone}})',
   noDigests: 'no digests',

@@ -89,6 +89,8 @@ export const enRecord = {
     'mail-rule-added': 'Added the mail rule **{{rule}}** of {{name}}',
     'mail-rule-on': 'Switched the mail rule **{{rule}}** of {{name}} on',
     'mail-rule-off': 'Switched the mail rule **{{rule}}** of {{name}} off',
+    language: 'Set the language of {{name}}: {{language}}',
+    erased: 'Discarded **{{subject}}** from {{from}} for good, mail of {{name}}',
     'digest-schedule-chosen': 'Set the digest times of {{name}}: {{times}} ({{days}})',
     'digest-schedule-off': 'Switched off the digests of {{name}}',
     'digest-schedule-usual': 'Set the digests of {{name}} back to the organisation’s times',

@@ -69,6 +69,7 @@ export const enWhereabouts = {
     'ruled-restore': 'Restored',
     'ruled-leave': 'Ruling, left in place',
     'tried-again': 'Sent again',
+    erased: 'Discarded for good',
     'store-report': 'Mail store reported',
     inspected: 'Attachment inspection finished',
     landed: 'In the inbox',

@@ -566,8 +566,20 @@ export const en = {
     },
     asked: 'The stewards have been asked.',
     now: { safe: '{{pattern}} is safe from now on.', blocked: '{{pattern}} is blocked from now on.' },
+    overruled: {
+      safe: '{{pattern}} is safe for {{name}}, but the organisation blocks it ({{by}}): its mail is still kept back.',
+      blocked:
+        '{{pattern}} is blocked for {{name}}, but the organisation says it is safe ({{by}}): its mail still arrives.',
+    },
     endedNow_one: 'One entry that said the opposite has ended.',
     endedNow_other: '{{count}} entries that said the opposite have ended.',
+  },
+  erase: {
+    button: 'Discard for good',
+    title: 'Discard “{{subject}}” for good?',
+    text: 'It can’t be restored, and {{name}} can’t get it any more. What is in it is deleted at once.',
+    keep: 'Keep it',
+    done: 'Discarded for good.',
   },
   consequence: {
     release:
@@ -652,6 +664,7 @@ export const en = {
       'ruling-leave': '{{by}} left it where it was',
       'ruling-discard': '{{by}} discarded it',
       'ruling-restore': '{{by}} restored it',
+      erased: '{{by}} discarded it for good',
       undo: '{{by}} undid a ruling',
       landed: 'The mail store took it',
       bounced: 'The mail store refused it: {{problem}}',

@@ -75,7 +75,7 @@ export const DigestReplies = model(
     subject: text(500),
     source: bytes('longblob'),
     source_hash: chars(64),
-    outcome: oneOf('asked', 'nothing-left', 'automatic'),
+    outcome: oneOf('asked', 'nothing-left', 'automatic', 'fresh'),
     needs_look: flag(),
     facts: json<ReplyFacts>(),
     answer: maybe(bytes('longblob')),

@@ -46,6 +46,8 @@ export interface ReplyFacts {
   readonly fates: readonly { readonly reference: string; readonly fate: Fate; readonly subject: string }[]
   readonly slips: readonly { readonly typed: string; readonly meant: string }[]
   readonly sign: string
+  /** What came of asking for a fresh digest; left out where nobody did. */
+  readonly fresh?: 'sent' | 'nothing' | 'just-sent'
 }
 
 /** A remedy as it is kept: entries to end by number, entries to add in their text. */

@@ -9,6 +9,7 @@ import {
   findMailboxes,
   previewDigest,
   sendDigest,
+  setLanguage,
   sentDigest,
   type ComposedDigest,
   type DigestLanguage,
@@ -179,7 +180,7 @@ function Preview({ mailboxId }: { mailboxId: number }) {
   const session = useSession()
   const client = useQueryClient()
   const [form, setForm] = useState<Form>('computer')
-  const [language, setLanguage] = useState<DigestLanguage | undefined>()
+  const [language, showIn] = useState<DigestLanguage | undefined>()
   const { data, error, refetch } = useQuery({
     queryKey: queryKeyOf('digest', mailboxId, language),
     queryFn: ({ signal }) => call(previewDigest, { params: { id: mailboxId }, query: { language }, signal }),
@@ -223,7 +224,7 @@ function Preview({ mailboxId }: { mailboxId: number }) {
         role="region"
         aria-label={t('digests.preview')}
       >
-        <Composed data={data} form={form} setForm={setForm} onLanguage={setLanguage} />
+        <Composed data={data} form={form} setForm={setForm} onLanguage={showIn} />
         {mayWrite(session) && <LineNotes lines={data.lines} />}
         <Changed changed={data.changed} />
         <SentBefore sent={data.sent} form={form} setForm={setForm} />
@@ -255,8 +256,30 @@ function Composed({ data, form, setForm, onLanguage }: ComposedProps) {
           text: t(`digests.language.${value}`),
         }))}
         onPick={value => onLanguage(value as DigestLanguage)}
-      />
+      />{' '}
+      <KeepLanguage data={data} />
     </AsSeen>
+  )
+}
+
+/** Another language than the colleague's is but looked at, until somebody says that it is theirs. */
+function KeepLanguage({ data: { mailbox, language, ownLanguage } }: Pick<ComposedProps, 'data'>) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const keeping = useAct({
+    send: (chosen: DigestLanguage) =>
+      call(setLanguage, { params: { id: mailbox.id }, body: { language: chosen } }),
+    notice: (_, chosen) => ({
+      text: t('digests.languageKept', { name: mailbox.name, language: t(`digests.language.${chosen}`) }),
+    }),
+    makes: 'digest-changed',
+  })
+  const chosen = digestLanguage.safeParse(language).data
+  if (chosen === undefined || chosen === ownLanguage || !mayWrite(session)) return null
+  return (
+    <Button kind="link" disabled={keeping.isPending} onClick={() => keeping.mutate(chosen)}>
+      {t('digests.keepLanguage', { name: mailbox.name, language: t(`digests.language.${chosen}`) })}
+    </Button>
   )
 }
 

@@ -6,13 +6,14 @@ import type { TFunction } from 'i18next'
 import { Paperclip } from 'lucide-react'
 import { useTranslation } from 'react-i18next'
 import { Link, useParams } from 'react-router'
-import { ownSheet, type OwnAct, type OwnSheet } from '@pendro/contract'
+import { eraseOwn, ownSheet, type OwnAct, type OwnSheet } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Empty, SkeletonRows } from '../../parts/states.tsx'
 import { isOpen } from './own-mail.tsx'
 import { useProblemText } from './own-session.ts'
+import { useOwnAct } from './use-own-act.ts'
 import { acts, useActs } from './use-acts.ts'
 
 export function OwnMessagePage() {
@@ -156,6 +157,7 @@ function Became({ data: { row, ruled } }: { data: OwnSheet }) {
             : t('own.ruledBy', { name: ruled.by, time: times.full(ruled.at) })}
         </p>
       )}
+      {state === 'discarded' && <EraseOwn id={row.id} />}
       {state === 'bounced' && (
         <Button
           kind="main"
@@ -167,6 +169,40 @@ function Became({ data: { row, ruled } }: { data: OwnSheet }) {
         </Button>
       )}
     </section>
+  )
+}
+
+/** Gone for good takes two presses: the second one says what it means. */
+function EraseOwn({ id }: { id: number }) {
+  const { t } = useTranslation()
+  const [isAsked, setAsked] = useState(false)
+  const erasing = useOwnAct({
+    send: () => call(eraseOwn, { body: { delivery: id } }),
+    notice: () => ({ text: t('own.erase.done') }),
+    makes: 'own-changed',
+  })
+  if (!isAsked)
+    return (
+      <Button kind="link" className="mt-3" onClick={() => setAsked(true)}>
+        {t('own.erase.button')}
+      </Button>
+    )
+  return (
+    <div className="mt-3">
+      <p>{t('own.erase.text')}</p>
+      <p className="mt-2 flex flex-wrap gap-3">
+        <Button autoFocus onClick={() => setAsked(false)}>
+          {t('own.erase.keep')}
+        </Button>
+        <Button
+          className="border-stop! text-stop"
+          disabled={erasing.isPending}
+          onClick={() => erasing.mutate()}
+        >
+          {t('own.erase.button')}
+        </Button>
+      </p>
+    </div>
   )
 }
 

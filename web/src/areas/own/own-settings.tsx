@@ -3,6 +3,7 @@ import { useState, type FormEvent } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import {
+  askOwnDigest,
   digestLanguage,
   readOwnSettings,
   revokeOwn,
@@ -44,9 +45,28 @@ export function OwnSettings() {
   return (
     <>
       <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.settings')}</h1>
+      <FreshDigest />
       {data ? <DigestForm key={JSON.stringify(data)} settings={data} /> : <SkeletonRows count={4} />}
       <Device />
     </>
+  )
+}
+
+/** A digest of everything that is kept back now, for whoever has lost theirs or can't wait. */
+function FreshDigest() {
+  const { t } = useTranslation()
+  const { address } = useOwnSession()
+  const asking = useOwnAct({
+    send: () => call(askOwnDigest),
+    notice: () => ({ text: t('own.fresh.sent', { address }) }),
+  })
+  return (
+    <p className="mt-2 flex flex-wrap items-center gap-x-4 gap-y-2">
+      <span className="text-ink-2">{t('own.fresh.text')}</span>
+      <Button disabled={asking.isPending} onClick={() => asking.mutate()}>
+        {t('own.fresh.button')}
+      </Button>
+    </p>
   )
 }
 

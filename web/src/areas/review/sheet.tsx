@@ -8,6 +8,7 @@ import { Pendulum } from '../../parts/pendulum.tsx'
 import { DecisionPath } from '../../parts/decision-path.tsx'
 import { EvidenceBars } from '../../parts/evidence-bars.tsx'
 import { TryAgain } from '../../parts/try-again.tsx'
+import { EraseForGood } from './erase.tsx'
 import { MessageView } from './message-view.tsx'
 
 /** Who wrote to whom, and the message itself: what a staffer reads first. */
@@ -178,7 +179,8 @@ function Whereabout({ sheet: { row, waiting, history, path } }: { sheet: Deliver
   const rule = path.find(({ stage }) => stage === 'rules')?.rules?.[0]
   return (
     <p role="status" className={`${box} border-line-strong`}>
-      {t(`sheet.is.${row.state}`, { rule: rule?.name, folder: rule?.folder })}
+      {t(`sheet.is.${row.state}`, { rule: rule?.name, folder: rule?.folder })}{' '}
+      {row.state === 'discarded' && <EraseForGood row={row} />}
     </p>
   )
 }

@@ -5,6 +5,7 @@ import { useTranslation } from 'react-i18next'
 import { applyRuling, undoRuling, type ReviewRow, type RulingSentence } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { useNotices } from '../../app/notices.ts'
+import { madeText } from '../../parts/made-text.ts'
 import { dropRows, patchRows } from './review-queries.ts'
 import { useRuling } from './ruling-store.ts'
 
@@ -56,9 +57,7 @@ export function useRulings(): {
         applied(ruling.id)
         refresh()
         const what = t(`ruling.done.${sentence.message}`, { count: ruling.deliveries.length })
-        const entries = ruling.added
-          .map(({ pattern, standing }) => t(`ruling.now.${standing}`, { pattern }))
-          .slice(0, 2)
+        const entries = madeText(ruling, t)
         const asked = sentence.for === 'request' && sentence.sender !== 'as-is' ? [t('ruling.asked')] : []
         const ended = ruling.ended.length > 0 ? [t('ruling.endedNow', { count: ruling.ended.length })] : []
         show({

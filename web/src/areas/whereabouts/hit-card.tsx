@@ -7,6 +7,7 @@ import {
   readAccount,
   tryAgain,
   undoRuling,
+  type DeliveryState,
   type RulingSentence,
   type WhereHit,
 } from '@pendro/contract'
@@ -14,6 +15,7 @@ import { call } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
+import { madeText } from '../../parts/made-text.ts'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Journey } from './journey.tsx'
 
@@ -98,10 +100,7 @@ function useHitActs(hit: WhereHit) {
         body: { deliveries: [hit.id], sentence: sentence(given), token: crypto.randomUUID() },
       }),
     notice: (ruled, given) => ({
-      text: [
-        t(`ruling.done.${given.message ?? 'leave'}`, { count: 1 }),
-        ...ruled.added.map(({ pattern, standing }) => t(`ruling.now.${standing}`, { pattern })),
-      ].join(' '),
+      text: [t(`ruling.done.${given.message ?? 'leave'}`, { count: 1 }), ...madeText(ruled, t)].join(' '),
       action: { label: t('ruling.undo'), run: () => undoing.mutate(ruled.id) },
     }),
     makes: 'ruled-from-whereabouts',
@@ -121,18 +120,13 @@ function Acts({ hit }: { hit: WhereHit }) {
     case 'quarantined':
     case 'junk':
     case 'bounced':
+    case 'aside':
+    case 'moved':
       return <Release hit={hit} disabled={ruling.isPending} onRelease={ruling.mutate} />
     case 'deferred':
       return (
         <Button kind="main" disabled={again.isPending} onClick={() => again.mutate()}>
           {t('whereabouts.act.again')}
-        </Button>
-      )
-    case 'aside':
-    case 'moved':
-      return (
-        <Button disabled={ruling.isPending} onClick={() => ruling.mutate({ message: 'release' })}>
-          {t('whereabouts.act.toInbox', { name: hit.to })}
         </Button>
       )
     case 'discarded':
@@ -146,6 +140,12 @@ function Acts({ hit }: { hit: WhereHit }) {
     default:
       return null
   }
+}
+
+const releaseWords: Partial<Record<DeliveryState, string>> = {
+  junk: 'deliver',
+  aside: 'toInbox',
+  moved: 'toInbox',
 }
 
 /** Releases a message, and says what is to become of its sender's next ones. */
@@ -167,7 +167,7 @@ function Release({
         disabled={disabled}
         onClick={() => onRelease({ message: 'release', learn: 'wanted', sender })}
       >
-        {t(hit.state === 'junk' ? 'whereabouts.act.deliver' : 'whereabouts.act.release', { name: hit.to })}
+        {t(`whereabouts.act.${releaseWords[hit.state ?? 'quarantined'] ?? 'release'}`, { name: hit.to })}
       </Button>
       <span className="text-ink-2">
         {t('whereabouts.act.future')}{' '}

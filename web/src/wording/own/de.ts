@@ -180,6 +180,17 @@ export const own = {
       added: '{{pattern}} wurde hinzugefügt.',
       ended: '{{pattern}} wurde entfernt.',
     },
+    erase: {
+      button: 'Endgültig löschen',
+      text: 'Die Nachricht lässt sich nicht zurückholen: Ihr Inhalt wird sofort gelöscht.',
+      keep: 'Behalten',
+      done: 'Endgültig gelöscht.',
+    },
+    fresh: {
+      text: 'Alles, was jetzt für Sie zurückgehalten wird, per E-Mail:',
+      button: 'Übersicht jetzt schicken',
+      sent: 'Eine Übersicht ist unterwegs an {{address}}.',
+    },
     choices: {
       when: 'Wann Übersichten kommen',
       usual: 'Wie in der Organisation üblich',
@@ -209,6 +220,10 @@ export const own = {
       revoked: 'Die bisherigen Links sind abgeschaltet, die anderen Geräte abgemeldet.',
     },
     problem: {
+      NOTHING_TO_SEND: 'Im Moment wird nichts für Sie zurückgehalten.',
+      DIGEST_JUST_SENT:
+        'Sie haben vor wenigen Minuten eine Übersicht bekommen. Bitte warten Sie etwas, bevor Sie eine weitere anfordern.',
+      DIGEST_RUNNING: 'Gerade wird Ihnen eine Übersicht geschickt.',
       OLD_PASSWORD_WRONG:
         'Das bisherige Passwort stimmt nicht. Wenn Sie es vergessen haben, melden Sie sich ab und mit einem Code wieder an; dann können Sie ein neues wählen.',
       EASY_PASSWORD:

@@ -178,6 +178,17 @@ export const own = {
       added: '{{pattern}} was added.',
       ended: '{{pattern}} was removed.',
     },
+    erase: {
+      button: 'Discard for good',
+      text: 'It can’t come back: what is in it is deleted at once.',
+      keep: 'Keep it',
+      done: 'Discarded for good.',
+    },
+    fresh: {
+      text: 'Everything that is kept back for you now, by mail:',
+      button: 'Send me a digest now',
+      sent: 'A digest is on its way to {{address}}.',
+    },
     choices: {
       when: 'When digests come',
       usual: 'At the organisation’s usual times',
@@ -207,6 +218,10 @@ export const own = {
       revoked: 'Earlier links no longer work, and other devices are signed out.',
     },
     problem: {
+      NOTHING_TO_SEND: 'Nothing is kept back for you at the moment.',
+      DIGEST_JUST_SENT:
+        'You got a digest a few minutes ago. Please wait a while before you ask for another one.',
+      DIGEST_RUNNING: 'A digest is being sent to you right now.',
       OLD_PASSWORD_WRONG:
         'The old password is not right. If you have forgotten it, sign out and sign in with a code; then you can choose a new one.',
       EASY_PASSWORD:

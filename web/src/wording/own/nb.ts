@@ -176,6 +176,17 @@ export const own = {
       added: '{{pattern}} ble lagt til.',
       ended: '{{pattern}} ble fjernet.',
     },
+    erase: {
+      button: 'Slett for godt',
+      text: 'Den kan ikke hentes tilbake: Innholdet slettes med en gang.',
+      keep: 'Behold den',
+      done: 'Slettet for godt.',
+    },
+    fresh: {
+      text: 'Alt som er holdt tilbake for deg nå, på e-post:',
+      button: 'Send meg en oversikt nå',
+      sent: 'En oversikt er på vei til {{address}}.',
+    },
     choices: {
       when: 'Når oversikter kommer',
       usual: 'Som vanlig i organisasjonen',
@@ -205,6 +216,9 @@ export const own = {
       revoked: 'Tidligere lenker er slått av, og andre enheter er logget ut.',
     },
     problem: {
+      NOTHING_TO_SEND: 'Akkurat nå er ingenting holdt tilbake for deg.',
+      DIGEST_JUST_SENT: 'Du fikk en oversikt for noen minutter siden. Vent litt før du ber om en ny.',
+      DIGEST_RUNNING: 'En oversikt sendes til deg akkurat nå.',
       OLD_PASSWORD_WRONG:
         'Det gamle passordet stemmer ikke. Har du glemt det, kan du logge ut og logge inn med en kode; da kan du velge et nytt.',
       EASY_PASSWORD:

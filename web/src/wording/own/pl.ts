@@ -202,6 +202,17 @@ export const own = {
       added: 'Dodano {{pattern}}.',
       ended: 'Usunięto {{pattern}}.',
     },
+    erase: {
+      button: 'Usuń na stałe',
+      text: 'Nie da się jej przywrócić: jej treść zostanie usunięta od razu.',
+      keep: 'Zachowaj',
+      done: 'Usunięto na stałe.',
+    },
+    fresh: {
+      text: 'Wszystko, co jest teraz dla Ciebie zatrzymane, pocztą:',
+      button: 'Wyślij mi zestawienie teraz',
+      sent: 'Zestawienie jest w drodze na {{address}}.',
+    },
     choices: {
       when: 'Kiedy przychodzą zestawienia',
       usual: 'Jak zwykle w organizacji',
@@ -231,6 +242,10 @@ export const own = {
       revoked: 'Wcześniejsze linki są wyłączone, a inne urządzenia wylogowane.',
     },
     problem: {
+      NOTHING_TO_SEND: 'W tej chwili nic nie jest dla Ciebie zatrzymane.',
+      DIGEST_JUST_SENT:
+        'Zestawienie dotarło do Ciebie kilka minut temu. Odczekaj chwilę, zanim poprosisz o kolejne.',
+      DIGEST_RUNNING: 'Zestawienie jest właśnie do Ciebie wysyłane.',
       OLD_PASSWORD_WRONG:
         'Dotychczasowe hasło jest nieprawidłowe. Jeśli go nie pamiętasz, wyloguj się i zaloguj kodem; wtedy możesz wybrać nowe.',
       EASY_PASSWORD:
