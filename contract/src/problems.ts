@@ -125,10 +125,24 @@ export const problems = {
       restore: '“{{subject}}” can’t be restored. Where it is now: {{state}}.',
       erase:
         '“{{subject}}” can’t be discarded for good: only what was discarded before can be. Where it is now: {{state}}.',
+      all: 'This can’t be done to any of them as they are now.',
       'being-sent': 'Pendro is sending it to the mail store at this moment.',
       'not-waiting':
         'Only mail that is waiting for the mail store can be sent again. Where it is now: {{state}}.',
     },
+  },
+  NOTHING_SHOWN: { status: 409, text: 'The list is empty now: there is nothing to mark.' },
+  TOO_MANY_SHOWN: {
+    status: 409,
+    text: 'The list shows more than {{most}} messages. Narrow it, by days, score or colleague.',
+  },
+  TOO_MANY_ENTRIES: {
+    status: 409,
+    text: 'This would make more than {{most}} entries. Narrow the list, make it one for everybody, or leave the senders as they are.',
+  },
+  SELECTION_GONE: {
+    status: 409,
+    text: 'What was marked here is not marked any more. Mark it again.',
   },
   ALREADY_UNDONE: { status: 409, text: 'This ruling has already been undone.' },
   LATER_RULING: {

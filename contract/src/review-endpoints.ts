@@ -161,15 +161,68 @@ export const sayWhy = endpoint({
   problems: ['DELIVERY_NOT_FOUND'],
 })
 
+/** Frozen: what comes in afterwards is not of it. Up to 200,000; it is kept for a day. */
+export const selectShown = endpoint({
+  method: 'post',
+  path: '/api/selections',
+  summary: 'Mark everything that a filter of the review list shows now, to rule on all of it as one',
+  roles: writers,
+  body: reviewFilter,
+  response: z.object({
+    id,
+    madeAt: moment,
+    deliveries: z.number().int(),
+    colleagues: z.number().int(),
+    senders: z.number().int(),
+    /** How many each act can be done to; the others would be left where they are. */
+    can: z.object({ release: z.number().int(), discard: z.number().int(), restore: z.number().int() }),
+    /** How many the evidence speaks against releasing. */
+    against: z.number().int(),
+  }),
+  problems: ['NOTHING_SHOWN', 'TOO_MANY_SHOWN'],
+})
+/** What was marked, and what can be done with it. */
+export type SelectionSummary = z.infer<typeof selectShown.response>
+/** One's own only. `done` counts down again while it is undone. */
+export const selectionProgress = endpoint({
+  method: 'get',
+  path: '/api/selections/{id}',
+  summary: 'How far a ruling on everything that was shown has come',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  response: z.object({
+    id,
+    state: z.enum(['open', 'ruling', 'ruled', 'undoing', 'undone']),
+    rulingId: id.nullable(),
+    total: z.number().int(),
+    done: z.number().int(),
+    /** Left where they are: somebody was first, or nobody may release them; when undone, what had arrived. */
+    left: z.number().int(),
+  }),
+  problems: ['SELECTION_GONE'],
+})
+/** The answer of {@link selectionProgress}. */
+export type SelectionProgress = z.infer<typeof selectionProgress.response>
+
+/** Some deliveries by number, or everything of a selection. */
+const ruledOn = z.union([z.object({ deliveries: z.array(id).min(1).max(2000) }), z.object({ selection: id })])
+
 /** Decides the mail of 30 days twice, with the lists as they are and as they would be. Nothing is changed. */
 export const previewRuling = endpoint({
   method: 'post',
   path: '/api/rulings/reach',
   summary: 'What a ruling about a sender would have changed in the mail of the last 30 days',
   roles: everyone,
-  body: z.object({ deliveries: z.array(id).min(1).max(2000), sentence: rulingSentence }),
+  body: ruledOn.and(z.object({ sentence: rulingSentence })),
   response: reachShape,
-  problems: ['BAD_PATTERN', 'NO_SENDER', 'DELIVERY_NOT_FOUND', 'UNTIL_PASSED'],
+  problems: [
+    'BAD_PATTERN',
+    'NO_SENDER',
+    'DELIVERY_NOT_FOUND',
+    'UNTIL_PASSED',
+    'SELECTION_GONE',
+    'TOO_MANY_ENTRIES',
+  ],
 })
 
 const rulingResult = z.object({
@@ -190,12 +243,13 @@ export const applyRuling = endpoint({
   path: '/api/rulings',
   summary: 'Apply a ruling to deliveries and their senders: all of it, or nothing',
   roles: writers,
-  body: z.object({
-    deliveries: z.array(id).min(1).max(2000),
-    sentence: rulingSentence,
-    /** Made by the client; the same ruling sent again with it is not applied again. */
-    token: z.uuid(),
-  }),
+  body: ruledOn.and(
+    z.object({
+      sentence: rulingSentence,
+      /** Made by the client; the same ruling sent again with it is not applied again. */
+      token: z.uuid(),
+    }),
+  ),
   response: rulingResult,
   problems: [
     'BAD_PATTERN',
@@ -211,6 +265,8 @@ export const applyRuling = endpoint({
     'SEALED',
     'ALREADY_RULED',
     'WRONG_STATE',
+    'SELECTION_GONE',
+    'TOO_MANY_ENTRIES',
   ],
 })
 
@@ -285,6 +341,8 @@ export const undoRuling = endpoint({
   response: z.object({
     deliveries: z.array(z.object({ id, state: deliveryState })),
     stayedReleased: z.number().int(),
+    /** The selection whose deliveries follow in parts; `null` when all is undone already. */
+    running: id.nullable(),
   }),
   problems: ['RULING_NOT_FOUND', 'ALREADY_UNDONE', 'LATER_RULING', 'NEEDS_STEWARD'],
 })
@@ -308,6 +366,8 @@ export const reviewEndpoints = {
   reviewCluster,
   deliverySheet,
   sayWhy,
+  selectShown,
+  selectionProgress,
   previewRuling,
   applyRuling,
   handIn,

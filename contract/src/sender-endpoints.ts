@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { judgedStates } from '@pendro/core/delivery'
-export { sendersIn } from '@pendro/core/lists'
+export { sendersIn } from '@pendro/core/pasted'
 import { bytes, endpoint, everyone, writers, fileEndpoint } from './endpoint.ts'
 import {
   entryBrief,

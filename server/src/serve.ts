@@ -22,6 +22,7 @@ import { indexOldSenders } from './intake/index-messages.ts'
 import { workEnquiries } from './whereabouts/enquiry-watch.ts'
 import { startLoop } from './jobs/loop.ts'
 import { createInspections } from './intake/inspections.ts'
+import { workSelections } from './rulings/rule-all.ts'
 import { createListsPool, workImports } from './list-jobs/lists.ts'
 import { createOutbox } from './outbox/outbox.ts'
 import { workUpkeep } from './upkeep/watch.ts'
@@ -142,6 +143,7 @@ function startJobs({ settings, db, log, now }: Process, reader: Reader): Jobs {
       return worked
     }),
     start('enquiries', 1500, async () => (await indexOldSenders(db)) + (await workEnquiries(db, now()))),
+    start('selections', 1000, () => workSelections(db, { now: now(), read: reader.read })),
     start('record', 5000, sealingWork({ db, log, now })),
     start('calibration', 5000, () => recalibrate(db, now())),
     ...(inspecting ? [start('inspections', 1000, inspecting.work)] : []),

@@ -1,6 +1,7 @@
 import { beforeEach, describe, expect, test } from 'vitest'
-import type { DeliveryState, ReviewRow } from '@pendro/contract'
+import type { DeliveryState, ReviewRow, SelectionSummary, Session } from '@pendro/contract'
 import {
+  choicesForAll,
   isIdle,
   mayApply,
   mayPress,
@@ -145,5 +146,60 @@ describe('marks', () => {
     store().keepMarks(true)
     store().applied(7)
     expect([store().marks.size, store().keepsMarks]).toEqual([0, false])
+  })
+})
+
+describe('everything that was shown', () => {
+  const selection = (part: Partial<SelectionSummary> = {}): SelectionSummary => ({
+    id: 3,
+    madeAt: '2026-11-28T08:00:00Z',
+    deliveries: 10,
+    colleagues: 4,
+    senders: 7,
+    can: { release: 8, discard: 9, restore: 0 },
+    against: 2,
+    ...part,
+  })
+  test('the sentence begins anew, and does nothing', () => {
+    store().begin(row('quarantined'), 0)
+    store().selectAll(selection())
+    expect(isIdle(store().sentence)).toBe(true)
+    expect(store().marks.size).toBe(0)
+  })
+  test('reading through it changes nothing of what is to be done with all of it', () => {
+    store().selectAll(selection())
+    store().change({ message: 'discard' })
+    store().begin(row('quarantined', 'wanted'), 5)
+    expect(store().sentence).toMatchObject({ message: 'discard', learn: 'junk' })
+  })
+  test('it is let go of by a mark, by another list, and by the act', () => {
+    const marked = { id: 1, mailboxId: 1 } as ReviewRow
+    for (const letGo of [
+      () => store().mark([marked], true),
+      () => store().dropMarks(),
+      () => store().applied(4),
+    ]) {
+      store().selectAll(selection())
+      letGo()
+      expect(store().selection).toBeNull()
+    }
+  })
+  test('what was done with all of it is not said of the message that is open', () => {
+    store().selectAll(selection())
+    store().change({ message: 'discard' })
+    store().applied(4)
+    expect(isIdle(store().sentence)).toBe(true)
+  })
+  test('offered is what can be done to some of it', () => {
+    expect(choicesForAll(selection())).toEqual(['leave', 'release', 'discard'])
+    expect(choicesForAll(selection({ can: { release: 0, discard: 0, restore: 3 } }))).toEqual([
+      'leave',
+      'restore',
+    ])
+  })
+  test('a list for its many colleagues is one for everybody', () => {
+    const helpdesk = { staffer: { role: 'helpdesk' } } as Session
+    expect(withSender('blocked', selection(), helpdesk)).toEqual({ sender: 'blocked', for: 'request' })
+    expect(withSender('blocked', selection({ colleagues: 1 }), helpdesk).for).toBe('colleague')
   })
 })

@@ -14,6 +14,7 @@ import { statements as versions } from './migrations/0014-versions.ts'
 import { statements as points } from './migrations/0015-points.ts'
 import { statements as letters } from './migrations/0016-letters.ts'
 import { statements as looking } from './migrations/0017-looking.ts'
+import { statements as selections } from './migrations/0018-selections.ts'
 import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
@@ -37,6 +38,7 @@ export const migrations: Readonly<Record<string, readonly string[]>> = {
   '0015-points': points,
   '0016-letters': letters,
   '0017-looking': looking,
+  '0018-selections': selections,
 }
 
 /** Done already, by the statement that was running when an upgrade was interrupted: it exists, or is gone. */

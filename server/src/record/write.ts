@@ -72,6 +72,7 @@ interface FactsOf {
     readonly patterns: string
     readonly ended: number
   }
+  'ruling-done': { readonly deliveries: number; readonly left: number }
   sealed: Nothing
   'set-aside': { readonly kind: string; readonly pattern: string }
   'signed-in': Nothing

@@ -106,6 +106,22 @@ function conditions(t: string, { filter }: Scope): string {
   return parts.join(' AND ')
 }
 
+/** Everything that a filter shows, by number; the newest come last. */
+export async function shownIds(db: Database, scope: Scope, most: number): Promise<readonly number[]> {
+  const index = scope.filter.mailbox === undefined ? 'k_state_received' : 'k_mailbox_received'
+  const found: number[] = []
+  for (const state of scope.states) {
+    const rows = await select<{ id: number }>(
+      db,
+      `SELECT d.id FROM deliveries d FORCE INDEX (${index}) WHERE d.state = '${state}' AND ${conditions('d', scope)} LIMIT :limit`,
+      { ...valuesOf(scope), limit: most + 1 - found.length },
+    )
+    found.push(...rows.map(({ id }) => id))
+    if (found.length > most) break
+  }
+  return found.sort((a, b) => a - b)
+}
+
 function valuesOf({ since, states, filter }: Scope): Row {
   return {
     since,

@@ -5,17 +5,22 @@ import type { Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { entriesFor } from '../lists/entries.ts'
 import { mailboxesOf, reachOf } from '../lists/reach.ts'
+import { AppError } from '../errors.ts'
+import { sendersOfSelection } from '../rulings/selections.ts'
 import { proposedEntries, ruledDeliveries } from '../rulings/proposals.ts'
 
 /** What a ruling's sentence would have changed in mail already seen. */
 export async function previewReach(
   db: Database,
-  deliveryIds: readonly number[],
+  about: { readonly deliveries: readonly number[] } | { readonly selection: number },
   sentence: RulingSentence,
   now: Date,
 ): Promise<ReachShape> {
   const organisation = await readOrganisation(db)
-  const deliveries = await ruledDeliveries(db, deliveryIds)
+  const ids =
+    'deliveries' in about ? about.deliveries : await sendersOfSelection(db, about.selection, sentence.for)
+  if (ids.length === 0) throw new AppError('SELECTION_GONE')
+  const deliveries = await ruledDeliveries(db, ids)
   const proposed = proposedEntries(sentence, deliveries, organisation, now)
   const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
   const existing = await entriesFor(db, texts, mailboxesOf({ add: proposed, end: [] }) ?? [])

@@ -10,6 +10,8 @@ import {
   reviewList,
   safeView,
   sayWhy,
+  selectShown,
+  selectionProgress,
   undoRuling as undoEndpoint,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
@@ -18,10 +20,12 @@ import { AppError } from '../errors.ts'
 import { mount, mountFile, sendMessage } from '../http.ts'
 import { readHere } from '../reading/reader.ts'
 import { readCursor } from '../db/cursor.ts'
-import { clusterMembers, countBins, listPage, scopeOf, toReviewRow } from './queries.ts'
+import { clusterMembers, countBins, listPage, scopeOf, shownIds, toReviewRow } from './queries.ts'
 import { previewReach } from './reach.ts'
 import { eraseForGood } from '../rulings/erase.ts'
+import { ruleOnSelection } from '../rulings/rule-all.ts'
 import { applyRuling } from '../rulings/rulings.ts'
+import { makeSelection, mostSelected, readProgress } from '../rulings/selections.ts'
 import { undoRuling } from '../rulings/undo.ts'
 import { findSource, readSafeView, safeViewHeaders } from './safe-view.ts'
 import { noteReading, readSheet } from './sheet.ts'
@@ -66,17 +70,21 @@ function rulingRoutes(router: Router, { db, now, log, queued, reader = readHere 
     return {}
   })
 
-  mount(router, previewRuling, ({ body }) => previewReach(db, body.deliveries, body.sentence, now()))
+  mount(router, selectShown, async ({ body, who }) => {
+    const ids = await shownIds(db, scopeOf(body, now(), who.timeZone), mostSelected)
+    return makeSelection(db, who, ids, now())
+  })
+  mount(router, selectionProgress, ({ params, who }) => readProgress(db, who, params.id))
+
+  mount(router, previewRuling, ({ body }) => previewReach(db, body, body.sentence, now()))
 
   mount(router, applyEndpoint, async ({ body, who }) => {
-    const ruling = await applyRuling(db, {
-      who,
-      deliveryIds: body.deliveries,
-      sentence: body.sentence,
-      token: body.token,
-      now: now(),
-      read: reader.read,
-    })
+    const { sentence, token } = body
+    const given = { who, sentence, token, now: now() }
+    const ruling =
+      'selection' in body
+        ? await ruleOnSelection(db, { ...given, selection: body.selection })
+        : await applyRuling(db, { ...given, deliveryIds: body.deliveries, read: reader.read })
     log.ruled(ruling.id, who.staffer.id, ruling.deliveries.length)
     queued()
     return {

@@ -95,16 +95,21 @@ async function callMessages(db: Database, tx: Tx, messageIds: readonly number[])
   )
 }
 
-/** Takes back exactly what a ruling taught. */
-export async function unlearn(db: Database, tx: Tx, rulingId: number): Promise<void> {
-  const lessons = await findAll(
-    db,
-    Lessons,
-    { ruling_id: rulingId },
-    { columns: ['message_id', 'verdict', 'words', 'senders'], order: [['id', 'ASC']], tx },
-  )
+/** Takes back exactly what a ruling taught, of some messages or of all. */
+export async function unlearn(
+  db: Database,
+  tx: Tx,
+  rulingId: number,
+  messageIds?: readonly number[],
+): Promise<void> {
+  const taught = { ruling_id: rulingId, ...(messageIds ? { message_id: [...messageIds] } : {}) }
+  const lessons = await findAll(db, Lessons, taught, {
+    columns: ['message_id', 'verdict', 'words', 'senders'],
+    order: [['id', 'ASC']],
+    tx,
+  })
   await apply(db, tx, lessons, -1)
-  await remove(db, Lessons, { ruling_id: rulingId }, tx)
+  await remove(db, Lessons, taught, tx)
   await callMessages(
     db,
     tx,

@@ -46,10 +46,7 @@ interface Request {
  */
 export async function applyRuling(db: Database, request: Request): Promise<AppliedRuling> {
   const { who, deliveryIds, sentence, token, read = readHere.read } = request
-  if (sentence.message === 'leave' && sentence.sender === 'as-is' && sentence.learn === 'nothing')
-    throw new AppError('NOTHING_TO_DO')
-  if (sentence.sender !== 'as-is' && sentence.for === 'everyone' && !isSteward(who))
-    throw new AppError('NEEDS_STEWARD')
+  refuseIdle(who, sentence)
   const teachings =
     sentence.learn === 'nothing' ? [] : await teachingsOf(db, await messagesOf(db, deliveryIds), read)
   const work = async (tx: Tx): Promise<AppliedRuling> => {
@@ -73,6 +70,12 @@ export async function applyRuling(db: Database, request: Request): Promise<Appli
   }
   // Two staffers may make the same entry at once, or one request may come twice.
   return inTransaction(db, work, { againOnDuplicate: true })
+}
+
+/** A sentence that does nothing, or that is a steward's to apply. */
+export function refuseIdle(who: Ruler, { message, sender, learn, for: whom }: RulingSentence): void {
+  if (message === 'leave' && sender === 'as-is' && learn === 'nothing') throw new AppError('NOTHING_TO_DO')
+  if (sender !== 'as-is' && whom === 'everyone' && !isSteward(who)) throw new AppError('NEEDS_STEWARD')
 }
 
 async function messagesOf(db: Database, deliveryIds: readonly number[]): Promise<readonly number[]> {
@@ -105,10 +108,10 @@ interface Proposal {
 }
 
 /** What the lists are changed by, with the lists it touches held; `null` when nothing is. */
-async function planLists(
+export async function planLists(
   db: Database,
   tx: Tx,
-  { who, sentence, now }: Request,
+  { who, sentence, now }: Pick<Request, 'who' | 'sentence' | 'now'>,
   { deliveries, proposed, organisation }: Proposal,
 ): Promise<ListChange | null> {
   const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
@@ -221,7 +224,7 @@ async function whyNot(
   return new AppError('WRONG_STATE', { context: wanted, deliveryId: id, state, subject })
 }
 
-async function describeRuling(
+export async function describeRuling(
   db: Database,
   tx: Tx,
   id: number,

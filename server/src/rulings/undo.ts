@@ -2,9 +2,10 @@ import type { DeliveryState, RulingSentence } from '@pendro/contract'
 import { displayPattern } from '@pendro/core/senders'
 import { markUndone } from '../acts/ruling-rows.ts'
 import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
-import { findOne, remove } from '../db/rows.ts'
+import { findOne, remove, update } from '../db/rows.ts'
 import { EntryRequests } from '../db/models/lists.ts'
 import { Rulings } from '../db/models/rulings.ts'
+import { SelectionDeliveries, Selections } from '../db/models/selections.ts'
 import { moveBack } from '../deliveries/move.ts'
 import { AppError } from '../errors.ts'
 import { shiftClusters } from '../judging/clusters.ts'
@@ -21,6 +22,8 @@ import { rulingEntries, type RuledEntry } from './ruling-entries.ts'
 export interface UndoneRuling {
   readonly deliveries: readonly { readonly id: number; readonly state: DeliveryState }[]
   readonly stayedReleased: number
+  /** The selection whose deliveries follow in parts; `null` when all is done already. */
+  readonly running: number | null
 }
 
 interface Undoing {
@@ -39,11 +42,24 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
     await refuseBuiltOn(db, tx, id)
     if (entries.some(row => row.mailbox_id === null) && !isSteward(who))
       throw new AppError('NEEDS_STEWARD', { context: 'undo' })
-    const moved = await movedDeliveries(db, tx, id)
+    const selection = await findOne(
+      db,
+      Selections,
+      { ruling_id: id },
+      { columns: ['id', 'done'], tx, lock: true },
+    )
+    const moved = selection ? [] : await movedDeliveries(db, tx, id)
+    if (selection) await refuseRuledSince(db, tx, id)
     await markUndone(db, tx, id, now)
     if (entries.length > 0) await takeBackEntries(db, tx, undoing, entries)
     // What was asked for with it is not asked for any more; what was answered meanwhile stands.
     await remove(db, EntryRequests, { asked_ruling_id: id, state: 'open' }, tx)
+    if (selection) {
+      await update(db, Selections, { state: 'undoing', left_alone: 0 }, { id: selection.id }, tx)
+      await remove(db, SelectionDeliveries, { selection_id: selection.id }, tx)
+      await tell(db, tx, undoing, { deliveries: [], stayedReleased: 0, running: selection.id })
+      return { deliveries: [], stayedReleased: 0, running: selection.id }
+    }
     await unlearn(db, tx, id)
     const clusters = moved.map(({ cluster_key }) => cluster_key)
     if (learned !== 'nothing') await shiftClusters(db, tx, clusters, learned, -1)
@@ -51,9 +67,81 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
     const stayedReleased = moved.filter(
       ({ to_state }, i) => to_state === 'deferred' && deliveries[i]?.state !== moved[i]?.from_state,
     ).length
-    await tell(db, tx, undoing, { deliveries, stayedReleased })
-    return { deliveries, stayedReleased }
+    await tell(db, tx, undoing, { deliveries, stayedReleased, running: null })
+    return { deliveries, stayedReleased, running: null }
   })
+}
+
+/** Undoes the next deliveries of a ruling on a selection; 1 when there were any, or when it has come to its end. */
+export async function undoPart(
+  db: Database,
+  selectionId: number,
+  rulingId: number,
+  atOnce: number,
+  now: Date,
+): Promise<number> {
+  return inTransaction(db, async tx => {
+    const selection = await findOne(db, Selections, { id: selectionId }, { tx, lock: true })
+    if (selection?.state !== 'undoing') return 0
+    const ids = await select<{ id: number; message_id: number }>(
+      db,
+      `SELECT x.delivery_id AS id, d.message_id FROM ruling_deliveries x JOIN deliveries d ON d.id = x.delivery_id
+       WHERE x.ruling_id = :rulingId AND x.delivery_id > :after ORDER BY x.delivery_id LIMIT :atOnce`,
+      { rulingId, after: selection.undone_to, atOnce },
+      tx,
+    )
+    const last = ids.at(-1)
+    if (!last) {
+      await update(db, Selections, { state: 'undone' }, { id: selectionId }, tx)
+      await announce(db, tx, now, [{ kind: 'ruled', deliveryId: null, state: null, by: '' }])
+      return 1
+    }
+    const ruling = await findOne(db, Rulings, { id: rulingId }, { columns: ['sentence'], tx })
+    const learned = ruling?.sentence.learn ?? 'nothing'
+    const moved = await movedDeliveries(
+      db,
+      tx,
+      rulingId,
+      ids.map(({ id }) => id),
+    )
+    await unlearn(db, tx, rulingId, [...new Set(ids.map(({ message_id }) => message_id))])
+    const clusters = moved.map(({ cluster_key }) => cluster_key)
+    if (learned !== 'nothing') await shiftClusters(db, tx, clusters, learned, -1)
+    const back = await putBack(db, tx, moved, now)
+    const stayed = moved.filter(
+      ({ to_state }, i) => to_state === 'deferred' && back[i]?.state !== moved[i]?.from_state,
+    ).length
+    await execute(
+      db,
+      'UPDATE selections SET done = done - LEAST(done, :undone), left_alone = left_alone + :stayed, undone_to = :last WHERE id = :selectionId',
+      { selectionId, undone: moved.length, stayed, last: last.id },
+      tx,
+    )
+    await announce(db, tx, now, [{ kind: 'ruled', deliveryId: null, state: null, by: '' }])
+    return 1
+  })
+}
+
+/** A later ruling moved one of them again: that one has to be undone first. */
+async function refuseRuledSince(db: Database, tx: Tx, rulingId: number): Promise<void> {
+  const later = await findRow<{ name: string; subject: string; ruling_id: number }>(
+    db,
+    `SELECT COALESCE(s.name, b.name, '') AS name, d.subject, r.id AS ruling_id
+     FROM ruling_deliveries x JOIN ruling_deliveries y ON y.delivery_id = x.delivery_id AND y.ruling_id > x.ruling_id
+       AND y.from_state <> y.to_state
+     JOIN rulings r ON r.id = y.ruling_id AND r.undone_at IS NULL JOIN deliveries d ON d.id = x.delivery_id
+     LEFT JOIN staffers s ON s.id = r.staffer_id LEFT JOIN mailboxes b ON b.id = r.colleague_id
+     WHERE x.ruling_id = :rulingId AND x.from_state <> x.to_state LIMIT 1`,
+    { rulingId },
+    tx,
+  )
+  if (later)
+    throw new AppError('LATER_RULING', {
+      context: 'delivery',
+      by: later.name,
+      named: later.subject,
+      rulings: [later.ruling_id],
+    })
 }
 
 /** Holds a ruling that may be undone; what it taught. */
@@ -154,15 +242,20 @@ interface Moved {
   readonly cluster_key: string
 }
 
-async function movedDeliveries(db: Database, tx: Tx, rulingId: number): Promise<readonly Moved[]> {
+async function movedDeliveries(
+  db: Database,
+  tx: Tx,
+  rulingId: number,
+  ids?: readonly number[],
+): Promise<readonly Moved[]> {
   const moved = await select<Moved & { subject: string; later: number | null }>(
     db,
     `SELECT x.delivery_id, x.from_state, x.to_state, d.state, d.cluster_key, d.subject,
        (SELECT MAX(r.id) FROM ruling_deliveries y JOIN rulings r ON r.id = y.ruling_id
         WHERE y.delivery_id = x.delivery_id AND y.ruling_id > x.ruling_id AND r.undone_at IS NULL
           AND y.from_state <> y.to_state AND x.from_state <> x.to_state) AS later
-     FROM ruling_deliveries x JOIN deliveries d ON d.id = x.delivery_id WHERE x.ruling_id = :rulingId ORDER BY x.delivery_id FOR UPDATE`,
-    { rulingId },
+     FROM ruling_deliveries x JOIN deliveries d ON d.id = x.delivery_id WHERE x.ruling_id = :rulingId ${ids ? 'AND x.delivery_id IN (:ids)' : ''} ORDER BY x.delivery_id FOR UPDATE`,
+    { rulingId, ids },
     tx,
   )
   const built = moved.find(({ later }) => later !== null)

@@ -68,12 +68,30 @@ export async function writeRuling(db: Database, tx: Tx, plan: RulingPlan): Promi
   return { id, added }
 }
 
+/** A part of a ruling that is under way: more of its deliveries, and what is learned from them. */
+export async function continueRuling(
+  db: Database,
+  tx: Tx,
+  id: number,
+  part: Pick<RulingPlan, 'by' | 'at' | 'sentence' | 'moves' | 'lesson'>,
+): Promise<void> {
+  const { by, at, moves, lesson } = part
+  await noteDeliveries(db, tx, id, moves)
+  await carryOut(db, tx, part)
+  if (lesson !== null) {
+    await learn(db, tx, id, lesson.verdict, lesson.teachings)
+    await shiftClusters(db, tx, lesson.clusters, lesson.verdict, 1)
+  }
+  // One word for all of them: thousands would drown the others' news.
+  await announce(db, tx, at, [{ kind: 'ruled', deliveryId: null, state: null, by: by.actor.name }])
+}
+
 async function carryOut(
   db: Database,
   tx: Tx,
-  { sentence: { message }, moves, at }: RulingPlan,
+  { sentence: { message }, moves, at }: Pick<RulingPlan, 'sentence' | 'moves' | 'at'>,
 ): Promise<void> {
-  if (message === 'leave') return
+  if (message === 'leave' || moves.length === 0) return
   await moveDeliveries(
     db,
     tx,

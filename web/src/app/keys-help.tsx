@@ -7,6 +7,7 @@ const rows = [
   ['Space', '', 'read'],
   ['F6', '', 'panes'],
   ['X', '', 'mark'],
+  ['Ctrl A', '', 'all'],
   ['Enter', '', 'apply'],
   ['R', '', 'release'],
   ['D', '', 'discard'],

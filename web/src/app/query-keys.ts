@@ -19,6 +19,7 @@ export type Subject =
   | 'review-cluster'
   | 'review-counts'
   | 'ruling-cluster'
+  | 'selection'
   | 'senders'
   | 'set-up'
   | 'sheet'

@@ -155,6 +155,7 @@ export const en = {
     undo: 'undo the last ruling; in the record, the one you are on',
     add: 'add senders; paste as many as you like',
     upkeep: 'go to upkeep, or to the requests',
+    all: 'mark everything the list shows; Shift with the arrows marks a range',
     card: 'go through upkeep, requests and the record; Enter goes to what can be done',
     find: 'search',
     keys: 'show this list',
@@ -171,6 +172,7 @@ export const en = {
     to: 'Highest score',
   },
   review: {
+    markAll: 'Mark everything shown',
     sentTo: 'at {{address}}',
     list: 'Messages',
     filterLabel: 'What is shown',
@@ -566,6 +568,27 @@ export const en = {
     },
     asked: 'The stewards have been asked.',
     now: { safe: '{{pattern}} is safe from now on.', blocked: '{{pattern}} is blocked from now on.' },
+    all: {
+      text_one: 'the one message that was shown at {{time}}',
+      text_other: 'all {{shown}} messages that were shown at {{time}}',
+      what: '{{shown}} messages from {{senders}} senders to {{colleagues}} colleagues, as the list was at {{time}}. What has come in since is not among them.',
+      notReleasable_one: 'One of them can’t be released.',
+      notReleasable_other: '{{shown}} of them can’t be released.',
+      against_one: 'The evidence speaks against releasing one of them.',
+      against_other: 'The evidence speaks against releasing {{shown}} of them.',
+      progress: 'How far it has come',
+      underWay: {
+        release: 'Releasing: {{done}} of {{total}}',
+        discard: 'Discarding: {{done}} of {{total}}',
+        restore: 'Restoring: {{done}} of {{total}}',
+        leave: 'Learning: {{done}} of {{total}}',
+        undo: 'Undoing: {{done}} of {{total}}',
+      },
+      leftAlone_one: 'One was left where it was: sealed, or decided by somebody else meanwhile.',
+      leftAlone_other: '{{shown}} were left where they were: sealed, or decided by somebody else meanwhile.',
+      stayed_one: 'One had reached its mailbox and stays there.',
+      stayed_other: '{{shown}} had reached their mailboxes and stay there.',
+    },
     overruled: {
       safe: '{{pattern}} is safe for {{name}}, but the organisation blocks it ({{by}}): its mail is still kept back.',
       blocked:
@@ -582,6 +605,18 @@ export const en = {
     done: 'Discarded for good.',
   },
   consequence: {
+    all: {
+      release_one: 'One message goes to the inbox.',
+      release_other: '{{shown}} messages go to the inboxes of {{colleagues}}, a few hundred at a time.',
+      discard_one: 'One message is discarded; it can be restored until it goes away.',
+      discard_other: '{{shown}} messages are discarded; they can be restored until they go away.',
+      restore_one: 'One message goes back to where it was.',
+      restore_other: '{{shown}} messages go back to where they were.',
+      leave_one: 'The message stays where it is.',
+      leave_other: 'All {{shown}} messages stay where they are.',
+      left_one: 'One stays where it is: this can’t be done to it.',
+      left_other: '{{shown}} stay where they are: this can’t be done to them.',
+    },
     release:
       'It goes to the inbox now. Once the mail store has it, you can’t take it back. Future mail from {{address}} is judged as before.',
     leave: 'The message stays where it is; the sender lists do not change.',

@@ -9,6 +9,7 @@ import * as peopleModels from './people.ts'
 import * as recordModels from './record.ts'
 import * as rulingsModels from './rulings.ts'
 import * as schemaModels from './schema.ts'
+import * as selectionsModels from './selections.ts'
 import * as upkeepModels from './upkeep.ts'
 import * as whereaboutsModels from './whereabouts.ts'
 import type { ModelOf } from './columns.ts'
@@ -24,6 +25,7 @@ export const modelsByName: Readonly<Record<string, ModelOf>> = {
   ...upkeepModels,
   ...mailRulesModels,
   ...rulingsModels,
+  ...selectionsModels,
   ...recordModels,
   ...digestsModels,
   ...whereaboutsModels,

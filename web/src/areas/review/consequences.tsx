@@ -7,9 +7,10 @@ import {
   type DeliverySheet,
   type ReviewRow,
   type RulingSentence,
+  type SelectionSummary,
 } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
-import { useTimes } from '../../app/times.ts'
+import { useNumbers, useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { ReachView } from '../../parts/reach.tsx'
 import { useDelayed } from '../../parts/use-delayed.ts'
@@ -24,10 +25,15 @@ interface Props {
 
 /** What follows from the sentence, in words, before it is applied. */
 export function Consequences({ sheet, targets, sentence }: Props) {
+  const selection = useRuling(state => state.selection)
   return (
     <div className="mt-1 min-h-10 text-[0.95rem] text-ink-2" aria-live="polite" data-testid="consequences">
       {sentence.sender === 'as-is' ? (
-        <ForTheMessage sheet={sheet} sentence={sentence} />
+        selection === null ? (
+          <ForTheMessage sheet={sheet} sentence={sentence} />
+        ) : (
+          <ForAll selection={selection} sentence={sentence} />
+        )
       ) : (
         <Reach targets={targets} sentence={sentence} />
       )}
@@ -49,16 +55,37 @@ function ForTheMessage({ sheet, sentence }: Pick<Props, 'sheet' | 'sentence'>) {
   )
 }
 
+/** What becomes of everything that was shown, and of how much nothing. */
+function ForAll({ selection, sentence }: Pick<Props, 'sentence'> & { selection: SelectionSummary }) {
+  const { t } = useTranslation()
+  const { number } = useNumbers()
+  const { message } = sentence
+  const count = message === 'leave' ? selection.deliveries : selection.can[message]
+  const left = selection.deliveries - count
+  return (
+    <p>
+      {t(`consequence.all.${message}`, {
+        count,
+        shown: number(count),
+        colleagues: t('reach.colleagues', { count: selection.colleagues }),
+      })}{' '}
+      {left > 0 && t('consequence.all.left', { count: left, shown: number(left) })}
+    </p>
+  )
+}
+
 function Reach({ targets, sentence }: Omit<Props, 'sheet'>) {
   const { t } = useTranslation()
   const change = useRuling(state => state.change)
-  const wanted = useDelayed(
-    { deliveries: targets.slice(0, 2000).map(({ id }) => id), sentence: { ...sentence, reason: '' } },
-    120,
-  )
+  const selection = useRuling(state => state.selection)
+  const about =
+    selection === null
+      ? { deliveries: targets.slice(0, 2000).map(({ id }) => id) }
+      : { selection: selection.id }
+  const wanted = useDelayed({ ...about, sentence: { ...sentence, reason: '' } }, 120)
   const { data, error, isFetching } = useQuery({
     queryKey: queryKeyOf('reach', wanted),
-    enabled: wanted.deliveries.length > 0,
+    enabled: 'selection' in wanted || wanted.deliveries.length > 0,
     queryFn: ({ signal }) => call(previewRuling, { body: wanted, signal }),
     placeholderData: keepPreviousData,
   })

@@ -5,21 +5,25 @@ import { Link } from 'react-router'
 import { reviewCounts, type ReviewRow } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { Button } from '../../parts/buttons.tsx'
+import { mayWrite, useSession } from '../../app/session.ts'
+import { Button, KeyCap } from '../../parts/buttons.tsx'
+import { Checkbox } from '../../parts/checkbox.tsx'
 import { TryAllAgain } from '../../parts/try-again.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { usualFilter, useFilter, writeFilter } from './filter.ts'
+import { useRuling } from './ruling-store.ts'
 import { useReviewList, useReviewLive } from './review-queries.ts'
 
 interface ListPaneProps extends ReturnType<typeof useFilter> {
   readonly list: ReturnType<typeof useReviewList>
   readonly rows: readonly ReviewRow[]
   readonly live: ReturnType<typeof useReviewLive>
+  readonly onMarkAll: () => void
   readonly children: ReactNode
 }
 
 /** The list, or why there is none; what has come in meanwhile waits above it. */
-export function ListPane({ list, rows, filter, change, live, children }: ListPaneProps) {
+export function ListPane({ list, rows, filter, change, live, onMarkAll, children }: ListPaneProps) {
   const { t } = useTranslation()
   return (
     <>
@@ -52,6 +56,7 @@ export function ListPane({ list, rows, filter, change, live, children }: ListPan
       {rows.length > 0 && (
         <div className="grid h-full grid-rows-[auto_minmax(0,1fr)]">
           <div>
+            <MarkAll onMarkAll={onMarkAll} />
             {filter.states === 'waiting' && (
               <p className="border-b border-line px-4 py-1.5">
                 <TryAllAgain />
@@ -62,6 +67,20 @@ export function ListPane({ list, rows, filter, change, live, children }: ListPan
         </div>
       )}
     </>
+  )
+}
+
+/** Everything the filter shows, as one: also what is not on the screen yet. */
+function MarkAll({ onMarkAll }: Pick<ListPaneProps, 'onMarkAll'>) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const selection = useRuling(state => state.selection)
+  if (!mayWrite(session)) return null
+  return (
+    <label className="flex items-center gap-2.5 border-b border-line py-1 pr-4 pl-5 text-[0.92rem] text-ink-2">
+      <Checkbox checked={selection !== null} label={t('review.markAll')} onChange={onMarkAll} />
+      {t('review.markAll')} <KeyCap>Ctrl A</KeyCap>
+    </label>
   )
 }
 

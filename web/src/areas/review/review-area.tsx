@@ -1,10 +1,10 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, useLocation, useNavigate, useParams } from 'react-router'
 import { reviewCluster, type DeliverySheet, type ReviewRow } from '@pendro/contract'
-import { call, problemOf } from '../../app/api.ts'
+import { call } from '../../app/api.ts'
 import { useKeys } from '../../app/keys.ts'
 import { useNotices } from '../../app/notices.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
@@ -13,9 +13,19 @@ import { FilterSentence } from './filter-sentence.tsx'
 import { useFilter } from './filter.ts'
 import { HandIn } from './hand-in.tsx'
 import { ReviewList, rowsOf, useItems, type Item } from './review-list.tsx'
-import { clusterQuery, useReviewCounts, useReviewList, useReviewLive, useSheet } from './review-queries.ts'
+import { useReviewCounts, useReviewList, useReviewLive, useSheet } from './review-queries.ts'
 import { RulingBar, useAgainst } from './ruling-bar.tsx'
-import { forAll, isIdle, mayApply, mayPress, messageChoices, useRuling, withSender } from './ruling-store.ts'
+import {
+  choicesForAll,
+  forAll,
+  isIdle,
+  mayApply,
+  mayPress,
+  messageChoices,
+  useRuling,
+  withSender,
+} from './ruling-store.ts'
+import { useMarking, useMarkKeys, type Mark } from './marking.ts'
 import { ScoreStrip } from './score-strip.tsx'
 import { MessageSide, ReasonsSide } from './sheet.tsx'
 import { usePaneKeys } from './pane-keys.ts'
@@ -36,13 +46,14 @@ export function ReviewArea() {
   const oneAtATime = useIsNarrow()
   const { openId, open } = useOpenDelivery(items, list.isPlaceholderData || oneAtATime)
   const live = useReviewLive(openId)
-  const marks = useRuling(state => state.marks)
-  const onMark = useMarking(filter)
+  const { marks, selection } = useRuling()
+  const { onMark, markAll } = useMarking(filter, items)
   const toggleCluster = useCallback((key: string) => setOpenKeys(known => toggled(known, key)), [])
 
   useKeysNoted()
   useMarksFollow(filter)
   usePaneKeys(items, openId, open)
+  useMarkKeys({ items, openId, open, onMark, markAll })
   useEffect(() => {
     document.title = `${t('areas.review')} · Pendro`
   }, [t])
@@ -62,11 +73,12 @@ export function ReviewArea() {
             oneAtATime && openId !== null && 'hidden',
           )}
         >
-          <ListPane list={list} rows={rows} filter={filter} change={change} live={live}>
+          <ListPane list={list} rows={rows} filter={filter} change={change} live={live} onMarkAll={markAll}>
             <ReviewList
               items={items}
               openId={openId}
               marks={marks}
+              allMarked={selection !== null}
               ruledBy={live.ruledBy}
               hasMore={list.hasNextPage && !list.isFetchingNextPage}
               onMore={() => void list.fetchNextPage()}
@@ -180,32 +192,12 @@ function useOpenDelivery(
   return { openId, open }
 }
 
-/** Marks a row; a closed cluster is marked whole. */
-function useMarking(
-  filter: ReturnType<typeof useFilter>['filter'],
-): (row: ReviewRow, member: boolean) => void {
-  const client = useQueryClient()
-  const show = useNotices(state => state.show)
-  const mark = useRuling(state => state.mark)
-  return useCallback(
-    (row, member) => {
-      const marked = !useRuling.getState().marks.has(row.id)
-      if (row.clusterDeliveries === 1 || member) return mark([row], marked)
-      client
-        .fetchQuery(clusterQuery(row.clusterKey, filter))
-        .then(({ rows }) => mark(rows, marked))
-        .catch((error: unknown) => show({ tone: 'problem', text: problemOf(error).text }))
-    },
-    [client, filter, mark, show],
-  )
-}
-
 interface OpenProps {
   readonly id: number | null
   readonly items: readonly Item[]
   readonly ruledBy: ReadonlyMap<number, string>
   readonly open: (id: number) => void
-  readonly onMark: (row: ReviewRow, member: boolean) => void
+  readonly onMark: Mark
   readonly onCluster: (key: string) => void
 }
 
@@ -246,7 +238,7 @@ function Decide({
   onMark,
   onCluster,
 }: Omit<OpenProps, 'id' | 'ruledBy'> & { sheet: DeliverySheet }) {
-  const { sentence, lastRuling } = useRuling()
+  const { sentence, lastRuling, selection } = useRuling()
   const targets = useTargets(sheet.row)
   const { busy, apply, undo } = useRulings()
   const rows = rowsOf(items)
@@ -257,6 +249,7 @@ function Decide({
   const applyNow = useCallback(() => {
     if (isIdle(sentence)) return
     if (needsReason) return askReason()
+    if (selection !== null) return void apply({ selection: selection.id }, sentence, () => {})
     const ruled = new Set(targets.map(({ id }) => id))
     const next =
       sentence.message === 'leave'
@@ -266,7 +259,7 @@ function Decide({
     void apply(targets, sentence, () => {
       if (next && at >= 0) open(next.id)
     })
-  }, [apply, askReason, at, needsReason, open, rows, sentence, targets])
+  }, [apply, askReason, at, needsReason, open, rows, selection, sentence, targets])
 
   useRulingKeys({ sheet, targets, here, busy, apply: applyNow, undo, onMark, onCluster })
 
@@ -343,26 +336,29 @@ interface RulingKeys extends Pick<OpenProps, 'onMark' | 'onCluster'> {
 function useRulingKeys({ sheet, targets, here, busy, apply, undo, onMark, onCluster }: RulingKeys): void {
   const session = useSession()
   const writes = mayWrite(session)
-  const { sentence, change, lastRuling, scope, setScope } = useRuling()
+  const { sentence, change, lastRuling, scope, setScope, selection } = useRuling()
   useKeys(
     useMemo(() => {
       const choose = (message: 'release' | 'discard' | 'restore') => () => {
-        if (messageChoices(sheet.row.state).includes(message)) change({ message })
+        const choices = selection ? choicesForAll(selection) : messageChoices(sheet.row.state)
+        if (choices.includes(message)) change({ message })
       }
       const moves = { g: () => onCluster(sheet.row.clusterKey) }
       if (!writes) return moves
+      const about = selection ?? targets
+      const restores = selection === null ? sheet.row.state === 'discarded' : selection.can.release === 0
       const widths = (['address', 'domain', 'subtree', 'list'] as const).filter(
         width => width !== 'list' || sheet.listId !== '',
       )
       return {
         ...moves,
         x: () => here?.kind === 'row' && onMark(here.row, here.member),
-        r: choose(sheet.row.state === 'discarded' ? 'restore' : 'release'),
+        r: choose(restores ? 'restore' : 'release'),
         d: choose('discard'),
-        s: () => change(withSender(sentence.sender === 'safe' ? 'as-is' : 'safe', targets, session)),
+        s: () => change(withSender(sentence.sender === 'safe' ? 'as-is' : 'safe', about, session)),
         b: () =>
           change({
-            ...withSender(sentence.sender === 'blocked' ? 'as-is' : 'blocked', targets, session),
+            ...withSender(sentence.sender === 'blocked' ? 'as-is' : 'blocked', about, session),
             ...(sentence.message === 'release' ? { message: 'leave', learn: 'junk' } : {}),
           }),
         w: () => change({ width: widths[(widths.indexOf(sentence.width) + 1) % widths.length] ?? 'address' }),
@@ -385,6 +381,7 @@ function useRulingKeys({ sheet, targets, here, busy, apply, undo, onMark, onClus
       onCluster,
       onMark,
       scope,
+      selection,
       sentence,
       session,
       setScope,
@@ -397,11 +394,11 @@ function useRulingKeys({ sheet, targets, here, busy, apply, undo, onMark, onClus
 
 /** The deliveries the sentence is about. A whole cluster means all that is still kept back of it. */
 function useTargets(row: ReviewRow): readonly ReviewRow[] {
-  const { marks, scope } = useRuling()
+  const { marks, scope, selection } = useRuling()
   const { filter } = useFilter()
   const cluster = useQuery({
     queryKey: queryKeyOf('ruling-cluster', row.clusterKey, row.state),
-    enabled: scope === 'cluster' && marks.size === 0,
+    enabled: scope === 'cluster' && marks.size === 0 && selection === null,
     queryFn: ({ signal }) =>
       call(reviewCluster, {
         params: { key: row.clusterKey },
@@ -410,7 +407,8 @@ function useTargets(row: ReviewRow): readonly ReviewRow[] {
       }),
   })
   return useMemo(() => {
+    if (selection !== null) return []
     if (marks.size > 0) return [...marks.values()]
     return scope === 'cluster' && cluster.data && cluster.data.rows.length > 0 ? cluster.data.rows : [row]
-  }, [marks, scope, cluster.data, row])
+  }, [marks, scope, selection, cluster.data, row])
 }

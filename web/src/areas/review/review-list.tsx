@@ -9,6 +9,7 @@ import { useNumbers, useTimes } from '../../app/times.ts'
 import { Checkbox } from '../../parts/checkbox.tsx'
 import { Pendulum } from '../../parts/pendulum.tsx'
 import type { Filter } from './filter.ts'
+import type { Mark } from './marking.ts'
 import { clusterQuery } from './review-queries.ts'
 
 export type Item =
@@ -59,11 +60,13 @@ interface Props {
   readonly items: readonly Item[]
   readonly openId: number | null
   readonly marks: ReadonlyMap<number, ReviewRow>
+  /** Everything the filter shows is marked. */
+  readonly allMarked: boolean
   readonly ruledBy: ReadonlyMap<number, string>
   readonly hasMore: boolean
   readonly onMore: () => void
   readonly onOpen: (id: number) => void
-  readonly onMark: (row: ReviewRow, member: boolean) => void
+  readonly onMark: Mark
   readonly onCluster: (key: string) => void
 }
 
@@ -120,7 +123,7 @@ export function ReviewList({ items, hasMore, onMore, ...rest }: Props) {
 type EntryProps = Omit<Props, 'items' | 'hasMore' | 'onMore'> & { readonly item: Item }
 
 /** A row of the list: the heading of a cluster, of what stands alone, or a delivery. */
-function Entry({ item, openId, marks, ruledBy, onOpen, onMark, onCluster }: EntryProps) {
+function Entry({ item, openId, marks, allMarked, ruledBy, onOpen, onMark, onCluster }: EntryProps) {
   const { t } = useTranslation()
   return (
     <>
@@ -140,7 +143,7 @@ function Entry({ item, openId, marks, ruledBy, onOpen, onMark, onCluster }: Entr
           row={item.row}
           member={item.member}
           chosen={item.row.id === openId}
-          marked={marks.has(item.row.id)}
+          marked={allMarked || marks.has(item.row.id)}
           ruledBy={ruledBy.get(item.row.id) ?? null}
           onOpen={onOpen}
           onMark={onMark}
@@ -186,13 +189,17 @@ interface RowProps {
   readonly marked: boolean
   readonly ruledBy: string | null
   readonly onOpen: (id: number) => void
-  readonly onMark: (row: ReviewRow, member: boolean) => void
+  readonly onMark: Mark
 }
 
 const Row = memo(function Row({ row, member, chosen, marked, ruledBy, onOpen, onMark }: RowProps) {
   const { t } = useTranslation()
+  const shift = useRef(false)
   return (
     <div
+      onClickCapture={event => {
+        shift.current = event.shiftKey
+      }}
       className={clsx(
         'flex items-center gap-2.5 border-b border-l-4 border-b-line pr-4',
         chosen ? 'border-l-petrol bg-tint' : 'border-l-transparent hover:bg-raised',
@@ -203,7 +210,7 @@ const Row = memo(function Row({ row, member, chosen, marked, ruledBy, onOpen, on
       <Checkbox
         checked={marked}
         label={t('review.mark', { subject: row.subject })}
-        onChange={() => onMark(row, member)}
+        onChange={() => onMark(row, member, shift.current)}
       />
       <Pendulum score={row.score} />
       <button

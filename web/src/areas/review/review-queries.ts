@@ -115,6 +115,8 @@ export function useReviewLive(openId: number | null): {
   useLiveEvents(
     useCallback(
       ({ kind, deliveryId, state, by }: LiveEvent) => {
+        // Very many were ruled on at once.
+        if (kind === 'ruled' && deliveryId === null) refreshCounts()
         if (deliveryId === null || state === null) return
         refreshCounts()
         if (kind === 'came-in' && state !== null && isKeptBack(state)) setArrived(n => n + 1)

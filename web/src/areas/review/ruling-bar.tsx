@@ -2,15 +2,23 @@ import { useState, type FormEvent, type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useLocation } from 'react-router'
 import { clsx } from 'clsx'
-import { isAgainstEvidence, type DeliverySheet, type ReviewRow, type RulingSentence } from '@pendro/contract'
+import {
+  isAgainstEvidence,
+  type DeliverySheet,
+  type ReviewRow,
+  type RulingSentence,
+  type SelectionSummary,
+} from '@pendro/contract'
 import { mayWrite, useSession } from '../../app/session.ts'
+import { useNumbers, useTimes } from '../../app/times.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
 import { Checkbox } from '../../parts/checkbox.tsx'
 import { ReasonSlot, UntilSlot } from '../../parts/entry-slots.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot, SlotPanel, type SlotOption } from '../../parts/sentence-slot.tsx'
 import { Consequences } from './consequences.tsx'
-import { forAll, isIdle, messageChoices, useRuling, withSender } from './ruling-store.ts'
+import { choicesForAll, forAll, isIdle, messageChoices, useRuling, withSender } from './ruling-store.ts'
+import { SelectionProgressBar } from './selection-progress.tsx'
 
 interface Props {
   readonly sheet: DeliverySheet
@@ -27,7 +35,8 @@ export function RulingBar({ sheet, targets, busy, onApply, onUndo }: Props) {
   const { sentence } = useRuling()
   const { against, needsReason } = useAgainst(targets)
   const interruptedBy = useRuling(state => state.interruptedBy)
-  const refused = busy || isIdle(sentence) || targets.length === 0
+  const selection = useRuling(state => state.selection)
+  const refused = busy || isIdle(sentence) || (targets.length === 0 && selection === null)
   if (!mayWrite(session)) {
     return (
       <footer
@@ -50,6 +59,7 @@ export function RulingBar({ sheet, targets, busy, onApply, onUndo }: Props) {
       aria-label={t('ruling.label')}
     >
       <div className="min-w-0 flex-1">
+        <SelectionProgressBar />
         {interruptedBy !== '' && (
           <p role="status" className="font-semibold text-amber">
             {t('ruling.interrupted', { by: interruptedBy })}
@@ -60,7 +70,7 @@ export function RulingBar({ sheet, targets, busy, onApply, onUndo }: Props) {
         </div>
         {against && (
           <p role="alert" className="text-[0.95rem] font-semibold text-stop">
-            {t(targets.length > 1 ? 'ruling.againstSome' : `ruling.against.${sheet.pointsWhy}`)}{' '}
+            {t(targets.length === 1 ? `ruling.against.${sheet.pointsWhy}` : 'ruling.againstSome')}{' '}
             {needsReason && t('ruling.againstReason')}
           </p>
         )}
@@ -89,8 +99,11 @@ export function useAgainst(targets: readonly ReviewRow[]): {
   needsReason: boolean
   askReason: () => void
 } {
-  const { sentence } = useRuling()
-  const against = targets.some(({ points }) => isAgainstEvidence(sentence.message, points))
+  const { sentence, selection } = useRuling()
+  const against =
+    selection === null
+      ? targets.some(({ points }) => isAgainstEvidence(sentence.message, points))
+      : sentence.message === 'release' && selection.against > 0
   return {
     against,
     needsReason: against && sentence.reason === '',
@@ -100,7 +113,7 @@ export function useAgainst(targets: readonly ReviewRow[]): {
 
 function RulingSentenceText({ sheet, targets }: { sheet: DeliverySheet; targets: readonly ReviewRow[] }) {
   const { t } = useTranslation()
-  const { sentence, change } = useRuling()
+  const { sentence, change, selection } = useRuling()
   const session = useSession()
   const { against } = useAgainst(targets)
   const { sender } = sentence
@@ -111,7 +124,7 @@ function RulingSentenceText({ sheet, targets }: { sheet: DeliverySheet; targets:
         text={t(`ruling.message.${sentence.message}`)}
         tone={against ? 'blocked' : 'plain'}
         value={sentence.message}
-        options={messageChoices(sheet.row.state).map(value => ({
+        options={(selection ? choicesForAll(selection) : messageChoices(sheet.row.state)).map(value => ({
           value,
           text: t(`ruling.message.${value}`),
           hint: t(`ruling.messageHint.${value}`),
@@ -132,7 +145,7 @@ function RulingSentenceText({ sheet, targets }: { sheet: DeliverySheet; targets:
           text: t(`ruling.sender.${value}`),
           hint: t(`ruling.senderHint.${value}`),
         }))}
-        onPick={value => change(withSender(value, targets, session))}
+        onPick={value => change(withSender(value, selection ?? targets, session))}
       />
     ),
     pattern: <PatternSlot sheet={sheet} targets={targets} />,
@@ -150,8 +163,9 @@ function RulingSentenceText({ sheet, targets }: { sheet: DeliverySheet; targets:
 /** "this message to Ingrid", or all of the cluster, or what is marked. */
 function TargetSlot({ sheet, targets }: { sheet: DeliverySheet; targets: readonly ReviewRow[] }) {
   const { t } = useTranslation()
-  const { marks, scope, setScope } = useRuling()
+  const { marks, scope, setScope, selection } = useRuling()
   const one = t('ruling.thisTo', { name: sheet.row.mailboxName })
+  if (selection !== null) return <SelectionSlot selection={selection} />
   if (marks.size > 0) return <MarksSlot />
   const inCluster = targets.length > 1 ? targets.length : null
   return (
@@ -165,6 +179,52 @@ function TargetSlot({ sheet, targets }: { sheet: DeliverySheet; targets: readonl
       ]}
       onPick={setScope}
     />
+  )
+}
+
+/** Everything that was shown at a moment: what is in it, and how to let go of it. */
+function SelectionSlot({ selection }: { selection: SelectionSummary }) {
+  const { t } = useTranslation()
+  const times = useTimes()
+  const { number } = useNumbers()
+  const selectAll = useRuling(state => state.selectAll)
+  const { deliveries, colleagues, senders, can, madeAt, against } = selection
+  const facts = {
+    count: deliveries,
+    shown: number(deliveries),
+    time: times.clock(madeAt),
+    colleagues: number(colleagues),
+    senders: number(senders),
+  }
+  return (
+    <SlotPanel label={t('ruling.targetLabel')} text={t('ruling.all.text', facts)}>
+      {close => (
+        <div className="grid w-[min(420px,90vw)] gap-2 p-3">
+          <p>{t('ruling.all.what', facts)}</p>
+          {deliveries > can.release && (
+            <p className="text-ink-2">
+              {t('ruling.all.notReleasable', {
+                count: deliveries - can.release,
+                shown: number(deliveries - can.release),
+              })}
+            </p>
+          )}
+          {against > 0 && (
+            <p className="text-stop">{t('ruling.all.against', { count: against, shown: number(against) })}</p>
+          )}
+          <p>
+            <Button
+              onClick={() => {
+                selectAll(null)
+                close()
+              }}
+            >
+              {t('ruling.unmark')}
+            </Button>
+          </p>
+        </div>
+      )}
+    </SlotPanel>
   )
 }
 
@@ -239,9 +299,10 @@ function LearnSlot() {
 
 function PatternSlot({ sheet, targets }: { sheet: DeliverySheet; targets: readonly ReviewRow[] }) {
   const { t } = useTranslation()
-  const { sentence, change } = useRuling()
+  const { sentence, change, selection } = useRuling()
   const [typed, setTyped] = useState('')
-  const several = new Set(targets.map(row => row.fromAddress)).size > 1
+  const senders = selection?.senders ?? new Set(targets.map(row => row.fromAddress)).size
+  const several = senders > 1
   const domain = sheet.fromDomain
   const texts = {
     address: several ? t('ruling.theirAddresses') : sheet.row.fromAddress,
@@ -299,12 +360,14 @@ function PatternSlot({ sheet, targets }: { sheet: DeliverySheet; targets: readon
 function ForSlot({ targets }: { targets: readonly ReviewRow[] }) {
   const { t } = useTranslation()
   const { staffer } = useSession()
-  const { sentence, change } = useRuling()
+  const { sentence, change, selection } = useRuling()
   const names = [...new Set(targets.map(row => row.mailboxName))]
-  const own = names.length === 1 ? (names[0] ?? '') : t('ruling.theseColleagues', { count: names.length })
+  const count = selection?.colleagues ?? names.length
+  const own =
+    selection === null && names.length === 1 ? (names[0] ?? '') : t('ruling.theseColleagues', { count })
   const all = forAll({ staffer })
   const options: readonly SlotOption<RulingSentence['for']>[] = [
-    { value: 'colleague', text: own, hint: t('ruling.forHint.colleague', { count: names.length }) },
+    { value: 'colleague', text: own, hint: t('ruling.forHint.colleague', { count }) },
     { value: all, text: t(`ruling.forAll.${all}`), hint: t(`ruling.forHint.${all}`) },
   ]
   return (

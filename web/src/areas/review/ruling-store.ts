@@ -7,6 +7,7 @@ import {
   type DeliveryState,
   type ReviewRow,
   type RulingSentence,
+  type SelectionSummary,
   type Session,
 } from '@pendro/contract'
 
@@ -17,6 +18,10 @@ interface RulingStore {
   readonly sentence: RulingSentence
   readonly scope: Scope
   readonly marks: ReadonlyMap<number, ReviewRow>
+  /** Everything the filter showed at one moment; marks are none then. */
+  readonly selection: SelectionSummary | null
+  /** A ruling on such a selection that is under way, or its undo. */
+  readonly running: { readonly selection: number; readonly message: RulingSentence['message'] } | null
   /** The staffer has said that marks stay when the list shows something else. */
   readonly keepsMarks: boolean
   /** The last ruling applied here, for undo. */
@@ -29,6 +34,8 @@ interface RulingStore {
   readonly setScope: (scope: Scope) => void
   readonly mark: (rows: readonly ReviewRow[], marked: boolean) => void
   readonly keepMarks: (keep: boolean) => void
+  readonly selectAll: (selection: SelectionSummary | null) => void
+  readonly follow: (running: RulingStore['running']) => void
   /** The list shows something else: what was marked and is not kept is taken off; what that was. */
   readonly dropMarks: () => readonly ReviewRow[]
   /** Another message is open. */
@@ -47,13 +54,21 @@ export const forAll = ({ staffer }: Pick<Session, 'staffer'>): 'everyone' | 'req
 /** A list for so many colleagues is made one for everybody: each of the others could be changed and ended by itself. */
 const mostPersonal = 1
 
+/** What a sentence is about: some deliveries, or everything that was shown. */
+export type About = readonly Pick<ReviewRow, 'mailboxId'>[] | SelectionSummary
+
+const isSelection = (about: About): about is SelectionSummary => 'deliveries' in about
+
+export const colleaguesOf = (about: About): number =>
+  isSelection(about) ? about.colleagues : new Set(about.map(({ mailboxId }) => mailboxId)).size
+
 /** The sender's standing, and for whom: one entry for everybody where many colleagues got the same. */
 export function withSender(
   sender: RulingSentence['sender'],
-  targets: readonly Pick<ReviewRow, 'mailboxId'>[],
+  about: About,
   session: Pick<Session, 'staffer'>,
 ): Partial<RulingSentence> {
-  const colleagues = new Set(targets.map(({ mailboxId }) => mailboxId)).size
+  const colleagues = colleaguesOf(about)
   return { sender, for: sender !== 'as-is' && colleagues > mostPersonal ? forAll(session) : 'colleague' }
 }
 
@@ -84,6 +99,12 @@ export function messageChoices(state: DeliveryState): readonly RulingSentence['m
   return hasArrived(state) ? ['leave', ...acts] : [...acts.slice(0, 1), 'leave', ...acts.slice(1)]
 }
 
+/** The same for everything that was shown: what can be done to some of it. */
+export const choicesForAll = ({ can }: SelectionSummary): readonly RulingSentence['message'][] => [
+  'leave',
+  ...(['release', 'discard', 'restore'] as const).filter(act => can[act] > 0),
+]
+
 /** What is learned follows what is done, until somebody says otherwise in the same sentence. */
 const learnedBy = { release: 'wanted', discard: 'junk', leave: 'nothing', restore: 'nothing' } as const
 
@@ -99,6 +120,8 @@ export const useRuling = create<RulingStore>((set, get) => ({
   sentence: idle,
   scope: 'one',
   marks: new Map(),
+  selection: null,
+  running: null,
   keepsMarks: false,
   lastRuling: null,
   interruptedBy: '',
@@ -117,19 +140,30 @@ export const useRuling = create<RulingStore>((set, get) => ({
         if (marked) next.set(row.id, row)
         else next.delete(row.id)
       }
-      return { marks: next }
+      return { marks: next, selection: null }
     }),
+  // What is done with so much is chosen anew: the sentence of the open message is not meant for it.
+  selectAll: selection =>
+    set(({ sentence }) => ({
+      selection,
+      marks: new Map(),
+      sentence: selection === null ? sentence : idle,
+      interruptedBy: '',
+    })),
+  follow: running => set({ running }),
   keepMarks: keep => set({ keepsMarks: keep }),
   dropMarks: () => {
     const { marks, keepsMarks } = get()
+    set({ selection: null })
     if (keepsMarks || marks.size === 0) return []
     set({ marks: new Map() })
     return [...marks.values()]
   },
   // A sentence composed for one message must not be applied to the next by a stray Enter.
   begin: (row, now) =>
-    set(({ since }) => ({
-      sentence: startingSentence(row),
+    set(({ since, selection, sentence }) => ({
+      // Reading through what is selected changes nothing of what is to be done with all of it.
+      sentence: selection === null ? startingSentence(row) : sentence,
       scope: 'one',
       interruptedBy: '',
       since: since && { ...since, touched: false, shownAt: now },
@@ -146,9 +180,12 @@ export const useRuling = create<RulingStore>((set, get) => ({
       since === null || since.otherKey || key === 'Enter' ? {} : { since: { ...since, otherKey: true } },
     ),
   applied: rulingId =>
-    set(({ since }) => ({
+    set(({ since, selection, sentence }) => ({
+      // What was said of all of it is not said of the one that is open.
+      sentence: selection === null ? sentence : idle,
       lastRuling: rulingId,
       marks: new Map(),
+      selection: null,
       keepsMarks: false,
       since: { touched: false, otherKey: false, shownAt: since?.shownAt ?? 0 },
     })),

@@ -9,16 +9,20 @@ import { madeText } from '../../parts/made-text.ts'
 import { dropRows, patchRows } from './review-queries.ts'
 import { useRuling } from './ruling-store.ts'
 
+/** Rows, or everything of a selection. */
+type RuledOn = readonly ReviewRow[] | { readonly selection: number }
+
 /** Applying and undoing: one request each, the answer put on screen, and said in words. */
 export function useRulings(): {
   busy: boolean
-  apply: (targets: readonly ReviewRow[], sentence: RulingSentence, onDone: () => void) => Promise<void>
+  apply: (about: RuledOn, sentence: RulingSentence, onDone: () => void) => Promise<void>
   undo: (rulingId: number) => Promise<void>
 } {
   const client = useQueryClient()
   const { t } = useTranslation()
   const show = useNotices(state => state.show)
   const applied = useRuling(state => state.applied)
+  const follow = useRuling(state => state.follow)
   const [busy, setBusy] = useState(false)
 
   const refresh = useCallback(() => {
@@ -28,8 +32,13 @@ export function useRulings(): {
   const undo = useCallback(
     async (rulingId: number) => {
       try {
-        const { stayedReleased } = await call(undoRuling, { params: { id: rulingId } })
+        const { stayedReleased, running } = await call(undoRuling, { params: { id: rulingId } })
         applied(null)
+        // Thousands come back in parts; the bar shows how far they are.
+        if (running !== null) {
+          client.removeQueries({ queryKey: queryKeyOf('selection', running) })
+          return follow({ selection: running, message: 'leave' })
+        }
         void client.resetQueries({ queryKey: queryKeyOf('review') })
         refresh()
         show({
@@ -40,16 +49,25 @@ export function useRulings(): {
         show({ tone: 'problem', text: problemOf(error).text })
       }
     },
-    [applied, client, refresh, show, t],
+    [applied, client, follow, refresh, show, t],
   )
 
   const apply = useCallback(
-    async (targets: readonly ReviewRow[], sentence: RulingSentence, onDone: () => void) => {
+    async (about: RuledOn, sentence: RulingSentence, onDone: () => void) => {
       setBusy(true)
       try {
         const ruling = await call(applyRuling, {
-          body: { deliveries: targets.map(({ id }) => id), sentence, token: crypto.randomUUID() },
+          body: {
+            ...('selection' in about ? about : { deliveries: about.map(({ id }) => id) }),
+            sentence,
+            token: crypto.randomUUID(),
+          },
         })
+        if ('selection' in about) {
+          follow({ selection: about.selection, message: sentence.message })
+          applied(ruling.id)
+          return refresh()
+        }
         onDone()
         if (sentence.message === 'leave')
           patchRows(client, new Map(ruling.deliveries.map(({ id, state }) => [id, state])))
@@ -76,7 +94,7 @@ export function useRulings(): {
         setBusy(false)
       }
     },
-    [applied, client, refresh, show, t, undo],
+    [applied, client, follow, refresh, show, t, undo],
   )
   return { busy, apply, undo }
 }

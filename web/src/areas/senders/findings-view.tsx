@@ -210,7 +210,7 @@ function RemedyPreview({ chosen, patterns }: { chosen: Chosen; patterns: readonl
     )
   const apply = (event: FormEvent) => {
     event.preventDefault()
-    if (busy || data.refusal !== null || isUnseen(shownAt.current)) return
+    if (busy || data.refusal !== null) return
     run(() => call(applyRemedy, { body: { ...chosen, reason, token: crypto.randomUUID() } }))
   }
   return (
@@ -236,6 +236,9 @@ function RemedyPreview({ chosen, patterns }: { chosen: Chosen; patterns: readonl
             value={reason}
             maxLength={1000}
             onChange={event => setReason(event.target.value)}
+            onKeyDown={event => {
+              if (event.key === 'Enter' && isUnseen(shownAt.current)) event.preventDefault()
+            }}
             placeholder={t('senders.remedy.reason')}
             className="w-full rounded-sm border border-line-strong bg-raised px-2 py-1"
           />

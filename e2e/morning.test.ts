@@ -1,0 +1,1 @@
+import { expect, test, type Page } from '@playwright/test'
