@@ -18,6 +18,7 @@ const rows = [
   ['U', '', 'undo'],
   ['A', '', 'add'],
   ['P', 'R', 'upkeep'],
+  ['R', 'N', 'hit'],
   ['↓', '↑', 'card'],
   ['/', '', 'find'],
   ['?', '', 'keys'],

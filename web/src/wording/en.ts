@@ -156,6 +156,7 @@ export const en = {
     add: 'add senders; paste as many as you like',
     upkeep: 'go to upkeep, or to the requests',
     all: 'mark everything the list shows; Shift with the arrows marks a range',
+    hit: 'in Whereabouts: go to what can be done with the message, or open an enquiry about it',
     card: 'go through upkeep, requests and the record; Enter goes to what can be done',
     find: 'search',
     keys: 'show this list',

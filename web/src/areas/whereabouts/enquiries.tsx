@@ -1,4 +1,4 @@
-import { useState, type FormEvent } from 'react'
+import { useState, type FormEvent, type KeyboardEvent } from 'react'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
@@ -155,8 +155,9 @@ function NewEnquiry({
     makes: 'enquiry-changed',
     onDone: ({ id }) => onDone(id),
   })
-  const submit = (event: FormEvent) => {
+  const submit = (event: FormEvent | KeyboardEvent) => {
     event.preventDefault()
+    if (words.trim() === '') return
     if (mailbox === undefined) show({ tone: 'problem', text: t('whereabouts.enquiries.needsColleague') })
     else opening.mutate(mailbox)
   }
@@ -186,10 +187,14 @@ function NewEnquiry({
         <span className="mb-1 block text-ink-2">{t('whereabouts.enquiries.words')}</span>
         <textarea
           required
+          autoFocus
           rows={2}
           maxLength={1000}
           value={words}
           onChange={event => setWords(event.target.value)}
+          onKeyDown={event => {
+            if (event.key === 'Enter' && (event.ctrlKey || event.metaKey)) submit(event)
+          }}
           className="w-full rounded-md border border-line-strong bg-sheet px-2.5 py-1.5"
         />
       </label>

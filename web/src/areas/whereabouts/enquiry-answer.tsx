@@ -1,4 +1,4 @@
-import { useState, type FormEvent, type KeyboardEvent } from 'react'
+import { useRef, useState, type FormEvent, type KeyboardEvent } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import {
@@ -76,6 +76,7 @@ function useAnswerDraft(data: EnquirySheet, hits: readonly WhereHit[]) {
   const [answer, setAnswer] = useState<string | null>(null)
   // One answer is one letter, however often the button is pressed.
   const [token, setToken] = useState(() => crypto.randomUUID())
+  const field = useRef<HTMLTextAreaElement>(null)
   const shown = { state: state ?? data.state, answer: answer ?? draftOf(data) }
   const done = () =>
     void client.invalidateQueries({ queryKey: queryKeyOf('enquiries') }).then(() => {
@@ -99,6 +100,8 @@ function useAnswerDraft(data: EnquirySheet, hits: readonly WhereHit[]) {
   const propose = (words: string, next: EnquiryState) => {
     setAnswer(words)
     setState(next)
+    // What was proposed is read, changed and sent from there.
+    field.current?.focus()
   }
   const about = data.deliveries[0]?.id ?? hits.find(({ kind }) => kind === 'delivery')?.id
   const explaining = useAct({
@@ -106,7 +109,7 @@ function useAnswerDraft(data: EnquirySheet, hits: readonly WhereHit[]) {
     onDone: ({ explanations }) => propose(explanations[data.language], 'found'),
   })
   const touched = state !== null || answer !== null
-  return { shown, touched, setState, setAnswer, saving, sending, about, explaining, propose }
+  return { field, shown, touched, setState, setAnswer, saving, sending, about, explaining, propose }
 }
 
 type Draft = ReturnType<typeof useAnswerDraft>
@@ -146,6 +149,8 @@ export function Answer({ data, hits }: { data: EnquirySheet; hits: readonly Wher
         <textarea
           rows={3}
           maxLength={4000}
+          ref={draft.field}
+          autoFocus
           value={shown.answer}
           disabled={disabled}
           onChange={event => setAnswer(event.target.value)}

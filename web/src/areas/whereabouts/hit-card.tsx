@@ -125,13 +125,18 @@ function Acts({ hit }: { hit: WhereHit }) {
       return <Release hit={hit} disabled={ruling.isPending} onRelease={ruling.mutate} />
     case 'deferred':
       return (
-        <Button kind="main" disabled={again.isPending} onClick={() => again.mutate()}>
+        <Button kind="main" data-main disabled={again.isPending} onClick={() => again.mutate()}>
           {t('whereabouts.act.again')}
         </Button>
       )
     case 'discarded':
       return (
-        <Button kind="main" disabled={ruling.isPending} onClick={() => ruling.mutate({ message: 'restore' })}>
+        <Button
+          kind="main"
+          data-main
+          disabled={ruling.isPending}
+          onClick={() => ruling.mutate({ message: 'restore' })}
+        >
           {t('whereabouts.act.restore')}
         </Button>
       )
@@ -164,6 +169,7 @@ function Release({
     <>
       <Button
         kind="main"
+        data-main
         disabled={disabled}
         onClick={() => onRelease({ message: 'release', learn: 'wanted', sender })}
       >

@@ -1,4 +1,4 @@
-import { useDeferredValue, useMemo, useRef, useState } from 'react'
+import { useDeferredValue, useEffect, useMemo, useRef, useState } from 'react'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
 import type { WhereHit } from '@pendro/contract'
@@ -40,9 +40,18 @@ export function HitList({ hits, about, onChoose }: Props) {
           requestAnimationFrame(() => card.scrollIntoView({ block: 'nearest' }))
         }
       }
-      return { j: go(1), k: go(-1), ArrowDown: go(1), ArrowUp: go(-1) }
+      const main = () =>
+        list.current?.children[openAt]?.querySelector<HTMLElement>('[data-main]:not(:disabled)')?.focus()
+      return { j: go(1), k: go(-1), ArrowDown: go(1), ArrowUp: go(-1), r: () => main() }
     }, [groups, openAt]),
   )
+  const isThere = groups.length > 0
+  useEffect(() => {
+    // Whoever asked by Enter goes on here; whoever types is left alone.
+    const card = list.current?.children[0]
+    if (isThere && document.activeElement === document.body && card instanceof HTMLElement)
+      card.focus({ preventScroll: true })
+  }, [isThere])
   return (
     <div ref={list} className="space-y-2">
       {groups.map((group, i) =>

@@ -23,6 +23,8 @@ export function Question({
   }
   const submit = (event: FormEvent) => {
     event.preventDefault()
+    // The next key is meant for what is found.
+    if (document.activeElement instanceof HTMLElement) document.activeElement.blur()
     onLook(typed)
   }
   const slot = (name: Blank) => (

@@ -1,9 +1,10 @@
-import { useEffect } from 'react'
+import { useEffect, useMemo } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import { changeEnquiry, type WhereAnswer, type WhereHit, type WhereQuestion } from '@pendro/contract'
 import { call } from '../../app/api.ts'
+import { useKeys } from '../../app/keys.ts'
 import { useAct } from '../../app/use-act.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useNumbers, useTimes } from '../../app/times.ts'
@@ -48,6 +49,11 @@ export function WhereaboutsArea() {
     }
   }
   const hits = answer.data?.hits ?? noHits
+  const session = useSession()
+  useKeys(
+    useMemo(() => ({ n: () => go(question, 'new') }), [go, question]),
+    mayWrite(session) && enquiry === null,
+  )
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)] max-[899px]:block max-[899px]:overflow-y-auto">
       <h1 className="sr-only">{t('areas.whereabouts')}</h1>
@@ -70,7 +76,8 @@ export function WhereaboutsArea() {
           open={enquiry}
           adding={adding}
           question={question}
-          colleague={answer.data?.understood.to[0]?.id}
+          // Whom the likeliest message was for, when nobody was named.
+          colleague={answer.data?.understood.to[0]?.id ?? hits[0]?.mailboxId ?? undefined}
           hits={hits}
           onOpen={id => go(typeof id === 'number' ? noQuestion : question, id)}
         />
