@@ -79,7 +79,12 @@ test('a whole call: enquiry by phone, question, journey, release with the sender
   await expect(page.getByText('Answer sent to Kari Moen.')).toBeVisible()
   await expect(enquiries.getByText('In their mailbox; not opened on their page yet.')).toBeVisible()
   await expect
-    .poll(async () => (await stored(kari)).filter(({ raw }) => raw.includes('gikk til innboksen din')).length)
+    .poll(
+      async () =>
+        (await stored(kari)).filter(
+          ({ raw }) => raw.includes('gikk til innboksen din') && raw.includes(serial),
+        ).length,
+    )
     .toBe(1)
   await enquiries.getByRole('button', { name: 'All enquiries' }).click()
   await expect(

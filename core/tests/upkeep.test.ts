@@ -359,6 +359,83 @@ describe('findings, each beside its near miss', () => {
     expect(worse?.basis).not.toBe(first?.basis)
   })
 
+  test('the worst kind comes first, and within a kind what weighs more', () => {
+    const found = audit(
+      [
+        entry(1, 'quiet.example', 'blocked', 1, { createdAt: now - 400 * day, lastMatchedAt: null }),
+        entry(2, 'few@x.example', 'blocked', 2),
+        entry(3, 'many@y.example', 'blocked', 3),
+        entry(4, 'gone.example', 'safe', 1, { until: now - 1 }),
+        entry(5, 'freepost.example', 'safe', 1),
+      ],
+      [
+        seen('few@x.example', { to: 2, called: 'wanted', count: 3 }),
+        seen('many@y.example', { to: 3, called: 'wanted', count: 30 }),
+      ],
+    )
+    expect(found.map(({ kind, entries }) => [kind, entries[0]?.id])).toEqual([
+      ['lets-in-too-much', 5],
+      ['blocks-wanted', 3],
+      ['blocks-wanted', 2],
+      ['quiet', 1],
+      ['expired', 4],
+    ])
+  })
+
+  test('what blocks wanted mail is looked at anew when more of it came back, up to ten, or somebody writes to it', () => {
+    const basis = (count: number, written = 0) =>
+      audit([entry(1, 'a@x.example', 'blocked')], [seen('a@x.example', { called: 'wanted', count })], {
+        writtenTo: () => written,
+      }).find(({ kind }) => kind === 'blocks-wanted')?.basis
+    expect(basis(3)).not.toBe(basis(4))
+    expect(basis(10)).toBe(basis(40))
+    expect(basis(3, 9)).not.toBe(basis(3))
+  })
+
+  test('a covered entry is ended, and its numbers are told', () => {
+    const [found] = audit(
+      [entry(1, '*.x.example', 'blocked'), entry(2, 'a@x.example', 'blocked')],
+      [seen('a@x.example', { count: 4 })],
+    )
+    expect(found).toMatchObject({
+      kind: 'covered',
+      remedies: [{ name: 'end', change: { add: [], end: [{ id: 2 }] } }],
+      facts: { letIn: 4, harmful: 0, senders: 1 },
+    })
+  })
+
+  test('what is never proven may be let in without: the very same entry, but for that', () => {
+    const [found] = audit(
+      [entry(1, 'x.example', 'safe', 1)],
+      [seen('a@x.example', { count: 9, sender: { authentication: noAuthentication } })],
+    )
+    expect(found).toMatchObject({
+      kind: 'never-authenticated',
+      remedies: [
+        { name: 'end' },
+        {
+          name: 'without-authentication',
+          change: { add: [{ withoutAuthentication: true }], end: [{ id: 1 }] },
+        },
+      ],
+    })
+  })
+
+  test.each<[string, readonly (number | null)[], number | null]>([
+    ['one that lasts', [now + 5 * day, null, now + 9 * day, now + day, now + day], null],
+    [
+      'the longest of them',
+      [now + 5 * day, now + 2 * day, now + 9 * day, now + day, now + day],
+      now + 9 * day,
+    ],
+  ])('what many have is made one for everybody as long as %s', (_, untils, until) => {
+    const found = audit(
+      untils.map((end, i) => entry(i + 1, 'many.example', 'blocked', i + 1, { until: end })),
+    )
+    const one = found.find(({ kind }) => kind === 'for-everyone')
+    expect(one?.remedies[0]?.change.add).toMatchObject([{ until, owner: { kind: 'organisation' } }])
+  })
+
   test('nonsense limits are refused', () => {
     const given = { policy, now, frequent: [], writtenTo: () => 0 }
     expect(() => createAudit([], { ...given, limits: { quietDays: Number.NaN } })).toThrow(/quietDays/)

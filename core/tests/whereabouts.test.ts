@@ -29,6 +29,65 @@ const when = (text: string) => {
 }
 
 describe('when: what people say, as local time', () => {
+  // By the reading of each phrase, on the calendar of that November: Mondays are the 16th and the 23rd.
+  test.each([
+    ['vor Montag', '2026-11-15T23:00 2026-11-22T23:00'],
+    ['before monday', '2026-11-15T23:00 2026-11-22T23:00'],
+    ['after monday', '2026-11-23T23:00 2026-11-26T11:00'],
+    ['viertel vor vier', '2026-11-25T13:45 2026-11-25T15:45'],
+    ['10 vor 4', '2026-11-25T13:50 2026-11-25T15:50'],
+    ['ten to four', '2026-11-25T13:50 2026-11-25T15:50'],
+    ['quarter before four', '2026-11-25T13:45 2026-11-25T15:45'],
+    ['to monday', 'not-understood'],
+    ['monday to', 'not-understood'],
+    ['or monday', 'not-understood'],
+    ['monday or', 'not-understood'],
+    ['31.2. to 5.3.', 'no-such-day'],
+    ['5.3. to 31.2.', 'no-such-day'],
+    ['since 31.2.', 'no-such-day'],
+    ['before 31.2.', 'no-such-day'],
+    ['after 31.2.', 'no-such-day'],
+    ['9 to 12 November', '2026-11-08T23:00 2026-11-12T23:00'],
+    ['3 to 5 November', '2026-11-02T23:00 2026-11-05T23:00'],
+    ['9:00 to 9:00', '2026-11-26T08:00 2026-11-26T08:01'],
+    ['last week to yesterday', '2026-11-15T23:00 2026-11-25T23:00'],
+    ['from monday to last week', '2026-11-15T23:00 2026-11-23T23:00'],
+    ['monday to wednesday', '2026-11-22T23:00 2026-11-25T23:00'],
+    ['monday morning to wednesday', '2026-11-23T04:00 2026-11-25T11:00'],
+    ['between monday and wednesday', '2026-11-22T23:00 2026-11-25T23:00'],
+    ['yesterday or monday', '2026-11-22T23:00 2026-11-25T23:00'],
+    ['9 or 10 yesterday', '2026-11-25T07:00 2026-11-25T10:00'],
+    ['9 to 10 yesterday', '2026-11-25T08:00 2026-11-25T09:01'],
+    ['a week ago', '2026-11-15T23:00 2026-11-22T23:00'],
+    ['2 weeks ago', '2026-11-08T23:00 2026-11-15T23:00'],
+    ['a month ago', '2026-10-11T22:00 2026-11-11T23:00'],
+    ['2 months ago', '2026-09-11T22:00 2026-10-12T22:00'],
+    ['a year ago', '2025-09-26T22:00 2026-01-25T23:00'],
+    ['40 minutes ago', '2026-11-26T10:00 2026-11-26T10:40'],
+    ['1 hour ago', '2026-11-26T09:00 2026-11-26T11:00'],
+    ['last three days', '2026-11-22T23:00 2026-11-26T11:01'],
+    ['last 2 weeks', '2026-11-11T23:00 2026-11-26T11:01'],
+    ['last 3 months', '2026-08-27T22:00 2026-11-26T11:01'],
+    ['early last week', '2026-11-15T23:00 2026-11-18T23:00'],
+    ['early November', '2026-10-31T23:00 2026-11-13T23:00'],
+    ['late November', '2026-11-17T23:00 2026-11-30T23:00'],
+    ['end of last month', '2026-10-18T22:00 2026-10-31T23:00'],
+    ['end of 12 November', 'not-understood'],
+    ['early Monday', 'not-understood'],
+    ['Monday November', 'not-understood'],
+    ['November at 9:00', 'not-understood'],
+    ['November morning', 'not-understood'],
+    ['last week at 9:00', 'not-understood'],
+    ['last week morning', 'not-understood'],
+    ['now yesterday', 'not-understood'],
+    ['now morning', 'not-understood'],
+    ['around 1', '2026-11-26T11:00 2026-11-26T13:00'],
+    ['around 7', '2026-11-26T05:00 2026-11-26T07:00'],
+    ['around 6:59', '2026-11-25T16:59 2026-11-25T18:59'],
+    ['around 0:30', '2026-11-25T22:30 2026-11-26T00:30'],
+    ['around 12:30', '2026-11-26T10:30 2026-11-26T12:30'],
+  ])('%j: %j', (text, expected) => expect(when(text)).toBe(expected))
+
   test.each([
     ['', null],
     ['today', '2026-11-25T23:00 2026-11-26T23:00'],
@@ -363,6 +422,109 @@ describe('ranking', () => {
   })
 })
 
+test.each<[string, string, number]>([
+  ['skole', 'skole', 1],
+  ['sko', 'skole', 0.9],
+  ['sk', 'skole', 0],
+  ['skolo', 'skole', 0.85],
+  ['abc', 'abd', 0],
+  ['abcd', 'abce', 0.85],
+  ['skolex', 'skuley', 0.7],
+  ['skole', 'skuly', 0],
+  ['ferryletter', 'ferylitters', 0.6],
+  ['ferrylett', 'ferylitts', 0],
+  ['ferrylette', 'ferylittes', 0.6],
+  ['jellby', 'fjellbyskole', 0.75],
+  ['jel', 'fjellby', 0],
+  ['4711', '4712', 0],
+  ['4711', '4711', 1],
+])('%j for %j: a slip makes another word of a short one', (typed, known, likeness) =>
+  expect(wordLikeness(typed, known)).toBe(likeness),
+)
+
+describe('what is offered at all, and in what order: by shares of words that are like no others', () => {
+  const pool =
+    'gnaumplo dreivust skybolka wytzehin quaffopy mjoldert zebruvax tchikson obwelurf hirplaga'.split(' ')
+  /** `part` of `whole` words of the sender, `about` of ten of the subject, are those that were asked for. */
+  const fitting = ({
+    part,
+    whole,
+    about,
+    to,
+    when,
+    outOfSight = false,
+  }: {
+    part?: number
+    whole?: number
+    about?: number
+    to?: number
+    when?: 'in' | 'far'
+    outOfSight?: boolean
+  } = {}) =>
+    rate(
+      {
+        from: part === undefined ? { kind: 'none' } : readParty(pool.slice(0, whole).join(' ')),
+        about: about === undefined ? [] : pool,
+        to: to === undefined ? null : new Map([[7, to]]),
+        when: when === undefined ? null : { from: now - 86_400_000, to: now },
+      },
+      {
+        from: { name: pool.slice(0, part ?? 0).join(' '), address: 'x@y.example' },
+        subject: pool.slice(0, about ?? 0).join(' '),
+        text: '',
+        mailboxId: 7,
+        at: when === 'far' ? now - 300 * 86_400_000 : now - 1000,
+        outOfSight,
+      },
+    )
+  test.each<[string, Parameters<typeof fitting>[0], number | null]>([
+    // 0.42 for the sender, 0.28 for the words, 0.18 for the colleague, 0.12 for the time; what is blank counts for nothing.
+    ['sender alone', { part: 10, whole: 10 }, 1],
+    ['half of the sender', { part: 1, whole: 2 }, 0.5],
+    ['less than 0.45 of the sender, and little of the words', { part: 4, whole: 10, about: 5 }, null],
+    ['the same with 0.6 of the words', { part: 4, whole: 10, about: 6 }, (0.42 * 0.4 + 0.28 * 0.6) / 0.7],
+    ['0.5 of the sender with none of the words is too little', { part: 5, whole: 10, about: 0 }, null],
+    ['words alone, 0.4 of them is too little in all', { about: 4 }, null],
+    ['words alone, half of them', { about: 5 }, 0.5],
+    ['words alone, a third of them, with all else', { about: 3, to: 1, when: 'in' }, null],
+    ['words alone, 0.4 of them, with all else', { about: 4, to: 1, when: 'in' }, (0.28 * 0.4 + 0.3) / 0.58],
+    ['nobody’s mail is asked for', { to: 0, when: 'in' }, null],
+    ['a colleague’s of that time', { to: 1, when: 'in' }, 1],
+    ['a colleague’s of another time', { to: 1, when: 'far' }, 0.18 / 0.3],
+    ['nothing is asked', {}, null],
+    ['a time alone', { when: 'in' }, 1],
+    ['0.5 of the sender, of another time', { part: 5, whole: 10, when: 'far' }, null],
+    ['0.6 of the sender, of another time', { part: 6, whole: 10, when: 'far' }, (0.42 * 0.6) / 0.54],
+  ])('%s', (_, given, likeness) => {
+    const found = fitting(given)
+    if (likeness === null) expect(found).toBeNull()
+    else expect(found?.likeness).toBeCloseTo(likeness, 10)
+  })
+  test('what the colleague can’t have seen is a little before what they can, and never over all', () => {
+    expect(fitting({ part: 1, whole: 2, outOfSight: true })?.likeness).toBeCloseTo(0.515, 10)
+    expect(fitting({ part: 2, whole: 2, outOfSight: true })?.likeness).toBe(1)
+    // 0.4 / 1 and the little more are still too little; 0.41 would not be.
+    expect(fitting({ about: 4, to: 0.4, outOfSight: true })).toBeNull()
+    expect(fitting({ about: 4, to: 0.44, outOfSight: true })?.likeness).toBeCloseTo(
+      (0.28 * 0.4 + 0.18 * 0.44) / 0.46 + 0.015,
+      10,
+    )
+  })
+  test.each<[Parameters<typeof fitting>[0], string]>([
+    [{ part: 9, whole: 10, about: 9, to: 0.9, when: 'in' }, 'all-of-it'],
+    [{ part: 9, whole: 10, about: 9, to: 0.9, when: 'far' }, 'other-time'],
+    [{ part: 9, whole: 10, about: 9, to: 0.4, when: 'in' }, 'other-colleague'],
+    [{ part: 9, whole: 10, about: 3, to: 0.9, when: 'in' }, 'other-subject'],
+    [{ part: 9, whole: 10, about: 4, to: 0.9, when: 'in' }, 'part'],
+    [{ part: 9, whole: 10, about: 5, to: 0.9, when: 'in' }, 'close'],
+    [{ part: 6, whole: 10, about: 6, to: 0.9, when: 'in' }, 'close'],
+    [{ part: 5, whole: 10, about: 6, to: 0.9, when: 'in' }, 'part'],
+    [{ part: 9, whole: 10, to: 0.5, when: 'in' }, 'close'],
+    [{ part: 8, whole: 10 }, 'close'],
+    [{ part: 5, whole: 10 }, 'part'],
+  ])('%j is %s', (given, label) => expect(fitting(given)?.label).toBe(label))
+})
+
 describe('the journey', () => {
   const way = (more: Partial<Way> = {}): Way => ({
     receivedAt: 1000,
@@ -414,7 +576,47 @@ describe('the journey', () => {
     ],
     [way({ state: 'inspecting' }), ['came-in', 'checked', 'inspecting here', 'finding coming']],
     [way({ state: 'expired' }), ['came-in', 'checked', 'quarantined', 'expired here']],
+    [way({ state: 'bounced' }), ['came-in', 'checked', 'bounced here']],
+    [
+      way({ state: 'bounced', happenings: [{ at: 2500, act: 'bounced', by: '', facts: {} }] }),
+      ['came-in', 'checked', 'bounced here'],
+    ],
+    [
+      way({ state: 'bounced', happenings: [{ at: 2500, act: 'landed', by: '', facts: {} }] }),
+      ['came-in', 'checked', 'landed', 'bounced here'],
+    ],
+    [
+      way({ state: 'released', cameFrom: 'junk', landedAt: 2500 }),
+      ['came-in', 'checked', 'junk', 'released here'],
+    ],
+    [
+      way({ state: 'expired', happenings: [{ at: 3000, act: 'erased', by: 'Oda', facts: {} }] }),
+      ['came-in', 'checked', 'quarantined', 'erased here'],
+    ],
+    [way({ state: 'moved', cameFrom: null }), ['came-in', 'checked', 'moved here']],
   ])('%#', (given, want) => expect(kinds(given)).toEqual(want))
+
+  test('each stop says what is known of it', () => {
+    const facts = (given: Partial<Way>, kind: string) =>
+      journeyOf(way(given)).find(stop => stop.kind === kind)
+    expect(facts({}, 'came-in')).toMatchObject({ facts: { from: 'a@x.example', to: 'b@harbour.example' } })
+    expect(facts({ harm: 'eicar' }, 'checked')).toMatchObject({ facts: { score: 52, harm: 'eicar' } })
+    expect(facts({}, 'quarantined')).toMatchObject({ at: 1000, facts: { limit: 40, stage: 'score' } })
+    expect(
+      facts({ state: 'deferred', waiting: { attempts: 2, nextAt: 3000, problem: '421 later' } }, 'deferred'),
+    ).toMatchObject({ facts: { attempts: 2, problem: '421 later' } })
+    expect(facts({ state: 'deferred' }, 'deferred')).toMatchObject({ facts: { attempts: 0, problem: '' } })
+    const rules = { stage: 'rules', facts: { rule: 'Manifests', folder: 'Manifests/2026' } } as const
+    expect(facts({ state: 'moved', decided: rules, landedAt: 1100 }, 'moved')).toMatchObject({
+      at: 1100,
+      facts: rules.facts,
+    })
+    expect(facts({ state: 'moved', decided: { ...rules, stage: 'score' } }, 'moved')).toMatchObject({
+      at: 1000,
+      facts: {},
+    })
+    expect(facts({ state: 'expired' }, 'expired')).toMatchObject({ at: 9000 })
+  })
 
   test('has one place where the message is, stops in order of time, and what is to come at its end', () => {
     const state = fc.constantFrom(

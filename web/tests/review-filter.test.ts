@@ -50,7 +50,7 @@ describe('an address', () => {
     ['no days', 'days=0', { days: 14 }],
     ['more days than a year has', 'days=367', { days: 14 }],
     ['days that are no number', 'days=soon', { days: 14 }],
-    ['half a day', 'days=1.4', { days: 1 }],
+    ['half a day', 'days=1.4', { days: 14 }],
     ['scores the wrong way round', 'from=80&to=20', { from: 0, to: 100 }],
     ['scores with nothing between', 'from=50&to=50', { from: 0, to: 100 }],
     ['a score above 100', 'from=40&to=1e400', { from: 40, to: 100 }],

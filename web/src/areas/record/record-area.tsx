@@ -1,5 +1,6 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useMemo } from 'react'
+import { z } from 'zod'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
@@ -7,6 +8,7 @@ import { readRecord, undoRuling, type RecordLine } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
+import { readFilterBy } from '../../app/url-filter.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { CardList } from '../../parts/card-list.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
@@ -39,16 +41,14 @@ interface Filter {
   readonly ruling: number | undefined
 }
 
+const { who, what, mailbox, ruling } = readRecord.query.shape
+/** The server is asked since when; people think in days back. */
+const days = z.coerce.number().int().min(0).max(3660).default(28)
+
 function readFilter(search: URLSearchParams): Filter {
-  const number = (name: string) =>
-    /^\d{1,12}$/.test(search.get(name) ?? '') ? Number(search.get(name)) : undefined
-  return {
-    who: whoChoices.find(word => word === search.get('who')) ?? 'staffers',
-    what: whatChoices.find(word => word === search.get('what')) ?? 'rulings',
-    mailbox: number('mailbox'),
-    days: number('days') ?? 28,
-    ruling: number('ruling'),
-  }
+  const given = { who, what: what.unwrap().default('rulings'), mailbox, days, ruling }
+  const read = readFilterBy(given, search)
+  return { ...read, mailbox: read.mailbox, ruling: read.ruling }
 }
 
 interface FilterProps {

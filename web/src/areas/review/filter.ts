@@ -1,6 +1,8 @@
 import { useCallback, useMemo } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
-import type { ReviewFilter } from '@pendro/contract'
+import { z } from 'zod'
+import { reviewFilter, reviewOrder, type ReviewFilter } from '@pendro/contract'
+import { readFilterBy } from '../../app/url-filter.ts'
 
 export type ReviewStates = ReviewFilter['states']
 export const orders = ['wanted', 'newest', 'oldest', 'expiring'] as const
@@ -24,28 +26,20 @@ export interface Filter extends ReviewFilter {
 
 export const usualFilter: Filter = { states: 'kept', days: 14, from: 0, to: 100, order: 'wanted' }
 
-const within = (text: string | null, low: number, high: number, usual: number): number => {
-  const n = Number(text)
-  return text !== null && text !== '' && Number.isFinite(n) && n >= low && n <= high ? n : usual
-}
-
-const oneOf = <T extends string>(text: string | null, known: readonly T[], usual: T): T =>
-  known.find(word => word === text) ?? usual
+const { shape } = reviewFilter
+/** A text that was pasted into the search is cut, and not left out. */
+const cutFind = z.preprocess(
+  text => (typeof text === 'string' ? text.trim().slice(0, 200) : text),
+  shape.find,
+)
 
 /** An address somebody typed or mended by hand gives the nearest filter that makes sense, never an error. */
 export function readFilter(search: URLSearchParams): Filter {
-  const from = within(search.get('from'), 0, 100, 0)
-  const to = within(search.get('to'), 0, 100, 100)
-  const mailbox = within(search.get('mailbox'), 1, Number.MAX_SAFE_INTEGER, 0)
-  const find = search.get('find')?.trim().slice(0, 200)
-  return {
-    states: oneOf(search.get('states'), stateChoices, usualFilter.states),
-    days: Math.round(within(search.get('days'), 1, 366, usualFilter.days)),
-    order: oneOf(search.get('order'), orders, usualFilter.order),
-    ...(from < to ? { from, to } : { from: 0, to: 100 }),
-    ...(mailbox > 0 ? { mailbox: Math.round(mailbox) } : {}),
-    ...(find ? { find } : {}),
-  }
+  const filter = readFilterBy(
+    { ...shape, order: reviewOrder.default(usualFilter.order), find: cutFind },
+    search,
+  )
+  return filter.from < filter.to ? filter : { ...filter, from: 0, to: 100 }
 }
 
 /** Only what differs from the usual filter stands in the address. */

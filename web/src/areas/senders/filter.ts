@@ -1,5 +1,6 @@
 import { useCallback, useMemo } from 'react'
 import { useNavigate, useSearchParams } from 'react-router'
+import { readFilterBy } from '../../app/url-filter.ts'
 import { findingKind, senderFilter, senderOrder, type FindingKind, type SenderFilter } from '@pendro/contract'
 
 const { shape } = senderFilter
@@ -31,21 +32,8 @@ const oneOf = <T extends string>(text: string | null, known: readonly T[], usual
   known.find(word => word === text) ?? usual
 
 /** An address mended by hand gives the nearest filter that makes sense, never an error. */
-function readFilter(search: URLSearchParams): Filter {
-  const mailbox = search.get('mailbox') ?? ''
-  const find = search.get('find')?.trim().slice(0, 200)
-  return {
-    standing: oneOf(search.get('standing'), standings, 'both'),
-    owner: oneOf(search.get('owner'), owners, 'all'),
-    kind: oneOf(search.get('kind'), kinds, 'any'),
-    state: oneOf(search.get('state'), states, 'live'),
-    finding: oneOf(search.get('finding'), findings, 'all'),
-    matched: oneOf(search.get('matched'), matches, 'any'),
-    order: oneOf(search.get('order'), orders, 'matched'),
-    ...(/^[1-9]\d{0,9}$/.test(mailbox) ? { mailbox: Number(mailbox) } : {}),
-    ...(find ? { find } : {}),
-  }
-}
+const readFilter = (search: URLSearchParams): Filter =>
+  readFilterBy({ ...shape, order: senderOrder.default(usualFilter.order) }, search)
 
 /** What is open at the right and at the foot; the filter keeps its own names in the address. */
 export type Panel = FindingKind | 'requests' | 'accuracy' | null

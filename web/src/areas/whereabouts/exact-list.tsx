@@ -3,10 +3,11 @@ import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
-import { listMail, whereState, type ListedMail } from '@pendro/contract'
+import { listMail, whereFilter, whereState, type ListedMail } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { useLiveEvents } from '../../app/live.ts'
 import { useNumbers, useTimes } from '../../app/times.ts'
+import { readFilterBy } from '../../app/url-filter.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
@@ -39,10 +40,13 @@ type Filters = Partial<Record<Name, string>>
 /** The filters as the address has them, and how one is set there. */
 function useExactFilters() {
   const [search, setSearch] = useSearchParams()
-  const filter = useMemo(
-    () => Object.fromEntries(names.flatMap(name => (search.get(name) ? [[name, search.get(name)]] : []))),
-    [search],
-  ) as Filters
+  const filter = useMemo(() => {
+    const known = readFilterBy(whereFilter.shape, search)
+    // As text, for the fields; what the server would refuse is left out.
+    return Object.fromEntries(
+      names.flatMap(name => (name in known && search.get(name) ? [[name, search.get(name) ?? '']] : [])),
+    ) as Filters
+  }, [search])
   const set = (name: Name, value: string) =>
     setSearch(
       before => {
