@@ -15,6 +15,7 @@ const views = [
   ['Bringing in a list', '/senders/bring-in'],
   ['Record', '/record'],
   ['Whereabouts', '/whereabouts?from=fjellby'],
+  ['Whereabouts, before a question', '/whereabouts'],
   ['Whereabouts, nothing', '/whereabouts?from=holmfjord-tau.example'],
   ['Whereabouts, an enquiry', '/whereabouts?enquiry=1'],
   ['the account', '/whereabouts/account/5'],

@@ -138,7 +138,7 @@ export const problems = {
   },
   TOO_MANY_ENTRIES: {
     status: 409,
-    text: 'This would make more than {{most}} entries. Narrow the list, make it one for everybody, or leave the senders as they are.',
+    text: 'This would make more than {{most}} entries. Narrow the list, make it one for all colleagues, or leave the senders as they are.',
   },
   SELECTION_GONE: {
     status: 409,

@@ -282,7 +282,8 @@ describe('signing in on a device', () => {
     ]
     expect(known).toEqual(unknown)
     expect(known.slice(9)).toEqual([401, 429, 200, 200, 200, 200, 200, 429])
-  })
+    // Passwords are slow to prove on purpose.
+  }, 90_000)
 })
 
 describe('nothing of other colleagues is reached by guessing', () => {

@@ -279,6 +279,13 @@ export interface CutDigest {
   readonly leftOut: number
 }
 
+const newReferences = (rows: readonly LineRow[]): ReadonlyMap<number, string> =>
+  new Map(
+    rows
+      .filter(row => row.left_out === 0)
+      .map(row => [row.id, referenceOf(randomInt(referenceCount))] as const),
+  )
+
 /**
  * Takes all that waits into one digest, gives each line its reference and queues the message, in the
  * caller's transaction: a crash at any moment leaves either all of it or nothing. `null`: nothing to say.
@@ -291,11 +298,7 @@ export async function cutDigest(
 ): Promise<CutDigest | null> {
   const rows = await waitingLines(db, mailbox.id, cut, tx)
   const before = again ? await namedBefore(db, mailbox.id, tx) : []
-  const references = new Map(
-    rows
-      .filter(row => row.left_out === 0)
-      .map(row => [row.id, referenceOf(randomInt(referenceCount))] as const),
-  )
+  const references = newReferences(rows)
   const { text, listed, leftOut } = compose(
     organisation,
     mailbox,

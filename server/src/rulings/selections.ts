@@ -80,8 +80,8 @@ async function sumUp(db: Database, id: number): Promise<Omit<SelectionSummary, '
     ),
   ])
   const sum = (some: readonly Group[]) => some.reduce((total, { n }) => total + n, 0)
-  const can = (act: 'release' | 'discard' | 'restore') =>
-    sum(groups.filter(({ state }) => isLegal(act, state)))
+  const can = (wanted: 'release' | 'discard' | 'restore') =>
+    sum(groups.filter(({ state }) => isLegal(wanted, state)))
   return {
     deliveries: sum(groups),
     colleagues: wide?.colleagues ?? 0,

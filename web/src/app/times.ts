@@ -26,6 +26,9 @@ const dayNumber = (date: Date, zone: string | undefined) => Date.parse(isoDayIn(
 /** Weeks begin on Monday (ISO 8601); day 0 was a Thursday. */
 const weekNumber = (dayNo: number) => Math.floor((dayNo + 3) / 7)
 
+const clock = { hour: '2-digit', minute: '2-digit', hourCycle: 'h23' } as const
+const whole = { weekday: 'short', day: 'numeric', month: 'short', ...clock } as const
+
 /** Dates and times in one zone, the organisation's, and the staffer's language. */
 export function useTimes() {
   const { i18n, t } = useTranslation()
@@ -42,9 +45,7 @@ export function useTimes() {
       return format({
         ...(near ? { weekday: 'short' } : {}),
         ...(near && weekNumber(its) <= weekNumber(today) ? {} : { day: 'numeric', month: 'short' }),
-        hour: '2-digit',
-        minute: '2-digit',
-        hourCycle: 'h23',
+        ...clock,
       })
         .format(date)
         .replaceAll(',', '')
@@ -52,20 +53,11 @@ export function useTimes() {
     /** 'Tue 24 Nov 08:12', with the zone where this device's clock shows another time. */
     full(iso: string): string {
       const date = new Date(iso)
-      const text = format({
-        weekday: 'short',
-        day: 'numeric',
-        month: 'short',
-        hour: '2-digit',
-        minute: '2-digit',
-        hourCycle: 'h23',
-      })
-        .format(date)
-        .replaceAll(',', '')
+      const text = format(whole).format(date).replaceAll(',', '')
       return isForeign(zone, date) ? `${text} (${zone})` : text
     },
     clock(iso: string): string {
-      return format({ hour: '2-digit', minute: '2-digit', hourCycle: 'h23' }).format(new Date(iso))
+      return format(clock).format(new Date(iso))
     },
     /** '6 December' */
     day(iso: string): string {
@@ -81,7 +73,9 @@ export function useTimes() {
     },
     /** In the colleague's own zone, for the hover. */
     inZone(iso: string, timeZone: string): string {
-      return `${format({ weekday: 'short', day: 'numeric', month: 'short', hour: '2-digit', minute: '2-digit', hourCycle: 'h23', timeZone }).format(new Date(iso)).replaceAll(',', '')} (${timeZone})`
+      return `${format({ ...whole, timeZone })
+        .format(new Date(iso))
+        .replaceAll(',', '')} (${timeZone})`
     },
     /** Whole days from now until the moment; negative when it has passed. */
     daysLeft(iso: string, now = Date.now()): number {

@@ -67,21 +67,8 @@ function Choices({
         className="w-full border-b border-line bg-transparent px-3 py-2 outline-none"
       />
       <Command.List className="max-h-80 overflow-auto p-1">
-        {find === '' &&
-          others?.map(({ value, text, chosen: isChosen, onPick: pick }) => (
-            <SlotItem
-              key={value}
-              option={{ value, text }}
-              chosen={mailbox === undefined && isChosen}
-              onSelect={chosen(pick)}
-            />
-          ))}
-        {find === '' && nobody === undefined && others === undefined && (
-          <SlotItem
-            option={{ value: 'all', text: t('mailboxSlot.all') }}
-            chosen={mailbox === undefined}
-            onSelect={chosen(() => onPick(undefined))}
-          />
+        {find === '' && (
+          <Nobody mailbox={mailbox} onPick={onPick} nobody={nobody} others={others} chosen={chosen} />
         )}
         {data?.mailboxes.map(({ id, name: text, address, kept }) => (
           <SlotItem
@@ -100,6 +87,34 @@ function Choices({
         )}
       </Command.List>
     </Command>
+  )
+}
+
+/** What can be chosen instead of a colleague. */
+function Nobody({
+  mailbox,
+  onPick,
+  nobody,
+  others,
+  chosen,
+}: MailboxSlotProps & { readonly chosen: (pick: () => void) => () => void }) {
+  const { t } = useTranslation()
+  if (others !== undefined)
+    return others.map(({ value, text, chosen: isChosen, onPick: pick }) => (
+      <SlotItem
+        key={value}
+        option={{ value, text }}
+        chosen={mailbox === undefined && isChosen}
+        onSelect={chosen(pick)}
+      />
+    ))
+  if (nobody !== undefined) return null
+  return (
+    <SlotItem
+      option={{ value: 'all', text: t('mailboxSlot.all') }}
+      chosen={mailbox === undefined}
+      onSelect={chosen(() => onPick(undefined))}
+    />
   )
 }
 

@@ -90,6 +90,10 @@ export const enRecord = {
     'mail-rule-on': 'Switched the mail rule **{{rule}}** of {{name}} on',
     'mail-rule-off': 'Switched the mail rule **{{rule}}** of {{name}} off',
     language: 'Set the language of {{name}}: {{language}}',
+    'ruling-done_one':
+      'Came to the end of a ruling on everything shown: {{count}} message, {{left}} left where they were',
+    'ruling-done_other':
+      'Came to the end of a ruling on everything shown: {{count}} messages, {{left}} left where they were',
     erased: 'Discarded **{{subject}}** from {{from}} for good, mail of {{name}}',
     'digest-schedule-chosen': 'Set the digest times of {{name}}: {{times}} ({{days}})',
     'digest-schedule-off': 'Switched off the digests of {{name}}',

@@ -174,6 +174,7 @@ export const en = {
   },
   review: {
     markAll: 'Mark everything shown',
+    markAllKey: 'Ctrl A',
     sentTo: 'at {{address}}',
     list: 'Messages',
     filterLabel: 'What is shown',

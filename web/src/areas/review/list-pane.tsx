@@ -79,7 +79,7 @@ function MarkAll({ onMarkAll }: Pick<ListPaneProps, 'onMarkAll'>) {
   return (
     <label className="flex items-center gap-2.5 border-b border-line py-1 pr-4 pl-5 text-[0.92rem]">
       <Checkbox checked={selection !== null} label={t('review.markAll')} onChange={onMarkAll} />
-      {t('review.markAll')} <KeyCap>Ctrl A</KeyCap>
+      {t('review.markAll')} <KeyCap>{t('review.markAllKey')}</KeyCap>
     </label>
   )
 }

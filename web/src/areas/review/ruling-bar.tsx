@@ -76,20 +76,31 @@ export function RulingBar({ sheet, targets, busy, onApply, onUndo }: Props) {
         )}
         <Consequences sheet={sheet} targets={targets} sentence={sentence} />
       </div>
-      <div className="flex shrink-0 flex-col items-end gap-2">
-        <Button kind="main" disabled={refused} onClick={onApply} className="text-[1.05rem]">
-          {t('ruling.apply')} <KeyCap>↵</KeyCap>
-        </Button>
-        <button
-          type="button"
-          disabled={!onUndo}
-          onClick={() => onUndo?.()}
-          className="flex items-center gap-1.5 text-[0.92rem] text-ink-2 disabled:opacity-60"
-        >
-          <KeyCap>U</KeyCap> {t('ruling.undoLast')}
-        </button>
-      </div>
+      <ApplyAndUndo refused={refused} onApply={onApply} onUndo={onUndo} />
     </footer>
+  )
+}
+
+function ApplyAndUndo({
+  refused,
+  onApply,
+  onUndo,
+}: Pick<Props, 'onApply' | 'onUndo'> & { refused: boolean }) {
+  const { t } = useTranslation()
+  return (
+    <div className="flex shrink-0 flex-col items-end gap-2">
+      <Button kind="main" disabled={refused} onClick={onApply} className="text-[1.05rem]">
+        {t('ruling.apply')} <KeyCap>↵</KeyCap>
+      </Button>
+      <button
+        type="button"
+        disabled={!onUndo}
+        onClick={() => onUndo?.()}
+        className="flex items-center gap-1.5 text-[0.92rem] text-ink-2 disabled:opacity-60"
+      >
+        <KeyCap>U</KeyCap> {t('ruling.undoLast')}
+      </button>
+    </div>
   )
 }
 

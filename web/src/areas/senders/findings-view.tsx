@@ -188,19 +188,25 @@ function TidyAll({ kind, count }: { kind: TidyKind; count: number }) {
 type Chosen =
   { readonly tidy: TidyKind } | { readonly findings: { readonly key: string; readonly remedy: 'end' }[] }
 
-/** The exact entries, the replay that proves the effect, and the act. */
-function RemedyPreview({ chosen, patterns }: { chosen: Chosen; patterns: readonly string[] }) {
-  const { t } = useTranslation()
-  const { busy, run } = useListActs()
-  const [reason, setReason] = useState('')
-  const { data, error, isPending } = useQuery({
+/** What a remedy would come to, and since when that is on the screen. */
+function useProof(chosen: Chosen) {
+  const proof = useQuery({
     queryKey: queryKeyOf('senders', 'remedy', chosen),
     queryFn: ({ signal }) => call(previewRemedy, { body: chosen, signal }),
   })
   const shownAt = useRef(Infinity)
   useEffect(() => {
-    if (data) shownAt.current = performance.now()
-  }, [data])
+    if (proof.data) shownAt.current = performance.now()
+  }, [proof.data])
+  return { ...proof, shownAt }
+}
+
+/** The exact entries, the replay that proves the effect, and the act. */
+function RemedyPreview({ chosen, patterns }: { chosen: Chosen; patterns: readonly string[] }) {
+  const { t } = useTranslation()
+  const { busy, run } = useListActs()
+  const [reason, setReason] = useState('')
+  const { data, error, isPending, shownAt } = useProof(chosen)
   if (isPending) return <p className="mt-2 text-ink-2">{t('reach.counting', { days: 30 })}</p>
   if (error)
     return (

@@ -79,11 +79,9 @@ function Asked({ request }: { request: EntryRequest }) {
   )
 }
 
-function Open({ request }: { request: EntryRequest }) {
+function useAnswering(request: EntryRequest, answer: string) {
   const { t } = useTranslation()
-  const { staffer } = useSession()
   const { busy, run } = useListActs()
-  const [answer, setAnswer] = useState('')
   const { data: reach, error } = useQuery({
     queryKey: queryKeyOf('reach', 'request', request.pattern, request.standing),
     queryFn: ({ signal }) =>
@@ -105,6 +103,14 @@ function Open({ request }: { request: EntryRequest }) {
       if (!applied) throw new Error('approved without an entry')
       return applied
     })
+  return { busy, approve, declining, reach, error }
+}
+
+function Open({ request }: { request: EntryRequest }) {
+  const { t } = useTranslation()
+  const { staffer } = useSession()
+  const [answer, setAnswer] = useState('')
+  const { busy, approve, declining, reach, error } = useAnswering(request, answer)
   return (
     <li data-card tabIndex={-1} className="rounded-md border border-line-strong bg-sheet px-4 py-3">
       <Asked request={request} />

@@ -135,15 +135,8 @@ function EnquiryRow({ enquiry, onOpen }: { enquiry: EnquiryBrief; onOpen: (id: n
   )
 }
 
-function NewEnquiry({
-  question,
-  colleague,
-  onDone,
-}: {
-  question: WhereQuestion
-  colleague: number | undefined
-  onDone: (id: number) => void
-}) {
+/** What is said when an enquiry is opened, and opening it. */
+function useNewEnquiry(question: WhereQuestion, colleague: number | undefined, onDone: (id: number) => void) {
   const { t } = useTranslation()
   const show = useNotices(state => state.show)
   const [mailbox, setMailbox] = useState(colleague)
@@ -161,6 +154,24 @@ function NewEnquiry({
     if (mailbox === undefined) show({ tone: 'problem', text: t('whereabouts.enquiries.needsColleague') })
     else opening.mutate(mailbox)
   }
+  return { mailbox, setMailbox, how, setHow, words, setWords, opening, submit }
+}
+
+function NewEnquiry({
+  question,
+  colleague,
+  onDone,
+}: {
+  question: WhereQuestion
+  colleague: number | undefined
+  onDone: (id: number) => void
+}) {
+  const { t } = useTranslation()
+  const { mailbox, setMailbox, how, setHow, words, setWords, opening, submit } = useNewEnquiry(
+    question,
+    colleague,
+    onDone,
+  )
   return (
     <form onSubmit={submit} className="mt-3 grid gap-2 rounded-lg border border-line bg-raised p-3">
       <p>

@@ -92,8 +92,6 @@ function FilterSentence({ filter, set }: FilterProps) {
     <FilterField name={name} type={type} className={className} filter={filter} set={set} />
   )
   const direction = filter.direction === 'out' ? 'out' : 'in'
-  const stateText = (state: string) =>
-    t(state === 'misjudged' ? 'whereabouts.exact.misjudged' : `state.${state}`)
   return (
     <Sentence
       text={t('whereabouts.exact.sentence')}
@@ -110,22 +108,7 @@ function FilterSentence({ filter, set }: FilterProps) {
             onPick={value => set('direction', value === 'in' ? '' : value)}
           />
         ),
-        state: (
-          <SentenceSlot
-            label={t('whereabouts.exact.state')}
-            text={filter.state ? stateText(filter.state) : t('whereabouts.exact.anyState')}
-            value={filter.state ?? ''}
-            options={[
-              { value: '', text: t('whereabouts.exact.anyState') },
-              ...whereState.options.map(value => ({
-                value: value as string,
-                text: stateText(value),
-                ...(value === 'misjudged' ? { hint: t('whereabouts.exact.misjudgedHint') } : {}),
-              })),
-            ]}
-            onPick={value => set('state', value)}
-          />
-        ),
+        state: <StateSlot filter={filter} set={set} />,
         mailbox: (
           <MailboxSlot
             mailbox={filter.mailbox ? Number(filter.mailbox) : undefined}
@@ -144,6 +127,28 @@ function FilterSentence({ filter, set }: FilterProps) {
         messageId: field('messageId', 'text', 'w-60 font-mono'),
         without: field('without', 'text', 'w-52 font-mono'),
       }}
+    />
+  )
+}
+
+function StateSlot({ filter, set }: FilterProps) {
+  const { t } = useTranslation()
+  const stateText = (state: string) =>
+    t(state === 'misjudged' ? 'whereabouts.exact.misjudged' : `state.${state}`)
+  return (
+    <SentenceSlot
+      label={t('whereabouts.exact.state')}
+      text={filter.state ? stateText(filter.state) : t('whereabouts.exact.anyState')}
+      value={filter.state ?? ''}
+      options={[
+        { value: '', text: t('whereabouts.exact.anyState') },
+        ...whereState.options.map(value => ({
+          value: value as string,
+          text: stateText(value),
+          ...(value === 'misjudged' ? { hint: t('whereabouts.exact.misjudgedHint') } : {}),
+        })),
+      ]}
+      onPick={value => set('state', value)}
     />
   )
 }

@@ -220,6 +220,7 @@ export const own = {
       revoked: 'Die bisherigen Links sind abgeschaltet, die anderen Geräte abgemeldet.',
     },
     problem: {
+      ENQUIRY_NOT_FOUND: 'Diese Frage gibt es nicht.',
       NOTHING_TO_SEND: 'Im Moment wird nichts für Sie zurückgehalten.',
       DIGEST_JUST_SENT:
         'Sie haben vor wenigen Minuten eine Übersicht bekommen. Bitte warten Sie etwas, bevor Sie eine weitere anfordern.',

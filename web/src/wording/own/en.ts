@@ -218,6 +218,7 @@ export const own = {
       revoked: 'Earlier links no longer work, and other devices are signed out.',
     },
     problem: {
+      ENQUIRY_NOT_FOUND: 'This question does not exist.',
       NOTHING_TO_SEND: 'Nothing is kept back for you at the moment.',
       DIGEST_JUST_SENT:
         'You got a digest a few minutes ago. Please wait a while before you ask for another one.',

@@ -216,6 +216,7 @@ export const own = {
       revoked: 'Tidligere lenker er slått av, og andre enheter er logget ut.',
     },
     problem: {
+      ENQUIRY_NOT_FOUND: 'Dette spørsmålet finnes ikke.',
       NOTHING_TO_SEND: 'Akkurat nå er ingenting holdt tilbake for deg.',
       DIGEST_JUST_SENT: 'Du fikk en oversikt for noen minutter siden. Vent litt før du ber om en ny.',
       DIGEST_RUNNING: 'En oversikt sendes til deg akkurat nå.',

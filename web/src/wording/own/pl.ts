@@ -242,6 +242,7 @@ export const own = {
       revoked: 'Wcześniejsze linki są wyłączone, a inne urządzenia wylogowane.',
     },
     problem: {
+      ENQUIRY_NOT_FOUND: 'Nie ma takiego pytania.',
       NOTHING_TO_SEND: 'W tej chwili nic nie jest dla Ciebie zatrzymane.',
       DIGEST_JUST_SENT:
         'Zestawienie dotarło do Ciebie kilka minut temu. Odczekaj chwilę, zanim poprosisz o kolejne.',
