@@ -59,7 +59,7 @@ export type About = readonly Pick<ReviewRow, 'mailboxId'>[] | SelectionSummary
 
 const isSelection = (about: About): about is SelectionSummary => 'deliveries' in about
 
-export const colleaguesOf = (about: About): number =>
+const colleaguesOf = (about: About): number =>
   isSelection(about) ? about.colleagues : new Set(about.map(({ mailboxId }) => mailboxId)).size
 
 /** The sender's standing, and for whom: one entry for everybody where many colleagues got the same. */
