@@ -57,6 +57,14 @@ describe('references', () => {
     expect(nearestReference('222-222', [a, b])).toBe(null)
     expect(nearestReference(slip, [a, `${a.slice(0, -1)}?`])).toBe(a)
   })
+  test('two symbols that changed places are a slip; three that did, or two other ones, are not', () => {
+    expect(nearestReference('K7Q-4MD', ['7KQ-4MD'])).toBe('7KQ-4MD')
+    expect(nearestReference('K7Q-4MD', ['M7Q-4KD'])).toBe('M7Q-4KD')
+    expect(nearestReference('K7Q-4MD', ['7QK-4MD'])).toBeNull()
+    expect(nearestReference('K7Q-4MD', ['22Q-4MD'])).toBeNull()
+    expect(nearestReference('K7Q-4MD', ['K7Q-4M'])).toBeNull()
+    expect(nearestReference('K7Q-4MD', ['K7Q-4MX', 'K7Q-4MY'])).toBeNull()
+  })
   test.each([-1, 0.5, referenceCount, Number.NaN])('%s stands for none', n =>
     expect(() => referenceOf(n)).toThrow(RangeError),
   )
