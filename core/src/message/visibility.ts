@@ -119,7 +119,7 @@ function luminance([r, g, b]: Rgb): number {
 
 const isTransparent = (text: string) =>
   text === 'transparent' ||
-  /^rgba\([^)]{0,40},\s{0,3}0(?:\.0\d*)?\)$/.test(text) ||
+  /^(?:rgb|hsl)a?\([^)]{0,60}[,/]\s{0,3}0?(?:\.0\d{0,6}|(?<=0))%?\s{0,3}\)$/.test(text) ||
   /^#(?:[0-9a-f]{3}0|[0-9a-f]{6}0\d)$/.test(text)
 
 function readGround(text: string, above: Rgb | null): Rgb | null {
@@ -134,6 +134,16 @@ function readGround(text: string, above: Rgb | null): Rgb | null {
   return color ?? (/url\(|gradient/.test(text) ? null : above)
 }
 
+/** CSS Color 4 §7: a hue in degrees, saturation and lightness as shares. */
+function ofHue(hue: number, saturation: number, lightness: number): Rgb {
+  const channel = (n: number) => {
+    const k = (n + hue / 30) % 12
+    const spread = saturation * Math.min(lightness, 1 - lightness)
+    return Math.round(255 * (lightness - spread * Math.max(-1, Math.min(k - 3, 9 - k, 1))))
+  }
+  return [channel(0), channel(8), channel(4)]
+}
+
 function readColor(text: string): Rgb | null {
   const plain = text.trim().toLowerCase()
   const hex = /^#?([0-9a-f]{3,8})$/.exec(plain)?.[1]
@@ -143,6 +153,11 @@ function readColor(text: string): Rgb | null {
     return [0, 2, 4].map(i => Number.parseInt(hex.slice(i, i + 2), 16)) as unknown as Rgb
   const rgb = /^rgba?\(\s{0,3}(\d{1,3})[\s,]{1,4}(\d{1,3})[\s,]{1,4}(\d{1,3})/.exec(plain)
   if (rgb) return [Number(rgb[1]), Number(rgb[2]), Number(rgb[3])]
+  const hsl =
+    /^hsla?\(\s{0,3}(\d{1,3})(?:deg)?[\s,]{1,4}(\d{1,3})(?:\.\d{1,4})?%[\s,]{1,4}(\d{1,3})(?:\.\d{1,4})?%/.exec(
+      plain,
+    )
+  if (hsl) return ofHue(Number(hsl[1]), Number(hsl[2]) / 100, Number(hsl[3]) / 100)
   return named[plain] ?? null
 }
 
