@@ -115,8 +115,11 @@ export function useReviewLive(openId: number | null): {
   useLiveEvents(
     useCallback(
       ({ kind, deliveryId, state, by }: LiveEvent) => {
-        // Very many were ruled on at once.
-        if (kind === 'ruled' && deliveryId === null) refreshCounts()
+        // Very many were ruled on at once: the open message may be one of them.
+        if (kind === 'ruled' && deliveryId === null) {
+          refreshCounts()
+          void client.invalidateQueries({ queryKey: queryKeyOf('sheet', open.current) })
+        }
         if (deliveryId === null || state === null) return
         refreshCounts()
         if (kind === 'came-in' && state !== null && isKeptBack(state)) setArrived(n => n + 1)
