@@ -34,7 +34,8 @@ await desk.getByRole('navigation').waitFor()
 
 const views = {
   review: '/review',
-  whereabouts: '/whereabouts?from=fjellby',
+  whereabouts: '/whereabouts?about=manifest',
+  'whereabouts-enquiry': '/whereabouts?enquiry=3',
   digests: '/digests',
   senders: '/senders',
   'senders-upkeep': '/senders?panel=let-harm-in',

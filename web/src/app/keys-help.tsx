@@ -32,7 +32,7 @@ export function KeysHelp({ open, onOpenChange }: { open: boolean; onOpenChange: 
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/30" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="fixed top-1/2 left-1/2 z-50 w-[min(520px,94vw)] -translate-x-1/2 -translate-y-1/2 rounded-lg border border-line-strong bg-sheet p-6"
+          className="fixed top-1/2 left-1/2 z-50 max-h-[94vh] w-[min(520px,94vw)] overflow-y-auto -translate-x-1/2 -translate-y-1/2 rounded-lg border border-line-strong bg-sheet p-6"
         >
           <Dialog.Title className="font-serif text-[1.2rem] font-semibold">{t('keys.title')}</Dialog.Title>
           <dl className="mt-4 grid grid-cols-[auto_1fr] items-center gap-x-5 gap-y-2">

@@ -61,15 +61,17 @@ function ReachText({ reach, listed }: { reach: ReachShape; listed: boolean }) {
   else if (through + back + reach.elsewhere === 0)
     parts.push(t('reach.nothing', { days, ...shown(reach.looked) }))
   else if (reach.refused > 0) parts.push(t('reach.refused', shown(reach.refused)))
-  for (const { from, to, deliveries } of reach.moves.slice(0, 2))
+  reach.moves.slice(0, 2).forEach(({ from, to, deliveries }, i) => {
+    const what = from === 'quarantined' && to === 'left-out' ? 'unlisted' : 'elsewhere'
     parts.push(
-      t('reach.elsewhere', {
+      t(i === 0 ? `reach.${what}` : `reach.more.${what}`, {
         days,
         ...shown(deliveries),
         from: t(`reach.place.${from}`),
         to: t(`reach.place.${to}`),
       }),
     )
+  })
   if (reach.sealed > 0) parts.push(t('reach.sealed', shown(reach.sealed)))
   for (const { entry, deliveries } of reach.overruledBy.slice(0, 2)) {
     const whose =

@@ -645,6 +645,15 @@ export const en = {
     elsewhere_one: 'Over the last {{days}} days one message would have gone to {{to}} instead of {{from}}.',
     elsewhere_other:
       'Over the last {{days}} days {{shown}} messages would have gone to {{to}} instead of {{from}}.',
+    unlisted_one: 'Over the last {{days}} days one message would not have been listed in the digest.',
+    unlisted_other:
+      'Over the last {{days}} days {{shown}} messages would not have been listed in the digest.',
+    more: {
+      elsewhere_one: 'One more would have gone to {{to}} instead of {{from}}.',
+      elsewhere_other: '{{shown}} more would have gone to {{to}} instead of {{from}}.',
+      unlisted_one: 'One more would not have been listed in the digest.',
+      unlisted_other: '{{shown}} more would not have been listed in the digest.',
+    },
     place: {
       inbox: 'the inbox',
       aside: 'the set-aside folder',
@@ -652,7 +661,7 @@ export const en = {
       junk: 'the junk folder',
       quarantined: 'quarantine',
       sealed: 'sealed mail',
-      'left-out': 'quarantine without a line in the digest',
+      'left-out': 'quarantine, unlisted in the digest,',
     },
     refused_one: 'One message matches and would still be kept back: its sender is not proven.',
     refused_other: '{{shown}} messages match and would still be kept back: their sender is not proven.',
