@@ -6,7 +6,7 @@ export default defineConfig({
       {
         test: {
           name: 'core',
-          // Nothing here keeps anything between files but what it has loaded; loading it once for all of them saves half of the time.
+          // Files share what they have loaded and nothing else: loading it once saves half of the time.
           isolate: false,
           // Nothing here asserts how long it takes; a busy machine must not make it fail.
           testTimeout: 30_000,
@@ -22,6 +22,8 @@ export default defineConfig({
       {
         test: {
           name: 'server',
+          // Loading the server takes longer than most files' tests; each file has a database and a server of its own.
+          isolate: false,
           include: ['server/tests/**/*.test.ts', 'stand-ins/tests/**/*.test.ts'],
           globalSetup: ['server/tests/global-setup.ts'],
           testTimeout: 30_000,

@@ -125,7 +125,7 @@ const browser = () => {
 try {
   ensureWeb()
   // Two lanes for two cores: a browser waits much of its time, and meanwhile the rest is looked at.
-  await Promise.all([browser().then(look), vitest()])
+  await Promise.all([browser(), vitest().then(look)])
 } catch (error) {
   say(error.message)
   total.failed += 1
