@@ -7,5 +7,7 @@ export default defineConfig({
     testTimeout: 60_000,
     include: ['core/tests/**/*.test.ts'],
     exclude: ['core/tests/linear.test.ts', 'core/tests/fuzz.test.ts'],
+    // A change is tried by tests of many files; they load core once.
+    isolate: false,
   },
 })

@@ -1,3 +1,4 @@
+import { select } from '../src/db/database.ts'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { workEnquiries } from '../src/whereabouts/enquiry-watch.ts'
 import {
@@ -283,7 +284,14 @@ describe('answers reach the colleague, and what they write comes back', () => {
     const id = await open()
     await per.post(`/api/enquiries/${id}/letters`, letter('Can you read this?'))
     store.mood.answer = { status: 'refused', problem: '550 5.2.1 closed' }
+    const told = async () =>
+      (
+        await select<{ n: number }>(server.db, "SELECT COUNT(*) AS n FROM live_events WHERE kind = 'enquiry'")
+      )[0]?.n ?? 0
+    const before = await told()
     await sendAll()
+    // Whoever has the enquiry open sees it at once.
+    expect(await told()).toBe(before + 1)
     store.mood.answer = { status: 'taken' }
     const [sent] = (await sheetOf(id)).letters
     expect(sent.mail).toBe('refused')

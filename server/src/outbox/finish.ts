@@ -119,7 +119,13 @@ async function end(db: Database, tx: Tx, ended: readonly Done[], at: Date): Prom
     ended.filter(({ job }) => job.kind === 'delivery'),
     at,
   )
-  const told = digests.map((): NewEvent => ({ kind: 'digest', deliveryId: null, state: null, by: '' }))
+  const told = [
+    ...digests.map((): NewEvent => ({ kind: 'digest', deliveryId: null, state: null, by: '' })),
+    // How far an answer has come stands in its enquiry.
+    ...ended
+      .filter(({ job }) => job.kind === 'letter')
+      .map((): NewEvent => ({ kind: 'enquiry', deliveryId: null, state: null, by: '' })),
+  ]
   await announce(db, tx, at, [...events, ...told])
 }
 
