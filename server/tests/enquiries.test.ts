@@ -291,7 +291,7 @@ describe('answers reach the colleague, and what they write comes back', () => {
     const before = await told()
     await sendAll()
     // Whoever has the enquiry open sees it at once.
-    expect(await told()).toBe(before + 1)
+    expect(await told()).toBeGreaterThan(before)
     store.mood.answer = { status: 'taken' }
     const [sent] = (await sheetOf(id)).letters
     expect(sent.mail).toBe('refused')
