@@ -128,7 +128,20 @@ test('a morning by keyboard alone', async ({ page, browser }) => {
   await press('a')
   await page.getByRole('textbox', { name: /Which sender/ }).fill(three.join('\n'))
   await press('Enter')
-  await expect(page.getByTestId('draft')).toContainText('and 2 more')
+  const draft = page.getByTestId('draft')
+  await expect(draft).toContainText('and 2 more')
+  await expect(draft).toBeFocused()
+  // Helpdesk adds for one colleague: a name and Enter choose them, and the next Enter applies.
+  await press('Tab', 'Tab', 'Tab', 'Tab')
+  await expect(draft.getByRole('button', { name: /^which colleague/ })).toBeFocused()
+  await press('Enter')
+  await expect(page.getByPlaceholder(/name/i).last()).toBeFocused()
+  await type('kari moen')
+  await press('Enter')
+  await expect(draft).toContainText('Kari Moen')
+  await expect(page.getByTestId('consequences')).not.toContainText('Counting')
+  await press('Enter')
+  await expect(notice(page, three[0] ?? '')).toBeVisible()
 
   // The steward approves, in three keys; and takes it back in the record, on its row.
   const other = await (await browser.newContext()).newPage()

@@ -1,4 +1,5 @@
 import { useCallback, useMemo, useState } from 'react'
+import type { EntryDraft, Session } from '@pendro/contract'
 import { DropdownMenu } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
 import { useLocation, useNavigate, useParams } from 'react-router'
@@ -32,6 +33,7 @@ export function SendersArea() {
   const sheet = useEntrySheet(openId)
   const rows = useMemo(() => list.data?.pages.flatMap(page => page.rows) ?? [], [list.data])
   const { act, marks, begin } = useDraft()
+  const session = useSession()
   const onOpen = useCallback((entry: number) => open({ entry }), [open])
   /** How often the keyboard was sent to upkeep. */
   const [asked, setAsked] = useState(0)
@@ -89,12 +91,16 @@ export function SendersArea() {
         <QuestionBar
           from={ask || questionFrom(sheet.data?.row.patternText)}
           mailbox={sheet.data?.row.mailboxId ?? undefined}
-          onAdd={() => begin({ kind: 'add' })}
+          onAdd={() => begin({ kind: 'add' }, firstDraft(session))}
         />
       )}
     </div>
   )
 }
+
+/** Whoever may not add for all begins with one colleague, to be chosen. */
+const firstDraft = ({ staffer }: Session): Partial<EntryDraft> =>
+  staffer.role === 'steward' ? {} : { mailboxId: 0 }
 
 type Address = ReturnType<typeof useSendersAddress>
 
@@ -169,7 +175,7 @@ function useListKeys(
       const row = rows[at] ?? open
       return {
         ...moves,
-        a: () => begin({ kind: 'add' }),
+        a: () => begin({ kind: 'add' }, firstDraft(session)),
         ...(row
           ? {
               x: () => mark(row, !marks.has(row.id)),
