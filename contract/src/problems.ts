@@ -192,7 +192,7 @@ export const problems = {
   },
   DIGEST_JUST_SENT: {
     status: 429,
-    text: 'You got a digest a few minutes ago. You can ask for another one at {{time}}.',
+    text: 'You got a digest a few minutes ago. Ask for another one in a while.',
   },
   DIGEST_RUNNING: { status: 409, text: 'Somebody else has just sent a digest to this mailbox.' },
   TOO_LARGE: {

@@ -187,6 +187,8 @@ describe('what is refused', () => {
     const selection = await mark(per, 'mine no.')
     expect((await oda.get(`/api/selections/${selection.id}`)).body.code).toBe('SELECTION_GONE')
     expect((await rule(oda, selection.id, { message: 'discard' })).body.code).toBe('SELECTION_GONE')
+    const reach = { selection: selection.id, sentence: sentence({ sender: 'blocked' }) }
+    expect((await oda.post('/api/rulings/reach', reach)).body.code).toBe('SELECTION_GONE')
     const una = await signedIn(server, 'una')
     expect((await una.post('/api/selections', { find: 'mine no.' })).status).toBe(403)
   })

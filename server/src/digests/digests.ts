@@ -237,10 +237,7 @@ export async function sendFreshDigest(
     return await inTransaction(db, async tx => {
       const organisation = await readOrganisation(db, tx)
       const { since } = await windowOf(db, colleague.id, now, tx)
-      if (now.getTime() - since.getTime() < betweenFresh)
-        throw new AppError('DIGEST_JUST_SENT', {
-          time: new Date(since.getTime() + betweenFresh).toISOString().slice(11, 16),
-        })
+      if (now.getTime() - since.getTime() < betweenFresh) throw new AppError('DIGEST_JUST_SENT')
       let listed = 0
       let sent = false
       for (const id of [...colleague.mailboxIds].sort((a, b) => a - b)) {

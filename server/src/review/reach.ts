@@ -6,7 +6,8 @@ import { readOrganisation } from '../db/organisation.ts'
 import { entriesFor } from '../lists/entries.ts'
 import { mailboxesOf, reachOf } from '../lists/reach.ts'
 import { AppError } from '../errors.ts'
-import { sendersOfSelection } from '../rulings/selections.ts'
+import { readProgress, sendersOfSelection } from '../rulings/selections.ts'
+import type { SignedIn } from '../sign-in/sessions.ts'
 import { proposedEntries, ruledDeliveries } from '../rulings/proposals.ts'
 
 /** What a ruling's sentence would have changed in mail already seen. */
@@ -14,9 +15,10 @@ export async function previewReach(
   db: Database,
   about: { readonly deliveries: readonly number[] } | { readonly selection: number },
   sentence: RulingSentence,
-  now: Date,
+  { who, now }: { readonly who: SignedIn; readonly now: Date },
 ): Promise<ReachShape> {
   const organisation = await readOrganisation(db)
+  if ('selection' in about) await readProgress(db, who, about.selection)
   const ids =
     'deliveries' in about ? about.deliveries : await sendersOfSelection(db, about.selection, sentence.for)
   if (ids.length === 0) throw new AppError('SELECTION_GONE')

@@ -76,7 +76,7 @@ function rulingRoutes(router: Router, { db, now, log, queued, reader = readHere 
   })
   mount(router, selectionProgress, ({ params, who }) => readProgress(db, who, params.id))
 
-  mount(router, previewRuling, ({ body }) => previewReach(db, body, body.sentence, now()))
+  mount(router, previewRuling, ({ body, who }) => previewReach(db, body, body.sentence, { who, now: now() }))
 
   mount(router, applyEndpoint, async ({ body, who }) => {
     const { sentence, token } = body
