@@ -8,14 +8,13 @@ import { readOrganisation } from '../db/organisation.ts'
 import { findOne, update } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { claim, giveBack } from '../jobs/claim.ts'
-import { notAskedYet } from '../lists/ask.ts'
 import { announce } from '../live/events.ts'
 import { pendro, writeRecord } from '../record/write.ts'
 import type { Reader } from '../reading/reader.ts'
 import { ruledBy, type SignedIn } from '../sign-in/sessions.ts'
 import { teachingsOf } from './learning.ts'
-import { asksOf, namePatterns, proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
-import { describeRuling, planLists, refuseIdle, type AppliedRuling } from './rulings.ts'
+import { ruledDeliveries, type RuledDelivery } from './proposals.ts'
+import { describeRuling, planSenders, refuseIdle, rulingFacts, type AppliedRuling } from './rulings.ts'
 import { sendersOfSelection, takeOff, weighSelection } from './selections.ts'
 import { undoPart } from './undo.ts'
 import { continueRuling, writeRuling } from './write.ts'
@@ -51,40 +50,21 @@ export async function ruleOnSelection(db: Database, request: Request): Promise<A
     await refuseImpossible(db, tx, selection, sentence)
     // Senders are few where messages are many: entries are made from one message of each.
     const ids = sentence.sender === 'as-is' ? [] : await sendersOfSelection(db, selection, sentence.for, tx)
-    const samples = ids.length === 0 ? [] : await ruledDeliveries(db, ids, { tx, lock: true })
-    const proposed = proposedEntries(sentence, samples, organisation, now)
-    const isRequest = sentence.for === 'request'
-    const asks = await notAskedYet(db, tx, asksOf(sentence, samples, proposed, organisation))
-    if (isRequest && proposed.length > 0 && asks.length === 0) throw new AppError('ALREADY_ASKED')
-    const proposal = { deliveries: samples, proposed, organisation }
-    const lists = isRequest ? null : await planLists(db, tx, { who, sentence, now }, proposal)
-    const { colleagues, first } = await aboutWhat(db, tx, selection)
+    const samples = ids.length === 0 ? [] : await ruledDeliveries(db, ids, { tx })
+    const senders = await planSenders(db, tx, request, { deliveries: samples, organisation })
+    const about = await aboutWhat(db, tx, selection)
     const { id } = await writeRuling(db, tx, {
       token,
       by: ruledBy(who),
       at: now,
       sentence,
       moves: [],
-      lists,
-      asks,
+      lists: senders.lists,
+      asks: senders.asks,
       lesson: null,
       record: {
         act: 'ruling',
-        mailboxId: null,
-        deliveryId: null,
-        facts: {
-          message: sentence.message,
-          learn: sentence.learn,
-          sender: sentence.sender,
-          for: sentence.for,
-          until: sentence.until ?? '',
-          deliveries: row.total,
-          colleagues,
-          subject: first?.subject ?? '',
-          from: first?.from_address ?? '',
-          patterns: namePatterns(proposed),
-          ended: lists?.end.length ?? 0,
-        },
+        facts: rulingFacts(sentence, senders, { deliveries: row.total, ...about }),
       },
     })
     await update(db, Selections, { state: 'ruling', ruling_id: id }, { id: selection }, tx)

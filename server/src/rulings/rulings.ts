@@ -59,13 +59,8 @@ export async function applyRuling(db: Database, request: Request): Promise<Appli
     if (before !== null) return told(before)
     const moves = await movesOf(db, tx, who, sentence, deliveries)
     refuseUnreasoned(who, sentence, deliveries)
-    const proposed = proposedEntries(sentence, deliveries, organisation, request.now)
-    const isRequest = sentence.for === 'request'
-    const asks = await notAskedYet(db, tx, asksOf(sentence, deliveries, proposed, organisation))
-    if (isRequest && proposed.length > 0 && asks.length === 0) throw new AppError('ALREADY_ASKED')
-    const lists = isRequest ? null : await planLists(db, tx, request, { deliveries, proposed, organisation })
-    const plan = planOf(request, { deliveries, moves, proposed, lists, asks, teachings })
-    const { id } = await writeRuling(db, tx, plan)
+    const senders = await planSenders(db, tx, request, { deliveries, organisation })
+    const { id } = await writeRuling(db, tx, planOf(request, { deliveries, moves, senders, teachings }))
     return told(id)
   }
   // Two staffers may make the same entry at once, or one request may come twice.
@@ -103,16 +98,45 @@ function refuseUnreasoned(
 
 interface Proposal {
   readonly deliveries: readonly RuledDelivery[]
-  readonly proposed: readonly ProposedEntry[]
   readonly organisation: Organisation
 }
 
-/** What the lists are changed by, with the lists it touches held; `null` when nothing is. */
-export async function planLists(
+type Asked = Pick<Request, 'who' | 'sentence' | 'now'>
+
+/** What becomes of senders: the change of the lists, or what the stewards are asked for. */
+export interface SendersPlan {
+  readonly proposed: readonly ProposedEntry[]
+  /** `null` when no list changes. */
+  readonly lists: ListChange | null
+  readonly asks: readonly Ask[]
+}
+
+/** What a sentence says of the senders of some deliveries, with the lists it touches held. */
+export async function planSenders(
   db: Database,
   tx: Tx,
-  { who, sentence, now }: Pick<Request, 'who' | 'sentence' | 'now'>,
-  { deliveries, proposed, organisation }: Proposal,
+  asked: Asked,
+  { deliveries, organisation }: Proposal,
+): Promise<SendersPlan> {
+  const { sentence } = asked
+  const proposed = proposedEntries(sentence, deliveries, organisation, asked.now)
+  if (sentence.for !== 'request')
+    return {
+      proposed,
+      asks: [],
+      lists: await planLists(db, tx, asked, proposed, { deliveries, organisation }),
+    }
+  const asks = await notAskedYet(db, tx, asksOf(sentence, deliveries, proposed, organisation))
+  if (proposed.length > 0 && asks.length === 0) throw new AppError('ALREADY_ASKED')
+  return { proposed, lists: null, asks }
+}
+
+async function planLists(
+  db: Database,
+  tx: Tx,
+  { who, sentence, now }: Asked,
+  proposed: readonly ProposedEntry[],
+  { deliveries, organisation }: Proposal,
 ): Promise<ListChange | null> {
   const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
   await lockLists(db, tx, proposed)
@@ -124,16 +148,15 @@ export async function planLists(
   return { add, end, existing, origin: { at: now, reason: sentence.reason, origin } }
 }
 
-interface Parts extends Omit<Proposal, 'organisation'> {
+interface Parts extends Pick<Proposal, 'deliveries'> {
   readonly moves: readonly PlannedMove[]
-  readonly lists: ListChange | null
-  readonly asks: readonly Ask[]
+  readonly senders: SendersPlan
   readonly teachings: readonly Teaching[]
 }
 
 function planOf(
   { who, sentence, token, now }: Request,
-  { deliveries, moves, proposed, lists, asks, teachings }: Parts,
+  { deliveries, moves, senders, teachings }: Parts,
 ): RulingPlan {
   const { learn: verdict } = sentence
   const mailboxIds = mailboxesOf(deliveries)
@@ -144,8 +167,8 @@ function planOf(
     at: now,
     sentence,
     moves,
-    lists,
-    asks,
+    lists: senders.lists,
+    asks: senders.asks,
     lesson:
       verdict === 'nothing'
         ? null
@@ -154,22 +177,37 @@ function planOf(
       act: 'ruling',
       mailboxId: mailboxIds.length === 1 ? (mailboxIds[0] ?? null) : null,
       deliveryId: deliveries.length === 1 ? (first?.id ?? null) : null,
-      facts: {
-        message: sentence.message,
-        learn: verdict,
-        sender: sentence.sender,
-        for: sentence.for,
-        until: sentence.until ?? '',
+      facts: rulingFacts(sentence, senders, {
         deliveries: deliveries.length,
         colleagues: mailboxIds.length,
-        subject: first?.subject ?? '',
-        from: first?.from_address ?? '',
-        patterns: namePatterns(proposed),
-        ended: lists?.end.length ?? 0,
-      },
+        first,
+      }),
     },
   }
 }
+
+/** What the record keeps of a ruling; `first`: one of its deliveries, to name it by. */
+export const rulingFacts = (
+  { message, learn, sender, for: whom, until }: RulingSentence,
+  { proposed, lists }: SendersPlan,
+  about: {
+    readonly deliveries: number
+    readonly colleagues: number
+    readonly first: Pick<RuledDelivery, 'subject' | 'from_address'> | null | undefined
+  },
+) => ({
+  message,
+  learn,
+  sender,
+  for: whom,
+  until: until ?? '',
+  deliveries: about.deliveries,
+  colleagues: about.colleagues,
+  subject: about.first?.subject ?? '',
+  from: about.first?.from_address ?? '',
+  patterns: namePatterns(proposed),
+  ended: lists?.end.length ?? 0,
+})
 
 const mailboxesOf = (deliveries: readonly RuledDelivery[]) => [
   ...new Set(deliveries.map(({ mailbox_id }) => mailbox_id)),

@@ -21,7 +21,7 @@ export async function makeSelection(
   if (ids.length === 0) throw new AppError('NOTHING_SHOWN')
   if (ids.length > mostSelected) throw new AppError('TOO_MANY_SHOWN', { most: mostSelected })
   const id = await inTransaction(db, async tx => {
-    await dropUnused(db, tx, who.staffer.id, now)
+    await dropUnused(db, tx, now)
     const made = await insertOne(
       db,
       Selections,
@@ -40,12 +40,12 @@ export async function makeSelection(
   return { id, madeAt: now.toISOString(), ...(await sumUp(db, id)) }
 }
 
-/** One's own that came to nothing, but for the last few: another window may have one open. */
-async function dropUnused(db: Database, tx: Tx, stafferId: number, now: Date): Promise<void> {
+/** Anybody's that came to nothing within a day. */
+async function dropUnused(db: Database, tx: Tx, now: Date): Promise<void> {
   const old = await select<{ id: number }>(
     db,
-    "SELECT id FROM selections WHERE staffer_id = :stafferId AND state = 'open' AND made_at < :before LIMIT 20",
-    { stafferId, before: new Date(now.getTime() - day) },
+    "SELECT id FROM selections WHERE state = 'open' AND made_at < :before LIMIT 20",
+    { before: new Date(now.getTime() - day) },
     tx,
   )
   for (const { id } of old) {
@@ -79,32 +79,35 @@ async function sumUp(db: Database, id: number): Promise<Omit<SelectionSummary, '
       { id },
     ),
   ])
-  const sum = (some: readonly Group[]) => some.reduce((total, { n }) => total + n, 0)
-  const can = (wanted: 'release' | 'discard' | 'restore') =>
-    sum(groups.filter(({ state }) => isLegal(wanted, state)))
+  const can = (wanted: RulingSentence['message']) => weigh(groups, wanted).possible
   return {
     deliveries: sum(groups),
     colleagues: wide?.colleagues ?? 0,
     senders: wide?.senders ?? 0,
     can: { release: can('release'), discard: can('discard'), restore: can('restore') },
-    against: sum(groups.filter(({ points }) => isAgainstEvidence('release', points))),
+    against: weigh(groups, 'release').against,
   }
 }
 
-/** Whether an act can be done to any of them, and to how many against the evidence. */
+const sum = (some: readonly Group[]) => some.reduce((total, { n }) => total + n, 0)
+
+/** To how many an act can be done, and of those to how many against the evidence. */
+function weigh(groups: readonly Group[], message: RulingSentence['message']) {
+  const fits = groups.filter(({ state }) => message === 'leave' || isLegal(message, state))
+  return {
+    possible: sum(fits),
+    against: sum(fits.filter(({ points }) => isAgainstEvidence(message, points))),
+  }
+}
+
+/** The same of a selection as it is by now. */
 export async function weighSelection(
   db: Database,
   tx: Tx,
   id: number,
   message: RulingSentence['message'],
 ): Promise<{ readonly possible: number; readonly against: number }> {
-  const groups = await groupsOf(db, id, tx)
-  const fits = groups.filter(({ state }) => message === 'leave' || isLegal(message, state))
-  const sum = (some: readonly Group[]) => some.reduce((total, { n }) => total + n, 0)
-  return {
-    possible: sum(fits),
-    against: sum(fits.filter(({ points }) => isAgainstEvidence(message, points))),
-  }
+  return weigh(await groupsOf(db, id, tx), message)
 }
 
 /** So many entries one sentence makes; more is a list to be brought in. */

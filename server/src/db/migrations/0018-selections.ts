@@ -12,7 +12,6 @@ export const statements: readonly string[] = [
     undone_to BIGINT UNSIGNED NOT NULL DEFAULT 0,
     claimed_until DATETIME(3) NULL,
     KEY k_state (state, id),
-    KEY k_made (staffer_id, state, made_at),
     UNIQUE KEY k_ruling (ruling_id)
   )`,
   `CREATE TABLE IF NOT EXISTS selection_deliveries (

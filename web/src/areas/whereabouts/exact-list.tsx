@@ -1,11 +1,10 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
-import { useInfiniteQuery, useQueryClient } from '@tanstack/react-query'
+import { useMemo, useState } from 'react'
+import { useInfiniteQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
 import { listMail, whereFilter, whereState, type ListedMail } from '@pendro/contract'
 import { call } from '../../app/api.ts'
-import { useLiveEvents } from '../../app/live.ts'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { readFilterBy } from '../../app/url-filter.ts'
 import { Button } from '../../parts/buttons.tsx'
@@ -14,6 +13,7 @@ import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { areaLayout } from '../../parts/layout.ts'
+import { useLiveWhereabouts } from './use-where.ts'
 
 const names = [
   'direction',
@@ -201,28 +201,9 @@ function Views() {
   )
 }
 
-/** What happens to mail on the list shows in its row, at most once in two seconds. */
-function useLiveList(): void {
-  const client = useQueryClient()
-  const waiting = useRef<ReturnType<typeof setTimeout> | null>(null)
-  useEffect(() => () => void (waiting.current && clearTimeout(waiting.current)), [])
-  useLiveEvents(
-    useCallback(
-      ({ kind }) => {
-        if (waiting.current !== null || !['changed', 'ruled', 'came-in'].includes(kind)) return
-        waiting.current = setTimeout(() => {
-          waiting.current = null
-          void client.invalidateQueries({ queryKey: queryKeyOf('where', 'list') })
-        }, 2000)
-      },
-      [client],
-    ),
-  )
-}
-
 function Results({ filter }: Pick<FilterProps, 'filter'>) {
   const { t } = useTranslation()
-  useLiveList()
+  useLiveWhereabouts()
   const list = useInfiniteQuery({
     queryKey: queryKeyOf('where', 'list', filter),
     initialPageParam: undefined as string | undefined,

@@ -1,10 +1,8 @@
-import { useCallback } from 'react'
-import { useQuery, useQueryClient } from '@tanstack/react-query'
+import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import { readTrouble, type MailTrouble } from '@pendro/contract'
 import { call } from '../../app/api.ts'
-import { useLiveEvents } from '../../app/live.ts'
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { problemWords } from '../../parts/hand-over.ts'
@@ -54,23 +52,13 @@ export function Trouble() {
   )
 }
 
-function useTrouble() {
-  const client = useQueryClient()
-  const key = queryKeyOf('where', 'trouble')
-  useLiveEvents(
-    useCallback(
-      ({ kind }) => {
-        if (kind === 'changed') void client.invalidateQueries({ queryKey: queryKeyOf('where', 'trouble') })
-      },
-      [client],
-    ),
-  )
-  return useQuery({
-    queryKey: key,
+/** What comes in or goes on is followed by the area, with all else that is asked of it. */
+const useTrouble = () =>
+  useQuery({
+    queryKey: queryKeyOf('where', 'trouble'),
     queryFn: ({ signal }) => call(readTrouble, { signal }),
     refetchInterval: 30_000,
   })
-}
 
 function Waiting({ stuck }: { stuck: readonly Row[] }) {
   const { t } = useTranslation()
