@@ -596,6 +596,12 @@ export const en = {
       blocked:
         '{{pattern}} is blocked for {{name}}, but the organisation says it is safe ({{by}}): its mail still arrives.',
     },
+    /** A colleague's own entry decides, not the organisation's. */
+    overruledByOwn: {
+      safe: '{{pattern}} is safe for {{name}}, but {{owner}} has blocked {{by}}: that entry decides for {{owner}}.',
+      blocked:
+        '{{pattern}} is blocked for {{name}}, but {{by}} is safe for {{owner}}: that entry decides for {{owner}}.',
+    },
     endedNow_one: 'One entry that said the opposite has ended.',
     endedNow_other: '{{count}} entries that said the opposite have ended.',
   },
