@@ -1,3 +1,4 @@
+import { fileURLToPath } from 'node:url'
 import { defineConfig } from 'vitest/config'
 
 export default defineConfig({
@@ -20,6 +21,14 @@ export default defineConfig({
         },
       },
       {
+        resolve: {
+          alias: [
+            {
+              find: /^.*\/password-cost\.ts$/,
+              replacement: fileURLToPath(new URL('server/tests/password-cost.ts', import.meta.url)),
+            },
+          ],
+        },
         test: {
           name: 'server',
           // Loading the server takes longer than most files' tests; each file has a database and a server of its own.

@@ -1,5 +1,6 @@
 import { dayOf, daysBefore } from '@pendro/core/calendar'
-import { select, type Database, type Row } from '../server/src/db/database.ts'
+import type { Bound } from '../server/src/db/bound.ts'
+import { select, selectBound, type Database } from '../server/src/db/database.ts'
 import { startAsking } from './asking.ts'
 import { byClient } from './client.ts'
 import { atMost, inTurns, ms, type Measured, type Section } from './measure.ts'
@@ -111,22 +112,22 @@ export async function benchFilters(db: Database, url: string): Promise<Section> 
 
 /** How the statements that some work sends read deliveries and messages: key and rows the server expects. */
 async function plansOf(db: Database, work: () => Promise<unknown>): Promise<string> {
-  const sent: [string, Row][] = []
+  const sent: Bound[] = []
   const query = db.query.bind(db)
-  db.query = ((sql: string, options: { replacements?: Row }) => {
+  db.query = ((sql: string, options: { bind?: unknown[] }) => {
     if (/^\s*SELECT/.test(sql) && /FROM \(*(SELECT .*FROM )?(deliveries|messages) /s.test(sql))
-      sent.push([sql, options.replacements ?? {}])
+      sent.push({ sql, bind: options.bind ?? [] })
     return query(sql, options)
   }) as typeof db.query
   await work()
   db.query = query as typeof db.query
   const read = new Map<string, number>()
-  for (const [sql, values] of sent)
-    for (const { table, key, rows } of await select<{
+  for (const { sql, bind } of sent)
+    for (const { table, key, rows } of await selectBound<{
       table: string | null
       key: string | null
       rows: number
-    }>(db, `EXPLAIN ${sql}`, values))
+    }>(db, { sql: `EXPLAIN ${sql}`, bind }))
       if (table !== null && /^([dm]|deliveries|messages)$/.test(table))
         read.set(key ?? 'no key', Math.max(read.get(key ?? 'no key') ?? 0, Number(rows)))
   return [...read].map(([key, rows]) => `${key} (${rows.toLocaleString('en')})`).join(', ')

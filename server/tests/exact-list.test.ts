@@ -1,7 +1,8 @@
 import { gunzipSync } from 'node:zlib'
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, test, vi } from 'vitest'
-import { execute, select } from '../src/db/database.ts'
+import type { Bound } from '../src/db/bound.ts'
+import { execute, select, selectBound } from '../src/db/database.ts'
 import { arrive, proven, ruling, signedIn, startTestServer, type TestServer } from './support.ts'
 
 let server: TestServer
@@ -170,7 +171,7 @@ describe('a list by exact filters', () => {
   })
   // The very statements the service sends, asked how they would be carried out.
   test('no combination of filters reads the deliveries or the messages without an index', async () => {
-    const statements: { sql: string; replacements: object }[] = []
+    const statements: Bound[] = []
     const query = vi.spyOn(server.db, 'query')
     const combinations = [
       {},
@@ -200,16 +201,15 @@ describe('a list by exact filters', () => {
       if (/FROM (deliveries|messages) /.test(String(sql)))
         statements.push({
           sql: String(sql),
-          replacements: (options as unknown as { replacements: object }).replacements,
+          bind: (options as unknown as Bound).bind,
         })
     query.mockRestore()
     expect(statements.length).toBeGreaterThan(combinations.length)
-    for (const { sql, replacements } of statements) {
-      const plan = await select<{ table: string; type: string; key: string | null }>(
-        server.db,
-        `EXPLAIN ${sql}`,
-        { ...replacements },
-      )
+    for (const { sql, bind } of statements) {
+      const plan = await selectBound<{ table: string; type: string; key: string | null }>(server.db, {
+        sql: `EXPLAIN ${sql}`,
+        bind,
+      })
       const scans = plan.filter(({ table, type }) => /^[dm]$/.test(table ?? '') && type === 'ALL')
       expect([sql, scans]).toEqual([sql, []])
     }

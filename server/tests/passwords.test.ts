@@ -33,6 +33,15 @@ describe('scrypt test vectors of RFC 7914 §12', () => {
   })
 })
 
+test('guessing costs what the server says, not what tests can afford', async () => {
+  const file = new URL('../src/sign-in/password-cost.ts', import.meta.url)
+  const { passwordCost } = (await import(
+    `${file.href}?own`
+  )) as typeof import('../src/sign-in/password-cost.ts')
+  // 128 · N · r bytes a guess (RFC 7914 §2): 32 MB.
+  expect(128 * passwordCost.N * passwordCost.r * passwordCost.p).toBeGreaterThanOrEqual(32 * 1024 * 1024)
+})
+
 test('a hash takes its own password and no near miss', async () => {
   const hash = await hashPassword('Fähre um halb acht')
   expect(await isPassword('Fähre um halb acht', hash)).toBe(true)

@@ -1,4 +1,5 @@
 import { QueryTypes, Sequelize, type Transaction } from 'sequelize'
+import { bound, type Bound } from './bound.ts'
 
 export type Database = Sequelize
 export type Tx = Transaction
@@ -49,8 +50,17 @@ export function select<T extends object = Row>(
   values: Row = {},
   tx?: Tx,
 ): Promise<T[]> {
+  return selectBound(db, bound(sql, values), tx)
+}
+
+/** The same with its values in their places. */
+export function selectBound<T extends object = Row>(
+  db: Database,
+  { sql, bind }: Bound,
+  tx?: Tx,
+): Promise<T[]> {
   // Without a type Sequelize trips over the rows of connector 3.x.
-  return db.query<T>(sql, { type: QueryTypes.SELECT, replacements: values, transaction: tx })
+  return db.query<T>(sql, { type: QueryTypes.SELECT, bind: [...bind], transaction: tx })
 }
 
 export async function findRow<T extends object = Row>(
@@ -63,8 +73,13 @@ export async function findRow<T extends object = Row>(
 }
 
 /** Runs a write; the number of rows it changed. */
-export async function execute(db: Database, sql: string, values: Row = {}, tx?: Tx): Promise<number> {
-  const [result] = (await db.query(sql, { replacements: values, transaction: tx })) as unknown as [
+export function execute(db: Database, sql: string, values: Row = {}, tx?: Tx): Promise<number> {
+  return executeBound(db, bound(sql, values), tx)
+}
+
+/** The same with its values in their places. */
+export async function executeBound(db: Database, { sql, bind }: Bound, tx?: Tx): Promise<number> {
+  const [result] = (await db.query(sql, { bind: [...bind], transaction: tx })) as unknown as [
     { affectedRows?: number },
   ]
   return result?.affectedRows ?? 0

@@ -1,5 +1,5 @@
 import type { Model, ModelStatic, Order, WhereOptions } from 'sequelize'
-import { execute, select, type Database, type Row, type Tx } from './database.ts'
+import { executeBound, selectBound, type Database, type Row, type Tx } from './database.ts'
 import { allModels } from './models/index.ts'
 import type { ModelOf, NewRowOf, RowOf } from './models/columns.ts'
 
@@ -164,18 +164,18 @@ export async function insertRows(
   const ids: number[] = []
   // Statements are kept well below max_allowed_packet (16 MB).
   for (let start = 0; start < rows.length; start += 400) {
-    const values: Row = {}
-    const tuples = rows.slice(start, start + 400).map((row: Row, r) => {
-      const places = names.map((name, c) => {
-        values[`v${r}_${c}`] = sqlValue(row[name])
-        return `:v${r}_${c}`
-      })
-      return `(${places.join(',')})`
-    })
+    const bind: unknown[] = []
+    const tuples = rows
+      .slice(start, start + 400)
+      .map((row: Row) => `(${names.map(name => `$${bind.push(sqlValue(row[name]))}`).join(',')})`)
     const sql = `INSERT INTO ${table} (${names.map(name => `\`${name}\``).join(',')}) VALUES ${tuples.join(',')}`
     if (numbered)
-      ids.push(...(await select<{ id: number }>(db, `${sql} RETURNING id`, values, tx)).map(row => row.id))
-    else await execute(db, sql, values, tx)
+      ids.push(
+        ...(await selectBound<{ id: number }>(db, { sql: `${sql} RETURNING id`, bind }, tx)).map(
+          row => row.id,
+        ),
+      )
+    else await executeBound(db, { sql, bind }, tx)
   }
   return ids
 }

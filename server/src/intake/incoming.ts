@@ -1,11 +1,9 @@
-import { promisify } from 'node:util'
-import { gzip } from 'node:zlib'
 import type { Connection } from '@pendro/core/authentication'
 import type { OrganisationPolicy } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
 import { noAuthentication, type Authentication } from '@pendro/core/senders'
 import { findAuthentication, type Authenticate } from '../reading/authenticate.ts'
-import { readMessage, type Reading } from '../reading/reading.ts'
+import { readMessage, type Packed } from '../reading/reading.ts'
 
 /** One message as SMTP handed it over. */
 export interface Incoming {
@@ -23,7 +21,6 @@ export interface Read {
   readonly incoming: Incoming
   /** `null` when it could not be read. */
   readonly message: Message | null
-  readonly reading: Reading | null
   /** What is stored of the bytes and of the reading, packed. */
   readonly packed: Packed
   readonly cluster: string
@@ -31,27 +28,11 @@ export interface Read {
   readonly authentication: Authentication
 }
 
-export interface Packed {
-  readonly source: Buffer
-  readonly reading: Buffer | null
-}
-
 interface Readers {
   /** Reads the bytes; worker threads with a deadline in the server, so that no message holds up the rest. */
   readonly read?: typeof readMessage
   /** Own checks of messages that no listed gateway has checked; without it they count as not authenticated. */
   readonly authenticate?: Authenticate
-}
-
-const pack = promisify(gzip) as (content: Buffer | string, options: { level: number }) => Promise<Buffer>
-
-/** Packs bytes and reading for storing, off the event loop. */
-export async function packMessage(raw: Buffer, reading: Reading | null): Promise<Packed> {
-  const [source, packed] = await Promise.all([
-    pack(raw, { level: 4 }),
-    reading === null ? null : pack(JSON.stringify(reading), { level: 4 }),
-  ])
-  return { source, reading: packed }
 }
 
 const nobody: Connection = { ip: '', helo: '' }
@@ -63,21 +44,20 @@ export async function readIncoming(
   { read = readMessage, authenticate }: Readers = {},
 ): Promise<Read> {
   const { raw, envelopeFrom, connection = nobody, receivedAt: now } = incoming
-  const { parsed, reading, cluster } = await read(raw)
-  const packing = packMessage(raw, reading)
-  const known = { incoming, reading, cluster }
+  const { parsed, packed, cluster } = await read(raw)
+  const known = { incoming, packed, cluster }
   if (!parsed.ok)
     return {
       ...known,
-      packed: await packing,
       message: null,
       problem: parsed.problem.code,
       authentication: noAuthentication,
     }
   const message = parsed.value
-  const [packed, authentication] = await Promise.all([
-    packing,
-    findAuthentication({ raw, message, envelopeFrom, connection, now }, policy, authenticate),
-  ])
-  return { ...known, packed, message, problem: null, authentication }
+  const authentication = await findAuthentication(
+    { raw, message, envelopeFrom, connection, now },
+    policy,
+    authenticate,
+  )
+  return { ...known, message, problem: null, authentication }
 }

@@ -7,10 +7,10 @@ import type { Harm } from '../db/models/shapes.ts'
 import { MessageReadings, MessageSenders, MessageSources, Messages } from '../db/models/messages.ts'
 import { idAt, insert } from '../db/rows.ts'
 import { hashMessageId } from '../judging/knowledge.ts'
+import type { Packed } from '../reading/reading.ts'
 import { shownFrom } from '../reading/shown-from.ts'
 import { domainKey } from '../lists/domain-key.ts'
 import { profileIds } from '../lists/profiles.ts'
-import type { Packed } from './incoming.ts'
 import { indexMessages } from './index-messages.ts'
 
 /** A message as it is stored, wherever it came from: the door, a colleague who sent it, or somebody who handed it in. */

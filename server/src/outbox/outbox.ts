@@ -1,5 +1,5 @@
 import { promisify } from 'node:util'
-import { gunzip } from 'node:zlib'
+import { gunzip, gunzipSync } from 'node:zlib'
 import { findRow, select, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { signingKey } from '../db/signing-keys.ts'
@@ -137,6 +137,8 @@ interface Outgoing {
   readonly envelope_from: string
   readonly folder: string | null
   readonly gzip: Buffer
+  /** Of the bytes when unpacked. */
+  readonly size: number
   readonly address: string
   readonly client_ip: string
   readonly client_helo: string
@@ -155,7 +157,7 @@ const createLoad = (db: Database) =>
       const domain = ownDomain(await readOrganisation(db))
       const rows = await select<Omit<Outgoing, 'domain'>>(
         db,
-        `SELECT d.id, m.envelope_from, m.client_ip, m.client_helo, m.received_at, d.folder, s.gzip, b.address
+        `SELECT d.id, m.envelope_from, m.client_ip, m.client_helo, m.received_at, m.size, d.folder, s.gzip, b.address
          FROM deliveries d JOIN messages m ON m.id = d.message_id JOIN message_sources s ON s.message_id = m.id
          JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id IN (:ids)`,
         { ids },
@@ -168,7 +170,7 @@ const createLoad = (db: Database) =>
 async function sendDelivery({ db, load, send, finish }: Working, job: Job): Promise<void> {
   const row = await load(job.subject_id)
   if (!row) return finish({ job, result: { status: 'refused', problem: 'message-gone' } })
-  const [key, source] = await Promise.all([signingKey(db, 'deliveries'), unpack(row.gzip)])
+  const [key, source] = await Promise.all([signingKey(db, 'deliveries'), unpack(row)])
   const fields = onwardFields({
     mark: deliveryMark(key, job.subject_id, job.place),
     place: job.place,
@@ -184,7 +186,13 @@ async function sendDelivery({ db, load, send, finish }: Working, job: Job): Prom
   await finish({ job, result: await send({ from: row.envelope_from, to: row.address }, raw) })
 }
 
-const unpack = promisify(gunzip) as (content: Buffer) => Promise<Buffer>
+const unpackElsewhere = promisify(gunzip) as (content: Buffer) => Promise<Buffer>
+
+/** Bytes that are unpacked sooner than handed to another thread and back. */
+const soonUnpacked = 128 * 1024
+
+const unpack = ({ gzip, size }: Outgoing): Buffer | Promise<Buffer> =>
+  size <= soonUnpacked ? gunzipSync(gzip) : unpackElsewhere(gzip)
 
 async function ownSource({ db, letter }: Deps, { kind, subject_id: id }: Job): Promise<Buffer | null> {
   if (kind === 'welcome' || kind === 'code' || kind === 'letter') return letter(kind, id)

@@ -12,6 +12,8 @@ import {
   readPdfWords,
   renderView,
   statusNotification,
+  unreadInTime,
+  type Packed,
   type ReadMessage,
   type View,
   type ViewGiven,
@@ -68,6 +70,15 @@ const lookUpDeadline = 30_000
 
 class TooSlow extends Error {}
 
+/** What comes out of a thread is plain bytes; stored are Buffers. */
+const asBuffers = ({ source, reading }: Packed): Packed => ({
+  source: asBuffer(source),
+  reading: reading && asBuffer(reading),
+})
+
+const asBuffer = ({ buffer, byteOffset, byteLength }: Uint8Array): Buffer =>
+  Buffer.from(buffer, byteOffset, byteLength)
+
 /** A pool of worker threads; a thread that does not finish in time is ended, and another takes its place. */
 export function createReader({ threads, dns, log, deadline = usualDeadline }: ReaderSettings): Reader {
   const pool = (workers: number, tasks: number) => {
@@ -116,18 +127,16 @@ export function createReader({ threads, dns, log, deadline = usualDeadline }: Re
     }
   }
 
-  const unread: ReadMessage = {
-    parsed: { ok: false, problem: { code: 'too-slow' } },
-    reading: null,
-    cluster: '',
-  }
   const unchecked: Authentication = {
     ...noAuthentication,
     by: 'pendro',
     dmarc: { result: 'temperror', domain: '' },
   }
   return {
-    read: raw => orElse<ReadMessage, ReadMessage>(reading, { kind: 'read', raw }, deadline, unread),
+    read: async raw => {
+      const read = await orElse<ReadMessage, null>(reading, { kind: 'read', raw }, deadline, null)
+      return read === null ? unreadInTime(raw) : { ...read, packed: asBuffers(read.packed) }
+    },
     ...(dns === 'off'
       ? {}
       : {

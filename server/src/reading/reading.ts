@@ -1,4 +1,5 @@
-import { gunzipSync, gzipSync } from 'node:zlib'
+import { promisify } from 'node:util'
+import { gunzipSync, gzip, gzipSync } from 'node:zlib'
 import { clusterKey } from '@pendro/core/clusters'
 import { tokensOf } from '@pendro/core/judgement'
 import {
@@ -35,21 +36,53 @@ export interface Reading {
   readonly words: readonly string[]
 }
 
+/** A message as it is stored. */
+export interface Packed {
+  /** The bytes as they came. */
+  readonly source: Buffer
+  /** Its reading; `null` when it can't be read. */
+  readonly reading: Buffer | null
+}
+
 export interface ReadMessage {
   readonly parsed: Parsed<Message, MessageProblem>
-  /** `null` when the message can't be read. */
-  readonly reading: Reading | null
+  readonly packed: Packed
   /** Equal for messages with the same text; '' when it can't be read. */
   readonly cluster: string
 }
 
-/** Reads a message whole: all that is ever computed from its bytes alone. */
+/** Reads a message whole and packs it: all that is ever computed from its bytes alone. */
 export async function readMessage(raw: Uint8Array): Promise<ReadMessage> {
   const parsed = await parseMessage(raw)
+  const source = pack(raw)
   return parsed.ok
-    ? { parsed, reading: readingOf(parsed.value), cluster: clusterKey(parsed.value) }
-    : { parsed, reading: null, cluster: '' }
+    ? {
+        parsed,
+        packed: { source, reading: pack(JSON.stringify(readingOf(parsed.value))) },
+        cluster: clusterKey(parsed.value),
+      }
+    : { parsed, packed: { source, reading: null }, cluster: '' }
 }
+
+/** Fast rather than small: mail is packed once, and most of it goes away after weeks. */
+const level = 4
+
+const pack = (content: Uint8Array | string): Buffer => gzipSync(content, { level })
+
+const packElsewhere = promisify(gzip) as (content: Uint8Array, options: { level: number }) => Promise<Buffer>
+
+/** What is known of a message that could not be read in time: its bytes. Packed off the event loop, as they may be many. */
+export async function unreadInTime(raw: Uint8Array): Promise<ReadMessage> {
+  return {
+    parsed: { ok: false, problem: { code: 'too-slow' } },
+    packed: { source: await packElsewhere(raw, { level }), reading: null },
+    cluster: '',
+  }
+}
+
+/** The reading that was packed. */
+export const unpackReading = (packed: Buffer): Reading =>
+  JSON.parse(gunzipSync(packed).toString('utf8')) as Reading
 
 function readingOf(message: Message): Reading {
   // Counted on the same sanitised text the frame shows; embedded pictures are not needed for that.
@@ -80,16 +113,14 @@ function wrappedLines(text: string): number {
 }
 
 /** Keeps a reading with its message. */
-export async function keepReading(db: Database, messageId: number, reading: Reading, tx?: Tx): Promise<void> {
+export async function keepReading(db: Database, messageId: number, gzip: Buffer, tx?: Tx): Promise<void> {
   await execute(
     db,
     'REPLACE INTO message_readings (message_id, gzip) VALUES (:messageId, :gzip)',
-    { messageId, gzip: packReading(reading) },
+    { messageId, gzip },
     tx,
   )
 }
-
-export const packReading = (reading: Reading): Buffer => gzipSync(JSON.stringify(reading), { level: 4 })
 
 /** The reading of a message; messages of before readings were kept are read now. `null`: gone, or unreadable. */
 export async function findReading(
@@ -105,11 +136,12 @@ export async function findReading(
     { messageId },
     tx,
   )
-  if (row?.gzip) return JSON.parse(gunzipSync(row.gzip).toString('utf8')) as Reading
+  if (row?.gzip) return unpackReading(row.gzip)
   if (!row?.source || row.unreadable !== null) return null
-  const { reading } = await read(gunzipSync(row.source))
-  if (reading) await keepReading(db, messageId, reading, tx)
-  return reading
+  const { reading } = (await read(gunzipSync(row.source))).packed
+  if (!reading) return null
+  await keepReading(db, messageId, reading, tx)
+  return unpackReading(reading)
 }
 
 export interface ViewGiven {

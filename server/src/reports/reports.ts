@@ -11,7 +11,7 @@ import type { Deliveries } from '../db/models/deliveries.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import type { Reader } from '../reading/reader.ts'
-import { packMessage, type Packed } from '../intake/incoming.ts'
+import { unpackReading, type Packed } from '../reading/reading.ts'
 import { storeMessages } from '../intake/store-messages.ts'
 import { hashMessageId } from '../judging/knowledge.ts'
 import type { Actor } from '../record/write.ts'
@@ -49,10 +49,10 @@ const looksLikeMail = ({ headers }: Message): boolean =>
  */
 export async function learnReported(db: Database, reported: Reported): Promise<TakenReport> {
   const { by, mailboxId, raw, read, verdict, now } = reported
-  const { parsed, reading } = await read(raw)
-  if (!parsed.ok || !reading || !looksLikeMail(parsed.value)) throw new AppError('NO_MESSAGE')
+  const { parsed, packed } = await read(raw)
+  if (!parsed.ok || !packed.reading || !looksLikeMail(parsed.value)) throw new AppError('NO_MESSAGE')
   const message = parsed.value
-  const packed = await packMessage(raw, reading)
+  const reading = unpackReading(packed.reading)
   return inTransaction(db, async tx => {
     const known = await findKnown(db, tx, message, mailboxId)
     const messageId = known?.message_id ?? (await keepMessage(db, tx, { message, raw, packed, now }))

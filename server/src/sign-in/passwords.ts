@@ -1,7 +1,6 @@
 import { randomBytes, scrypt, timingSafeEqual, type ScryptOptions } from 'node:crypto'
+import { passwordCost } from './password-cost.ts'
 
-/** scrypt (RFC 7914); the parameters stand in each hash, so they can be raised later. 32 MB, about 60 ms. */
-const cost = { N: 2 ** 15, r: 8, p: 1 }
 const keyLength = 32
 
 export function derive(
@@ -17,11 +16,12 @@ export function derive(
   })
 }
 
-/** 'scrypt$N$r$p$salt$key', salt and key in base64url. */
+/** scrypt (RFC 7914) as 'scrypt$N$r$p$salt$key', salt and key in base64url. */
 export async function hashPassword(password: string): Promise<string> {
   const salt = randomBytes(16)
-  const key = await derive(password.normalize('NFKC'), salt, keyLength, cost)
-  return ['scrypt', cost.N, cost.r, cost.p, salt.toString('base64url'), key.toString('base64url')].join('$')
+  const { N, r, p } = passwordCost
+  const key = await derive(password.normalize('NFKC'), salt, keyLength, passwordCost)
+  return ['scrypt', N, r, p, salt.toString('base64url'), key.toString('base64url')].join('$')
 }
 
 /** Whether the password belongs to the hash. A hash of another form belongs to no password. */
