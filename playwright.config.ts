@@ -12,7 +12,8 @@ export default defineConfig({
     locale: 'en-GB',
     timezoneId: 'Europe/Oslo',
     launchOptions: {
-      executablePath: '/usr/bin/chromium',
+      // Debian's Chromium without what draws windows: the same engine, a quarter quicker.
+      executablePath: '/usr/bin/chromium-headless-shell',
       args: [
         '--no-sandbox',
         '--disable-gpu',

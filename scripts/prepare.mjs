@@ -39,6 +39,7 @@ export function ensurePackages() {
 const debian = {
   mariadb: { program: 'mariadbd', packages: ['mariadb-server', 'mariadb-client'] },
   chromium: { program: 'chromium', packages: ['chromium'] },
+  headless: { program: 'chromium-headless-shell', packages: ['chromium-headless-shell'] },
   // Second opinions for tests: other people's readers of the same standards.
   authres: { file: '/usr/lib/python3/dist-packages/authres', packages: ['python3-authres'] },
   dkim: { file: '/usr/lib/python3/dist-packages/dkim', packages: ['python3-dkim'] },

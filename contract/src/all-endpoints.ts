@@ -1,5 +1,6 @@
 import { digestEndpoints } from './digest-endpoints.ts'
 import { mailRuleEndpoints } from './mail-rule-endpoints.ts'
+import { mailboxEndpoints } from './mailbox-endpoints.ts'
 import { ownEndpoints } from './own-endpoints.ts'
 import { recordEndpoints } from './record-endpoints.ts'
 import { reviewEndpoints } from './review-endpoints.ts'
@@ -17,6 +18,7 @@ export const endpoints = {
   ...whereaboutsEndpoints,
   ...digestEndpoints,
   ...mailRuleEndpoints,
+  ...mailboxEndpoints,
   ...senderEndpoints,
   ...upkeepEndpoints,
   ...ownEndpoints,

@@ -1,6 +1,7 @@
 export * from './endpoint.ts'
 export * from './digest-endpoints.ts'
 export * from './mail-rule-endpoints.ts'
+export * from './mailbox-endpoints.ts'
 export * from './own-endpoints.ts'
 export * from './problems.ts'
 export * from './record-endpoints.ts'

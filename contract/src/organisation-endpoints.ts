@@ -1,14 +1,14 @@
 import { z } from 'zod'
 import { endpoint, everyone } from './endpoint.ts'
-import { id, idInPath, limits, role } from './shapes.ts'
+import { id, keptDays, limits, role } from './shapes.ts'
 
 const staffer = z.object({ id, name: z.string(), signIn: z.string(), role })
 
-/** Who is signed in, the token that every changing request carries (X-CSRF-Token), and what every screen needs of the organisation. `keepDays`: days. */
+/** Who is signed in, the token that every changing request carries (X-CSRF-Token), and what every screen needs of the organisation. `keep`: days each kind of kept mail stays. */
 export const session = z.object({
   staffer,
   csrf: z.string(),
-  organisation: z.object({ name: z.string(), timeZone: z.string(), limits, keepDays: z.number() }),
+  organisation: z.object({ name: z.string(), timeZone: z.string(), limits, keep: keptDays }),
 })
 
 /** A checked {@link session}. */
@@ -124,39 +124,6 @@ export const setForbidden = endpoint({
   response: z.object({ forbidden: z.array(dangers) }),
 })
 
-/** A mailbox as a choice names it. `keptBack`: deliveries that wait for a decision. */
-export const mailboxBrief = z.object({
-  id,
-  name: z.string(),
-  address: z.string(),
-  department: z.string(),
-  kind: z.enum(['person', 'shared', 'list']),
-  kept: z.number().int(),
-  /** Of these in no digest yet: listed in the next one, and left out of it. */
-  nextListed: z.number().int(),
-  nextLeftOut: z.number().int(),
-})
-
-/** A checked {@link mailboxBrief}. */
-export type MailboxBrief = z.infer<typeof mailboxBrief>
-
-/** An empty text gives those with the most kept-back mail. */
-export const findMailboxes = endpoint({
-  method: 'get',
-  path: '/api/mailboxes',
-  summary: 'Mailboxes whose name, address or alias contains the text, most kept-back mail first',
-  roles: everyone,
-  query: z.object({
-    find: z.string().trim().max(200).default(''),
-    /** The one of this number, whatever is asked beside it. */
-    id: idInPath.optional(),
-    /** Most kept back first, or fullest next digest. */
-    order: z.enum(['kept', 'digest']).default('kept'),
-    limit: z.coerce.number().int().min(1).max(500).default(20),
-  }),
-  response: z.object({ mailboxes: z.array(mailboxBrief), total: z.number().int() }),
-})
-
 /** For a load balancer: 503 with DATABASE_AWAY when the database does not answer in time. */
 export const health = endpoint({
   method: 'get',
@@ -167,7 +134,7 @@ export const health = endpoint({
   problems: ['DATABASE_AWAY'],
 })
 
-/** Requests about sessions, set-up, settings and mailboxes, by name. */
+/** Requests about sessions, set-up and settings, by name. */
 export const organisationEndpoints = {
   signIn,
   readSession,
@@ -176,6 +143,5 @@ export const organisationEndpoints = {
   beginSetUp,
   readForbidden,
   setForbidden,
-  findMailboxes,
   health,
 }

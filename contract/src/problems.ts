@@ -32,7 +32,10 @@ export const problems = {
   NOTHING_TO_DO: {
     status: 400,
     text: 'This ruling changes nothing. Choose what should change first.',
-    when: { lists: 'Your lists already say this.' },
+    when: {
+      lists: 'Your lists already say this.',
+      mailbox: 'It is like that already. Nothing was changed.',
+    },
   },
   NO_SENDER: {
     status: 400,
@@ -86,6 +89,30 @@ export const problems = {
   },
   NOT_FOUND: { status: 404, text: 'This page does not exist.' },
   DELIVERY_NOT_FOUND: { status: 404, text: 'This delivery no longer exists, or never did.' },
+  CHANGE_NOT_FOUND: { status: 404, text: 'This change does not exist.' },
+  MAILBOX_CHANGED: {
+    status: 409,
+    text: 'Somebody has changed this in the meantime. Nothing was done. Look at what it is now and decide again.',
+  },
+  BAD_LIMITS: {
+    status: 400,
+    text: 'Limits are numbers from 1 to 100, and each is as high as the one before or higher: junk, quarantined, near-certain.',
+  },
+  BAD_AWAY: {
+    status: 400,
+    text: 'These times away can’t be kept.',
+    when: {
+      'ends-before':
+        'Time away number {{at}} ends before it begins. The day of the return comes after the first day away.',
+      'too-long': 'Time away number {{at}} is longer than a year. Enter the first year of it.',
+      'too-many': 'There is room for 20 times away. Remove those that are over.',
+      over: 'Time away number {{at}} was over more than a year ago. Check the year.',
+      'own-digests':
+        'Digests can’t be sent to the mailbox they are about. Choose another colleague, or let them wait.',
+      'no-colleague':
+        'The mailbox that should get the digests does not exist, or belongs to nobody. Choose a colleague.',
+    },
+  },
   MAILBOX_NOT_FOUND: { status: 404, text: 'This mailbox does not exist.' },
   MAIL_RULE_NOT_FOUND: { status: 404, text: 'This mail rule does not exist.' },
   ENTRY_NOT_FOUND: { status: 404, text: 'This sender entry does not exist.' },
@@ -144,7 +171,7 @@ export const problems = {
     status: 409,
     text: 'What was marked here is not marked any more. Mark it again.',
   },
-  ALREADY_UNDONE: { status: 409, text: 'This ruling has already been undone.' },
+  ALREADY_UNDONE: { status: 409, text: 'This has already been undone.' },
   LATER_RULING: {
     status: 409,
     text: 'A later ruling builds on this one. Undo that one first.',

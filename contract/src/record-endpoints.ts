@@ -13,6 +13,8 @@ export const recordLine = z.object({
   mailboxName: z.string(),
   deliveryId: id.nullable(),
   rulingId: id.nullable(),
+  /** The change of a mailbox that it tells, for its undo. */
+  changeId: id.nullable(),
   undone: z.boolean(),
   reason: z.string(),
   facts: evidence.shape.facts,
@@ -30,7 +32,17 @@ export const readRecord = endpoint({
   query: z.object({
     who: z.enum(['everybody', 'staffers', 'pendro', 'me']).default('staffers'),
     what: z
-      .enum(['everything', 'rulings', 'lists', 'reading', 'digests', 'enquiries', 'mail-rules', 'signing-in'])
+      .enum([
+        'everything',
+        'rulings',
+        'lists',
+        'reading',
+        'digests',
+        'enquiries',
+        'mail-rules',
+        'mailboxes',
+        'signing-in',
+      ])
       .default('everything'),
     mailbox: z.coerce.number().int().positive().optional(),
     since: day.optional(),
@@ -46,7 +58,7 @@ export const readRecord = endpoint({
 /** What the live stream sends (`GET /api/live`, server-sent events): deliveries that changed, or new ones. */
 export const liveEvent = z.object({
   id,
-  kind: z.enum(['came-in', 'changed', 'ruled', 'digest', 'senders', 'enquiry']),
+  kind: z.enum(['came-in', 'changed', 'ruled', 'digest', 'senders', 'enquiry', 'mailbox']),
   deliveryId: id.nullable(),
   state: deliveryState.nullable(),
   by: z.string(),

@@ -1,5 +1,7 @@
 import { z } from 'zod'
+
 import { deliveryStates, directions, judgedStates } from '@pendro/core/delivery'
+import { fewestDays, mostDays } from '@pendro/core/keeping'
 
 export {
   endsByItself,
@@ -157,6 +159,11 @@ export type ReviewFilter = z.infer<typeof reviewFilter>
 
 /** Scores from which mail goes to junk, is quarantined, and is near-certain junk; 0 to 100, rising. */
 export const limits = z.object({ junk: z.number(), quarantined: z.number(), nearCertain: z.number() })
+
+const daysKept = z.number().int().min(fewestDays).max(mostDays)
+
+/** Days that quarantined, junk-folder and discarded mail is kept. */
+export const keptDays = z.object({ quarantined: daysKept, junk: daysKept, discarded: daysKept })
 
 /** A ruling as its sentence says it: what becomes of the message, what is learned, and what of the sender. */
 export const rulingSentence = z.object({

@@ -11,6 +11,7 @@ import { enSmtp } from '../src/wording/en-smtp.ts'
 import { nb } from '../src/wording/nb.ts'
 import { pl } from '../src/wording/pl.ts'
 import { enDigests } from '../../web/src/wording/en-digests.ts'
+import { enMailboxes } from '../../web/src/wording/en-mailboxes.ts'
 import { enRecord } from '../../web/src/wording/en-record.ts'
 import { enSenders } from '../../web/src/wording/en-senders.ts'
 import { enWhereabouts } from '../../web/src/wording/en-whereabouts.ts'
@@ -27,6 +28,7 @@ const files = {
     enLetters,
     enLists,
     enDigests,
+    enMailboxes,
     enRecord,
     enSenders,
     enWhereabouts,

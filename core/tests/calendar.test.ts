@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
-import { dayOf, daysBefore, expiryOf, startOfDay } from '@pendro/core/calendar'
+import { dayOf, daysBefore, startOfDay } from '@pendro/core/calendar'
 
 const hour = 3_600_000
 const iso = (time: number) => new Date(time).toISOString()
@@ -60,6 +60,4 @@ describe('days of a calendar', () => {
     expect(daysBefore('2026-12-31', -1)).toBe('2027-01-01')
     expect(daysBefore('2026-11-24', 0)).toBe('2026-11-24')
   })
-  test('what is kept for days goes away that many times 24 hours later', () =>
-    expect(expiryOf(1000, 28)).toBe(1000 + 28 * 24 * hour))
 })

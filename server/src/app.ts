@@ -45,6 +45,8 @@ export interface Deps {
   /** Something was queued; those who work it off need not wait for their next look. */
   readonly queued: () => void
   readonly live: LiveStream | null
+  /** How long an answer of the API took, in milliseconds; for work that stands back for people. */
+  readonly answered?: (milliseconds: number) => void
   /** Reads messages, in worker threads with a deadline; in this thread where none is given. */
   readonly reader?: Reader
 }
@@ -102,7 +104,10 @@ const securityHeaders = (settings: Pick<Settings, 'PENDRO_SECURE_COOKIES'>) =>
 function apiOf(deps: Deps): Router {
   const { db, live } = deps
   const api = Router()
-  api.use('/api', (_req, res, next) => {
+  api.use('/api', (req, res, next) => {
+    const began = performance.now()
+    // The live stream is open all day and no answer to anybody.
+    if (req.path !== '/live') res.once('finish', () => deps.answered?.(performance.now() - began))
     // Mail of colleagues must not stay in a cache of the browser or on the way.
     res.set('Cache-Control', 'no-store')
     next()

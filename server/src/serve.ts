@@ -20,6 +20,9 @@ import type { Settings } from './settings.ts'
 import { workDigests } from './digests/sending.ts'
 import { indexOldSenders } from './intake/index-messages.ts'
 import { workEnquiries } from './whereabouts/enquiry-watch.ts'
+import { workEnds } from './keeping/ends-anew.ts'
+import { createPurge } from './keeping/purge.ts'
+import { createPace, type Pace } from './jobs/pace.ts'
 import { startLoop } from './jobs/loop.ts'
 import { createInspections } from './intake/inspections.ts'
 import { workSelections } from './rulings/rule-all.ts'
@@ -120,7 +123,7 @@ interface Jobs {
 }
 
 /** Everything that goes on by itself. Each job lives with its capability; here they are started and ended. */
-function startJobs({ settings, db, log, now }: Process, reader: Reader): Jobs {
+function startJobs({ settings, db, log, now }: Process, reader: Reader, pace: Pace): Jobs {
   const publicUrl = settings.PENDRO_PUBLIC_URL
   const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
   const sending = createOutbox({ db, send, log, now, letter: lettersOf({ db, publicUrl, now }) })
@@ -145,6 +148,8 @@ function startJobs({ settings, db, log, now }: Process, reader: Reader): Jobs {
     start('enquiries', 1500, async () => (await indexOldSenders(db)) + (await workEnquiries(db, now()))),
     start('selections', 1000, () => workSelections(db, { now: now(), read: reader.read })),
     start('record', 5000, sealingWork({ db, log, now })),
+    start('purge', 5000, createPurge(db, { now, pace })),
+    start('ends', 2000, () => workEnds(db, now())),
     start('calibration', 5000, () => recalibrate(db, now())),
     ...(inspecting ? [start('inspections', 1000, inspecting.work)] : []),
   ]
@@ -181,8 +186,18 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const own: Process = { settings, db, log, now }
   const live = createLiveStream({ db, log, now })
   const reader = readerOf(own)
-  const jobs = startJobs(own, reader)
-  const app = createApp({ db, log, now, settings, queued: jobs.queued, live, reader })
+  const pace = createPace()
+  const jobs = startJobs(own, reader, pace)
+  const app = createApp({
+    db,
+    log,
+    now,
+    settings,
+    queued: jobs.queued,
+    live,
+    reader,
+    answered: pace.answered,
+  })
   const smtp = createSmtpIn({
     intake: { ...reader, lab: jobs.hasLab },
     db,

@@ -1,17 +1,15 @@
 import { afterAll, beforeAll, expect, test } from 'vitest'
 import { parsePattern, patternText } from '@pendro/core/senders'
 import { changesNothing, reach } from '@pendro/core/rulings'
-import { fillDemo, type Filled } from '../../scripts/fill-demo.ts'
+import type { Filled } from '../../scripts/fill-demo.ts'
 import { select, type Database } from '../src/db/database.ts'
-import { migrate } from '../src/db/migrate.ts'
 import { readOrganisation } from '../src/db/organisation.ts'
 import { allEntries } from '../src/lists/entries.ts'
 import { allSeen } from '../src/lists/seen.ts'
 import { runUpkeep } from '../src/upkeep/look-over.ts'
 import type { KeptRemedy } from '../src/db/models/shapes.ts'
-import { freshDatabase } from './support.ts'
+import { demoNow as now, filledDemo } from './filled-demo.ts'
 
-const now = new Date('2026-11-26T07:55:00Z')
 let db: Database
 let filled: Filled
 
@@ -25,9 +23,7 @@ interface Found {
 let found: readonly Found[]
 
 beforeAll(async () => {
-  db = (await freshDatabase()).db
-  await migrate(db)
-  filled = await fillDemo(db, { now, scale: 0.4 })
+  ;({ db, filled } = await filledDemo())
   await runUpkeep(db, now)
   found = await select<Found>(
     db,
@@ -35,7 +31,7 @@ beforeAll(async () => {
      JOIN upkeep_finding_entries x ON x.finding_key = f.finding_key JOIN sender_entries e ON e.id = x.entry_id
      LEFT JOIN mailboxes b ON b.id = e.mailbox_id WHERE x.place = 0 OR f.kind IN ('contradicts', 'for-everyone')`,
   )
-}, 120_000)
+}, 300_000)
 afterAll(() => db.close())
 
 const canonical = (text: string) => {

@@ -1,18 +1,13 @@
 import { afterAll, beforeAll, expect, test } from 'vitest'
 import type { WhereAnswer, WhereHit, WhereQuestion } from '@pendro/contract'
-import { fillDemo } from '../../scripts/fill-demo.ts'
 import { findRow, select, type Database } from '../src/db/database.ts'
-import { migrate } from '../src/db/migrate.ts'
 import { lookFor } from '../src/whereabouts/look.ts'
-import { freshDatabase } from './support.ts'
+import { demoNow as now, filledDemo } from './filled-demo.ts'
 
-const now = new Date('2026-11-26T07:55:00Z')
 let db: Database
 beforeAll(async () => {
-  db = (await freshDatabase()).db
-  await migrate(db)
-  await fillDemo(db, { now, scale: 0.4 })
-}, 120_000)
+  ;({ db } = await filledDemo())
+}, 300_000)
 afterAll(() => db.close())
 
 const blank: WhereQuestion = { from: '', to: '', about: '', when: '' }

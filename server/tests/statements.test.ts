@@ -125,7 +125,7 @@ describe('messages that are stored together share their statements', () => {
     const other = openDatabase(server.url, { poolSize: 1 })
     try {
       await takeIn(server.db, letters(1))
-      await execute(other, "UPDATE organisation SET settings = JSON_SET(settings, '$.keepDays', 99)")
+      await execute(other, "UPDATE organisation SET settings = JSON_SET(settings, '$.keep.quarantined', 99)")
       const [taken] = await takeIn(server.db, letters(1))
       const row = await findRow<{ days: number }>(
         server.db,

@@ -31,7 +31,8 @@ export const organisation: Organisation = {
     sharedProviders: ['freepost.example'],
   },
   limits: { junk: 40, quarantined: 40, nearCertain: 80 },
-  keepDays: 28,
+  keep: { quarantined: 28, junk: 28, discarded: 28 },
+  headerDays: 93,
   digestAddress: 'digest@harbour.example',
   helpAddress: 'help@harbour.example',
 }

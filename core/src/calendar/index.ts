@@ -1,14 +1,7 @@
 import { Temporal } from 'temporal-polyfill'
 
-const msADay = 86_400_000
-
 const zoned = (time: number, timeZone: string) =>
   Temporal.Instant.fromEpochMilliseconds(time).toZonedDateTimeISO(timeZone)
-
-/** When kept-back mail goes away: `keepDays` after it was received (domain.md §7). Epoch ms. */
-export function expiryOf(receivedAt: number, keepDays: number): number {
-  return receivedAt + keepDays * msADay
-}
 
 /** The calendar day 'YYYY-MM-DD' of a moment (epoch ms) in a time zone (IANA name). @throws {RangeError} for a zone nobody knows. */
 export function dayOf(time: number, timeZone: string): string {

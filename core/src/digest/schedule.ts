@@ -1,3 +1,4 @@
+import { backAt, isAway, type AwayTime } from '../keeping/index.ts'
 import { dayOf, daysBefore, momentOf, weekdayOf } from '../calendar/index.ts'
 
 /** When a mailbox gets its digests. */
@@ -8,11 +9,21 @@ export interface DigestSchedule {
   readonly weekdays: readonly number[]
   /** IANA name. */
   readonly timeZone: string
+  /** Times away in which digests wait; the first after them tells all that came. */
+  readonly waits?: readonly AwayTime[]
 }
 
 /** The first digest after `after`; `null` when the schedule has none. Epoch ms. */
-export function nextDigest({ times, weekdays, timeZone }: DigestSchedule, after: number): number | null {
-  if (times.length === 0 || weekdays.length === 0) return null
+export function nextDigest(schedule: DigestSchedule, after: number): number | null {
+  if (schedule.times.length === 0 || schedule.weekdays.length === 0) return null
+  const { waits = [] } = schedule
+  let next = nextMoment(schedule, after)
+  // The moment of the return counts: a digest that is due then is the first.
+  while (isAway(waits, next)) next = nextMoment(schedule, backAt(waits, next) - 1)
+  return next
+}
+
+function nextMoment({ times, weekdays, timeZone }: DigestSchedule, after: number): number {
   let date = daysBefore(dayOf(after, timeZone), 1)
   for (let i = 0; i < 10; i += 1, date = daysBefore(date, -1)) {
     if (!weekdays.includes(weekdayOf(date))) continue

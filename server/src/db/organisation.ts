@@ -1,8 +1,10 @@
+import { Op } from 'sequelize'
 import type { DigestSchedule } from '@pendro/core/digest'
 import type { MailboxPolicy } from '@pendro/core/judgement'
+import type { AwayTime } from '@pendro/core/keeping'
 import type { Database, Tx } from './database.ts'
 import type { RowOf } from './models/columns.ts'
-import { Mailboxes, Minders, Organisations } from './models/organisation.ts'
+import { AwayPeriods, Mailboxes, Minders, Organisations } from './models/organisation.ts'
 import type { OrganisationSettings } from './models/shapes.ts'
 import { findAll, findOne } from './rows.ts'
 import { keep, readVersions } from './versions.ts'
@@ -36,10 +38,16 @@ export function findMailboxRow(db: Database, id: number, tx?: Tx): Promise<Mailb
   return findOne(db, Mailboxes, { id }, { tx })
 }
 
-/** A colleague's own mailbox, and those they mind: whose digests they get. */
-export async function ownMailboxes(db: Database, id: number): Promise<readonly number[]> {
+/** A colleague's own mailbox, and those whose digests they get: which they mind, or whose colleague is away and named them. */
+export async function ownMailboxes(db: Database, id: number, now: Date): Promise<readonly number[]> {
   const minded = await findAll(db, Minders, { minder_id: id }, { columns: ['mailbox_id'] })
-  return [id, ...minded.map(({ mailbox_id }) => mailbox_id)]
+  const entrusted = await findAll(
+    db,
+    AwayPeriods,
+    { digests_to_id: id, from_at: { [Op.lte]: now }, until_at: { [Op.gt]: now } },
+    { columns: ['mailbox_id'] },
+  )
+  return [...new Set([id, ...[...minded, ...entrusted].map(({ mailbox_id }) => mailbox_id)])]
 }
 
 export async function mailboxRows(
@@ -60,11 +68,13 @@ export function digestSchedule(
     time_zone,
   }: Pick<MailboxRow, 'digest_times' | 'digest_weekdays' | 'time_zone'>,
   { digestTimes = ['07:00'], digestWeekdays = [1, 2, 3, 4, 5, 6, 7] }: Organisation,
+  waits: readonly AwayTime[] = [],
 ): DigestSchedule {
   return {
     times: digest_times ?? digestTimes,
     weekdays: digest_weekdays ?? digestWeekdays,
     timeZone: time_zone,
+    waits,
   }
 }
 

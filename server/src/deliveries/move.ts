@@ -1,6 +1,13 @@
-import { transitions, type Act, type DeliveryState, type RememberedState } from '@pendro/core/delivery'
+import {
+  endsByItself,
+  transitions,
+  type Act,
+  type DeliveryState,
+  type RememberedState,
+} from '@pendro/core/delivery'
 import { execute, type Database, type Tx } from '../db/database.ts'
 import { AppError } from '../errors.ts'
+import { expireAnew } from './expiry.ts'
 
 export interface Move {
   readonly id: number
@@ -26,6 +33,8 @@ export async function moveDeliveries(db: Database, tx: Tx, act: Act, moves: read
     if (!from.includes(move.from) || !to.includes(move.to))
       throw new Error(`${act} does not lead from ${move.from} to ${move.to}`)
   await moveAll(db, tx, moves)
+  // What lands has had the end of where it was bound for from the beginning.
+  if (act !== 'land') await endAnew(db, tx, moves)
 }
 
 /** Takes back what a person's act did: from where it led to where it was. The caller has seen that nothing came after. */
@@ -42,6 +51,17 @@ export async function moveBack(
     )
       throw new Error(`nobody can have moved a delivery from ${to} to ${from}`)
   await moveAll(db, tx, moves)
+  await endAnew(db, tx, moves)
+}
+
+/** Each kind of kept mail has days of its own (domain.md §7). */
+async function endAnew(db: Database, tx: Tx, moves: readonly Pick<Move, 'id' | 'to'>[]): Promise<void> {
+  const ending = moves.filter(({ to }) => endsByItself(to))
+  await expireAnew(
+    db,
+    tx,
+    ending.map(({ id }) => id),
+  )
 }
 
 async function moveAll(db: Database, tx: Tx, moves: readonly Move[]): Promise<void> {

@@ -13,6 +13,7 @@ import { findOne, update } from '../db/rows.ts'
 import { Mailboxes } from '../db/models/organisation.ts'
 import { type DigestReplies, Digests } from '../db/models/digests.ts'
 import { digestSchedule, findMailboxRow, readOrganisation } from '../db/organisation.ts'
+import { awayTimes, waitsOf } from '../deliveries/expiry.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord } from '../record/write.ts'
@@ -189,6 +190,7 @@ export async function setSchedule(
     await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: who.staffer.name }])
   })
   const [organisation, mailbox] = await Promise.all([readOrganisation(db), findMailboxRow(db, mailboxId)])
-  const next = mailbox && nextDigest(digestSchedule(mailbox, organisation), now.getTime())
+  const waits = waitsOf((await awayTimes(db, [mailboxId])).get(mailboxId))
+  const next = mailbox && nextDigest(digestSchedule(mailbox, organisation, waits), now.getTime())
   return next === null ? null : new Date(next).toISOString()
 }

@@ -1,3 +1,4 @@
+import { isAway } from '@pendro/core/keeping'
 import { undecidedSql } from '../deliveries/states-sql.ts'
 import { randomInt } from 'node:crypto'
 import {
@@ -24,6 +25,7 @@ import { findAll, findOne, insert, insertOne, update } from '../db/rows.ts'
 import { findMailboxRow, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
+import { awayTimes } from '../deliveries/expiry.ts'
 import { composeOwnMail, ownDomain } from '../outbox/own-mail.ts'
 import { linkSigner, linksOf, type LinkSigner } from './links.ts'
 import { enqueue, enqueueWelcomes } from '../outbox/queue.ts'
@@ -333,7 +335,7 @@ export async function cutDigest(
       { id: rows.slice(i, i + 2000).map(({ id }) => id) },
       tx,
     )
-  const readers = await digestReaders(db, tx, mailbox)
+  const readers = await digestReaders(db, tx, mailbox, cut)
   await enqueue(
     db,
     tx,
@@ -345,8 +347,16 @@ export async function cutDigest(
   return { digestId, listed, leftOut }
 }
 
-/** A shared or list mailbox's digest goes to its minders; everybody else gets their own. */
-async function digestReaders(db: Database, tx: Tx, { id, kind }: MailboxRow): Promise<readonly number[]> {
+/** A shared or list mailbox's digest goes to its minders; everybody else gets their own, or who they named while they are away. */
+async function digestReaders(
+  db: Database,
+  tx: Tx,
+  { id, kind }: MailboxRow,
+  cut: Date,
+): Promise<readonly number[]> {
+  const away = (await awayTimes(db, [id], tx)).get(id) ?? []
+  const entrusted = away.find(one => one.digestsTo !== null && isAway([one], cut.getTime()))?.digestsTo
+  if (entrusted) return [entrusted]
   if (kind === 'person') return [id]
   const minders = await findAll(
     db,

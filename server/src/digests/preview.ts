@@ -5,6 +5,7 @@ import { select, type Database } from '../db/database.ts'
 import { findAll } from '../db/rows.ts'
 import { Digests } from '../db/models/digests.ts'
 import { digestSchedule, findMailboxRow, readOrganisation, type Organisation } from '../db/organisation.ts'
+import { awayTimes, waitsOf } from '../deliveries/expiry.ts'
 import { AppError } from '../errors.ts'
 import { ownSender } from '../outbox/own-mail.ts'
 import { linkSigner } from './links.ts'
@@ -34,7 +35,8 @@ export async function previewDigest(
     { publicUrl, signer: await linkSigner(db, mailboxId) },
     () => placeholder,
   )
-  const schedule = digestSchedule(mailbox, organisation)
+  const waits = waitsOf((await awayTimes(db, [mailboxId])).get(mailboxId))
+  const schedule = digestSchedule(mailbox, organisation, waits)
   const next = nextDigest(schedule, now.getTime())
   return {
     mailbox: {

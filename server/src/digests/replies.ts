@@ -70,7 +70,7 @@ async function act(
   { now, publicUrl }: Pick<HandedIn, 'now'> & Pages,
 ): Promise<ReplyFacts> {
   if (read.kind === 'automatic') return { fates: [], slips: [], sign: read.sign }
-  const mailboxIds = await ownMailboxes(db, colleague.id)
+  const mailboxIds = await ownMailboxes(db, colleague.id, now)
   if (read.kind === 'fresh') {
     const { id, name } = colleague
     const fresh = await askFresh(db, { colleague: { id, name, mailboxIds } }, { now, publicUrl })

@@ -1,4 +1,5 @@
 import { nextDigest } from '@pendro/core/digest'
+import { isAway } from '@pendro/core/keeping'
 import { findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import { DigestDue } from '../db/models/digests.ts'
@@ -11,6 +12,7 @@ import {
   type MailboxRow,
   type Organisation,
 } from '../db/organisation.ts'
+import { awayTimes, waitsOf, type Away } from '../deliveries/expiry.ts'
 import { cutDigest } from './digests.ts'
 import { announce } from '../live/events.ts'
 import { pendro, writeRecord } from '../record/write.ts'
@@ -48,13 +50,14 @@ async function planNew(db: Database, organisation: Organisation, now: Date): Pro
     missing.map(({ id }) => id),
   )
   if (mailboxes.size === 0) return
+  const away = await awayTimes(db, [...mailboxes.keys()])
   try {
     await insert(
       db,
       DigestDue,
       [...mailboxes.values()].map(mailbox => ({
         mailbox_id: mailbox.id,
-        next_at: nextOf(mailbox, organisation, now),
+        next_at: nextOf(mailbox, organisation, away.get(mailbox.id), now),
       })),
     )
   } catch {
@@ -62,8 +65,13 @@ async function planNew(db: Database, organisation: Organisation, now: Date): Pro
   }
 }
 
-function nextOf(mailbox: MailboxRow, organisation: Organisation, now: Date): Date | null {
-  const next = nextDigest(digestSchedule(mailbox, organisation), now.getTime())
+function nextOf(
+  mailbox: MailboxRow,
+  organisation: Organisation,
+  away: readonly Away[] | undefined,
+  now: Date,
+): Date | null {
+  const next = nextDigest(digestSchedule(mailbox, organisation, waitsOf(away)), now.getTime())
   return next === null ? null : new Date(next)
 }
 
@@ -97,11 +105,14 @@ function cutNext(
         await remove(db, DigestDue, { mailbox_id: due.mailbox_id }, tx)
         return true
       }
-      const digest = await cutDigest(db, tx, mailbox, { organisation, publicUrl, cut: now })
+      const away = (await awayTimes(db, [mailbox.id], tx)).get(mailbox.id)
+      // Somebody has gone meanwhile: what would have told them waits.
+      const waits = isAway(waitsOf(away), now.getTime())
+      const digest = waits ? null : await cutDigest(db, tx, mailbox, { organisation, publicUrl, cut: now })
       await update(
         db,
         DigestDue,
-        { next_at: nextOf(mailbox, organisation, now) },
+        { next_at: nextOf(mailbox, organisation, away, now) },
         { mailbox_id: mailbox.id },
         tx,
       )

@@ -2,6 +2,7 @@ import type { z } from 'zod'
 import type { beginSetUp, SetUpProblem } from '@pendro/contract'
 import { addressText, no, parseAddress, parseDomain, yes, type Parsed } from '@pendro/core/address'
 import { isNetwork } from '@pendro/core/authentication'
+import { usualDays, usualHeaderDays } from '@pendro/core/keeping'
 import type { Organisation } from '../db/organisation.ts'
 import type { MailboxPlan, StafferPlan } from '../set-up.ts'
 
@@ -52,7 +53,8 @@ export function readSetUp(body: Body): Parsed<Plan, readonly SetUpProblem[]> {
       sharedProviders: [],
     },
     limits: { junk: 40, quarantined: 40, nearCertain: 80 },
-    keepDays: 28,
+    keep: { quarantined: usualDays, junk: usualDays, discarded: usualDays },
+    headerDays: usualHeaderDays,
     digestAddress: `digest@${domains[0]}`,
   }
   return yes({

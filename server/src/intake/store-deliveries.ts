@@ -1,7 +1,8 @@
 import { clusterKey } from '@pendro/core/clusters'
 import type { DeliveryState, JudgedState } from '@pendro/core/delivery'
 import { byWeight, crowdShift, reviewRank } from '@pendro/core/judgement'
-import { dayOf, expiryOf } from '@pendro/core/calendar'
+import { dayOf } from '@pendro/core/calendar'
+import { expiryOf } from '@pendro/core/keeping'
 import { isWorthInspecting } from '@pendro/core/message'
 import type { Database, Tx } from '../db/database.ts'
 import type { NewRowOf } from '../db/models/columns.ts'
@@ -11,6 +12,7 @@ import { Inspections } from '../db/models/messages.ts'
 import { EnquiryQueue } from '../db/models/whereabouts.ts'
 import { idAt, insert } from '../db/rows.ts'
 import { mailboxPolicy, type Organisation } from '../db/organisation.ts'
+import { keepingsOf, type KeepingOf } from '../deliveries/expiry.ts'
 import { growClusters } from '../judging/clusters.ts'
 import { pointsOf, type Judged, type JudgedDelivery } from '../judging/judge.ts'
 import { announce } from '../live/events.ts'
@@ -78,8 +80,14 @@ export async function storeDeliveries(
   messages: readonly StoredMessage[],
   terms: Terms,
 ): Promise<readonly StoredDelivery[]> {
+  const keepingOf = await keepingsOf(
+    db,
+    terms.organisation,
+    messages.flatMap(({ judged }) => judged.deliveries.map(({ mailbox }) => mailbox)),
+    tx,
+  )
   const deliveries = messages.flatMap(message =>
-    message.judged.deliveries.map(judged => newDelivery(message, judged, terms)),
+    message.judged.deliveries.map(judged => newDelivery(message, judged, terms, keepingOf)),
   )
   const clusters = await growClusters(
     db,
@@ -125,16 +133,20 @@ function newDelivery(
   { id, read, recipients }: StoredMessage,
   judged: JudgedDelivery,
   terms: Terms,
+  keepingOf: KeepingOf,
 ): NewDelivery {
   const { organisation } = terms
   const { message, cluster, incoming } = read
   const { mailbox, decision, score, rules } = judged
   const attached = message?.attachments.filter(({ inline }) => !inline).length ?? 0
   const receivedAt = incoming.receivedAt
+  const place = placeOf(decision.state, terms, message?.attachments.some(isWorthInspecting) ?? false)
+  // What waits or is on its way is kept, if it is, as long as where it is bound for.
+  const state = place.boundFor ?? place.state
   return {
     messageId: id,
     mailboxId: mailbox.id,
-    ...placeOf(decision.state, terms, message?.attachments.some(isWorthInspecting) ?? false),
+    ...place,
     receivedAt,
     day: dayOf(receivedAt.getTime(), organisation.timeZone),
     cluster: cluster || clusterKey({ subject: '', text: '', messageId: `unreadable ${id}` }),
@@ -142,7 +154,9 @@ function newDelivery(
     judged,
     columns: {
       address_used: (recipients.find(one => one.mailbox.id === mailbox.id)?.addressUsed ?? '').slice(0, 320),
-      expires_at: new Date(expiryOf(receivedAt.getTime(), organisation.keepDays)),
+      expires_at: new Date(
+        expiryOf({ state, receivedAt: receivedAt.getTime(), keptUntil: null }, keepingOf(mailbox)),
+      ),
       score,
       rule_id: rules[0]?.id ?? null,
       rule_says: rules[0]?.place ?? null,

@@ -1,6 +1,7 @@
 import { beginningWith } from '../db/like.ts'
 import type { DeliveryFacts } from '@pendro/core/judgement'
 import type { RuleVerdict } from '@pendro/core/mail-rules'
+import type { SeenOne } from '@pendro/core/mailboxes'
 import type { SeenDeliveries } from '@pendro/core/rulings'
 import { patternText, type SenderFacts, type SenderPattern } from '@pendro/core/senders'
 import { findRow, select, type Database, type Row } from '../db/database.ts'
@@ -186,6 +187,35 @@ async function readProfiles(db: Database, ids: readonly number[]): Promise<Reado
     for (const { id, facts } of found) profiles.set(id, facts)
   }
   return profiles
+}
+
+/** So many of one mailbox: more than anybody gets in a month. */
+const mostOfOne = 20_000
+
+/** What one mailbox got, each delivery for itself, newest first. */
+export async function seenOf(
+  db: Database,
+  organisation: Organisation,
+  mailbox: MailboxRow,
+  since: Date,
+): Promise<readonly SeenOne[]> {
+  const rows = await select<Omit<GroupRow, 'mailbox_id' | 'n'> & { readonly id: number }>(
+    db,
+    `SELECT d.id, m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
+       IF(d.state = 'released', 'wanted', m.called) AS called, d.rule_says AS rule, d.score
+     FROM deliveries d JOIN messages m ON m.id = d.message_id
+     WHERE d.mailbox_id = :id AND d.received_at >= :since AND m.profile_id IS NOT NULL
+     ORDER BY d.received_at DESC LIMIT :mostOfOne`,
+    { id: mailbox.id, since, mostOfOne },
+  )
+  const profiles = await readProfiles(db, [...new Set(rows.map(row => row.profile_id))])
+  const policy = mailboxPolicy(mailbox, organisation)
+  return rows.flatMap((row): SeenOne[] => {
+    const sender = profiles.get(row.profile_id)
+    if (!sender) return []
+    const facts = factsOf(row, sender, row.score)
+    return [{ deliveryId: row.id, facts, mailbox: policy, count: 1, calledByPerson: row.called }]
+  })
 }
 
 /** Messages read in one step of `allSeen`: enough to be worth a query, few enough to hold up nobody. */

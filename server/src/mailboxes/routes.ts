@@ -1,10 +1,23 @@
 import { containing } from '../db/like.ts'
 import { undecidedSql } from '../deliveries/states-sql.ts'
 import type { Router } from 'express'
-import { findMailboxes, type MailboxBrief } from '@pendro/contract'
+import {
+  changeMailbox,
+  findMailboxes,
+  listMailboxes,
+  previewMailboxChange,
+  readMailbox,
+  undoMailboxChange,
+  type MailboxBrief,
+} from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { findRow, select } from '../db/database.ts'
 import { mount } from '../http.ts'
+import { actor } from '../sign-in/sessions.ts'
+import { applyChange, undoChange } from './change.ts'
+import { effectOf } from './effect.ts'
+import { readSheetOf } from './sheet.ts'
+import { readTable } from './table.ts'
 
 /** As digests list it; what a staffer left out by hand is seen in the preview. */
 const isListed =
@@ -17,7 +30,26 @@ const toBrief = (row: MailboxBrief): MailboxBrief => ({
   nextLeftOut: Number(row.nextLeftOut),
 })
 
-export function mailboxRoutes(router: Router, { db }: Deps): void {
+export function mailboxRoutes(router: Router, { db, now }: Deps): void {
+  // Before the one that takes a number in its place.
+  mount(router, listMailboxes, ({ query }) => readTable(db, query, now()))
+  mount(router, readMailbox, ({ params }) => readSheetOf(db, params.id, now()))
+  mount(router, previewMailboxChange, ({ params, body }) => effectOf(db, params.id, body.change, now()))
+  mount(router, changeMailbox, async ({ params, body, who }) => {
+    const { change, reason, token } = body
+    const id = await applyChange(db, {
+      by: actor(who),
+      mailboxId: params.id,
+      change,
+      reason,
+      token,
+      now: now(),
+    })
+    return { change: id }
+  })
+  mount(router, undoMailboxChange, async ({ params, who }) => ({
+    mailboxId: await undoChange(db, actor(who), params.id, now()),
+  }))
   mount(router, findMailboxes, async ({ query }) => {
     const find = containing(query.find)
     const matching =

@@ -165,7 +165,7 @@ export async function findColleague(
     )
   const { id, name, address, csrf, code_at } = row
   const byCode = code_at !== null && now.getTime() - code_at.getTime() < codeOpens
-  return { id, name, address, csrf, byCode, mailboxIds: await ownMailboxes(db, id) }
+  return { id, name, address, csrf, byCode, mailboxIds: await ownMailboxes(db, id, now) }
 }
 
 export async function closeColleagueSession(db: Database, token: string): Promise<void> {

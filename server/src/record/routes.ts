@@ -1,12 +1,15 @@
 import type { Router } from 'express'
+import { Op } from 'sequelize'
 import { readRecord, type RecordLine } from '@pendro/contract'
 import { startOfDay } from '@pendro/core/calendar'
 import type { Deps } from '../app.ts'
 import { cursorText, readCursor } from '../db/cursor.ts'
-import { select } from '../db/database.ts'
+import { select, type Database } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
+import { MailboxChanges } from '../db/models/organisation.ts'
 import type { RecordEntries } from '../db/models/record.ts'
 import { readOrganisation } from '../db/organisation.ts'
+import { findAll } from '../db/rows.ts'
 import { mount } from '../http.ts'
 import type { RecordEntry } from './write.ts'
 
@@ -42,6 +45,16 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'tried-again',
     'all-tried-again',
     'erased',
+  ],
+  mailboxes: [
+    'mailbox-limits',
+    'mailbox-keeping',
+    'mailbox-filtering',
+    'mailbox-set-aside',
+    'mailbox-away',
+    'mailbox-undone',
+    'kept-until',
+    'language',
   ],
   'mail-rules': ['mail-rule-added', 'mail-rule-on', 'mail-rule-off'],
   'signing-in': ['signed-in', 'links-revoked', 'own-password'],
@@ -97,14 +110,31 @@ export function recordRoutes(router: Router, { db }: Deps): void {
       },
     )
     const last = rows.at(-1)
+    const undone = await undoneChanges(db, rows)
     return {
-      lines: rows.map(toLine),
+      lines: rows.map(row => toLine(row, undone)),
       next: rows.length === query.limit && last ? cursorText(last.at, last.id) : null,
     }
   })
 }
 
-function toLine(row: Row): RecordLine {
+const changeOf = ({ facts }: Pick<Row, 'facts'>): number | null => Number(facts.change ?? 0) || null
+
+/** Which of the changes of mailboxes that some lines tell have been taken back. */
+async function undoneChanges(db: Database, rows: readonly Row[]): Promise<ReadonlySet<number>> {
+  const ids = rows.flatMap(row => changeOf(row) ?? [])
+  if (ids.length === 0) return new Set()
+  const changes = await findAll(
+    db,
+    MailboxChanges,
+    { id: ids, undone_at: { [Op.ne]: null } },
+    { columns: ['id'] },
+  )
+  return new Set(changes.map(({ id }) => id))
+}
+
+function toLine(row: Row, undoneChanges: ReadonlySet<number>): RecordLine {
+  const changeId = row.act === 'mailbox-undone' ? null : changeOf(row)
   return {
     id: row.id,
     at: row.at.toISOString(),
@@ -115,7 +145,8 @@ function toLine(row: Row): RecordLine {
     mailboxName: row.mailbox_name ?? '',
     deliveryId: row.delivery_id,
     rulingId: row.ruling_id,
-    undone: row.undone === 1,
+    changeId,
+    undone: row.undone === 1 || (changeId !== null && undoneChanges.has(changeId)),
     reason: row.reason,
     facts: row.facts,
   }

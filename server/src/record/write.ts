@@ -25,6 +25,13 @@ export interface ScheduleFacts {
   readonly days?: string
 }
 
+/** What was changed about a mailbox: before and after as text of numbers, days and codes. */
+export interface ChangeFacts {
+  readonly was: string
+  readonly now: string
+  readonly change: number
+}
+
 interface MessageFacts {
   readonly subject: string
   readonly from: string
@@ -55,6 +62,13 @@ interface FactsOf {
   'links-revoked': Nothing
   language: { readonly language: string }
   lists: ListFacts
+  'mailbox-away': ChangeFacts
+  'mailbox-filtering': ChangeFacts
+  'mailbox-keeping': ChangeFacts
+  'mailbox-limits': ChangeFacts
+  'mailbox-set-aside': ChangeFacts
+  'mailbox-undone': { readonly what: string; readonly change: number }
+  'kept-until': MessageFacts & { readonly until: string }
   'mail-rule-added': { readonly rule: string }
   'mail-rule-off': { readonly rule: string }
   'mail-rule-on': { readonly rule: string }

@@ -1,6 +1,6 @@
 import { findRow, type Database } from '../db/database.ts'
 import { decisionKinds, openFindings } from '../lists/findings-sql.ts'
-import { openStates } from '../whereabouts/enquiries.ts'
+import { openStates } from '../deliveries/asked-for.ts'
 
 /** What waits for somebody, by area. */
 export async function countOpenWork(db: Database): Promise<{ senders: number; enquiries: number }> {

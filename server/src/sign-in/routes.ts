@@ -63,6 +63,6 @@ export function signInRoutes(router: Router, deps: Deps): void {
 }
 
 async function describe({ db }: Deps, { staffer, csrf }: SignedIn): Promise<Session> {
-  const { name, timeZone, limits, keepDays } = await readOrganisation(db)
-  return { staffer, csrf, organisation: { name, timeZone, limits, keepDays } }
+  const { name, timeZone, limits, keep } = await readOrganisation(db)
+  return { staffer, csrf, organisation: { name, timeZone, limits, keep } }
 }

@@ -1,4 +1,5 @@
 import type { EnquiryBrief, EnquirySheet, EnquiryState, WhereQuestion } from '@pendro/contract'
+import { openStates } from '../deliveries/asked-for.ts'
 import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import { Deliveries } from '../db/models/deliveries.ts'
@@ -41,9 +42,6 @@ const brief = (row: EnquiryRow): EnquiryBrief => ({
   cameIn: row.came_in,
   lastLetter: row.last_letter ?? 'none',
 })
-
-/** An enquiry is open until somebody could tell the colleague what became of the message. */
-export const openStates = ['new', 'being looked for', 'waiting for sender'] as const
 
 /** Open ones first, each group by what changed last. */
 export async function readEnquiries(

@@ -5,7 +5,7 @@ import { findAll, remove, update } from '../db/rows.ts'
 import { Enquiries, EnquiryQueue } from '../db/models/whereabouts.ts'
 import { announce } from '../live/events.ts'
 import { pendro, writeRecord } from '../record/write.ts'
-import { openStates } from './enquiries.ts'
+import { openStates } from '../deliveries/asked-for.ts'
 
 const atOnce = 500
 /** What comes in has to fit better than what a staffer is offered to choose from. */

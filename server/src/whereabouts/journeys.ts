@@ -15,6 +15,7 @@ import type { Deliveries, DeliveryJudgements } from '../db/models/deliveries.ts'
 import { findOne } from '../db/rows.ts'
 import { Messages, Refusals } from '../db/models/messages.ts'
 import { digestSchedule, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
+import { awayTimes, waitsOf } from '../deliveries/expiry.ts'
 
 /** A hit before it was rated. */
 export type Traced = Omit<WhereHit, 'likeness' | 'label'>
@@ -81,10 +82,11 @@ export async function journeysOf(
     ),
     happeningsOf(db, ids),
   ])
+  const away = await awayTimes(db, [...new Set(rows.map(row => row.mailbox_id))])
   // Most mailboxes have the same schedule; working out its next time is most of the work.
   const known = new Map<string, number | null>()
   const nextDigestOf = (row: TracedRow) => {
-    const schedule = digestSchedule(row, organisation)
+    const schedule = digestSchedule(row, organisation, waitsOf(away.get(row.mailbox_id)))
     const key = JSON.stringify(schedule)
     const at = known.get(key) ?? nextDigest(schedule, now.getTime())
     known.set(key, at)

@@ -19,6 +19,9 @@ const ExactList = lazy(() => import('../areas/whereabouts/index.ts').then(m => (
 const Account = lazy(() => import('../areas/whereabouts/index.ts').then(m => ({ default: m.Account })))
 const OwnArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ default: m.OwnArea })))
 const LinkArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ default: m.LinkArea })))
+const MailboxesArea = lazy(() =>
+  import('../areas/mailboxes/index.ts').then(m => ({ default: m.MailboxesArea })),
+)
 const RecordArea = lazy(() => import('../areas/record/index.ts').then(m => ({ default: m.RecordArea })))
 
 const onError = (error: unknown) => {
@@ -51,6 +54,8 @@ const laterRoutes = [
   { path: 'senders/:id', title: 'areas.senders', Page: SendersArea },
   { path: 'senders/bring-in', title: 'areas.senders', Page: BringIn },
   { path: 'senders/bring-in/:id', title: 'areas.senders', Page: BringIn },
+  { path: 'mailboxes', title: 'areas.mailboxes', Page: MailboxesArea },
+  { path: 'mailboxes/:id', title: 'areas.mailboxes', Page: MailboxesArea },
   { path: 'record', title: 'areas.record', Page: RecordArea },
 ] as const
 

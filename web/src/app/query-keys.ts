@@ -8,7 +8,9 @@ export type Subject =
   | 'forbidden'
   | 'import'
   | 'mail-rule'
+  | 'mailbox'
   | 'mailbox-name'
+  | 'mailbox-table'
   | 'mailboxes'
   | 'own'
   | 'own-session'
@@ -43,9 +45,10 @@ const staleAfter = {
   'own-choices': ['own', 'own-session'],
   'reading-allowed': ['sheet'],
   unsubscribed: ['sheet', 'record'],
-  'mail-rule-switched': ['mail-rule'],
+  'mail-rule-switched': ['mail-rule', 'mailbox'],
   'forbidden-changed': ['forbidden', 'record'],
-  'digest-changed': ['digest'],
+  'digest-changed': ['digest', 'mailbox'],
+  'mailbox-changed': ['mailbox', 'mailbox-table', 'digest', 'record', 'sheet', 'review'],
   'enquiry-changed': ['enquiries'],
   /** Requests and findings, and not the lists themselves. */
   'senders-worked': ['senders'],

@@ -26,7 +26,7 @@ export const Deliveries = model(
   {
     purpose: 'A message in a mailbox: where it is, its score, why',
     grows: 'a row a delivery',
-    ends: 'nothing removes them yet',
+    ends: 'as expired after its days; its row after the days of headers',
   },
   {
     id: bigSerial(),
@@ -55,6 +55,7 @@ export const Deliveries = model(
     rule_says: maybe(oneOf('inbox', 'moved', 'junk')),
     folder: maybe(text(120)),
     points: preset(oneOf(...directions)),
+    kept_until: maybe(moment()),
   },
 )
 
@@ -106,7 +107,7 @@ export const Outbox = model(
   {
     purpose: 'What is to be sent: deliveries, digests, answers, letters',
     grows: 'a row a thing to send',
-    ends: 'nothing removes them yet',
+    ends: 'two weeks after it was done',
   },
   {
     id: bigSerial(),

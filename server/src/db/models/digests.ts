@@ -27,7 +27,11 @@ export const DigestDue = model(
 
 export const Digests = model(
   'digests',
-  { purpose: 'Digests that were sent, as they were sent', grows: 'a row a digest', ends: 'never' },
+  {
+    purpose: 'Digests that were sent, as they were sent',
+    grows: 'a row a digest',
+    ends: 'after the days of headers; the last of a mailbox stays',
+  },
   {
     id: serial(),
     mailbox_id: link('mailboxes'),
@@ -43,7 +47,7 @@ export const Digests = model(
 
 export const DigestLines = model(
   'digest_lines',
-  { purpose: 'Which deliveries a digest named', grows: 'a row a line', ends: 'with its digest' },
+  { purpose: 'Which deliveries a digest named', grows: 'a row a line', ends: 'with its delivery' },
   {
     delivery_id: primary(link('deliveries')),
     digest_id: link('digests'),
@@ -55,7 +59,7 @@ export const DigestLines = model(
 
 export const DigestNotes = model(
   'digest_notes',
-  { purpose: 'Words of the help desk for a line to come', grows: 'a row a note', ends: 'never' },
+  { purpose: 'Words of the help desk for a line to come', grows: 'a row a note', ends: 'with its delivery' },
   {
     delivery_id: primary(link('deliveries')),
     leave_out: flag(),
@@ -67,7 +71,11 @@ export const DigestNotes = model(
 
 export const DigestReplies = model(
   'digest_replies',
-  { purpose: 'What colleagues replied, and what was done', grows: 'a row a reply', ends: 'never' },
+  {
+    purpose: 'What colleagues replied, and what was done',
+    grows: 'a row a reply',
+    ends: 'after the days of headers',
+  },
   {
     id: serial(),
     received_at: moment(),

@@ -96,7 +96,11 @@ export const EntryRequests = model(
 
 export const ListImports = model(
   'list_imports',
-  { purpose: 'Lists that are brought in', grows: 'a row a list', ends: 'never' },
+  {
+    purpose: 'Lists that are brought in',
+    grows: 'a row a list',
+    ends: 'a week after it was read, unless it was taken',
+  },
   {
     id: serial(),
     staffer_id: link('staffers'),

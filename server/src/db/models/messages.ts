@@ -23,7 +23,7 @@ export const Messages = model(
   {
     purpose: 'Messages: envelope, who sent them, what is harmful; in, and out for correspondence',
     grows: 'a row a message',
-    ends: 'nothing removes them yet',
+    ends: 'with its last delivery; what nobody got, after the days of headers',
   },
   {
     id: bigSerial(),
@@ -158,7 +158,7 @@ export const Refusals = model(
   {
     purpose: 'What the door refused, for Whereabouts',
     grows: 'a row a refusal, bounded by session',
-    ends: 'nothing removes them yet',
+    ends: 'after the days of headers',
   },
   {
     id: bigSerial(),

@@ -2,6 +2,7 @@ import type { OrganisationSettings } from './shapes.ts'
 import {
   bytes,
   changedAt,
+  chars,
   decimal,
   flag,
   integer,
@@ -9,6 +10,7 @@ import {
   link,
   maybe,
   model,
+  moment,
   oneOf,
   preset,
   primary,
@@ -74,6 +76,65 @@ export const Mailboxes = model(
     digest_weekdays: maybe(json<readonly number[]>()),
     digest_lists_junk: preset(flag()),
     digest_lists_near_certain: preset(flag()),
+    keep_quarantined: maybe(integer({ size: 'small' })),
+    keep_junk: maybe(integer({ size: 'small' })),
+    keep_discarded: maybe(integer({ size: 'small' })),
+  },
+)
+
+export const AwayPeriods = model(
+  'away_periods',
+  {
+    purpose: 'When a colleague is away, and who gets their digests meanwhile',
+    grows: 'a few rows a colleague and year',
+    ends: 'with the headers of the mail of that time',
+  },
+  {
+    id: serial(),
+    mailbox_id: link('mailboxes'),
+    from_at: moment(),
+    until_at: moment(),
+    note: preset(text(200)),
+    digests_to_id: maybe(link('mailboxes')),
+  },
+)
+
+/** A value that may be any, nothing among them. */
+interface Kept {
+  readonly value: unknown
+}
+
+export const MailboxChanges = model(
+  'mailbox_changes',
+  {
+    purpose: 'What was changed about a mailbox, or for all, so that it can be taken back',
+    grows: 'a row an act',
+    ends: 'never',
+  },
+  {
+    id: serial(),
+    mailbox_id: maybe(link('mailboxes')),
+    at: moment(),
+    what: text(20),
+    was: json<Kept>(),
+    is_now: json<Kept>(),
+    token: chars(36),
+    undone_at: maybe(moment()),
+  },
+)
+
+export const Chores = model(
+  'chores',
+  {
+    purpose: 'Work that one process does at a time, and how far it has come',
+    grows: 'a row a kind',
+    ends: 'never',
+  },
+  {
+    name: primary(text(40)),
+    claimed_until: maybe(moment()),
+    next_at: moment(),
+    done: preset(integer({ size: 'big' })),
   },
 )
 

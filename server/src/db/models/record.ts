@@ -58,12 +58,12 @@ export const LiveEvents = model(
   {
     purpose: 'What open screens are told',
     grows: 'some rows an act or delivery',
-    ends: 'nothing removes them yet',
+    ends: 'after a day',
   },
   {
     id: bigSerial(),
     at: moment(),
-    kind: oneOf('came-in', 'changed', 'ruled', 'digest', 'senders', 'enquiry'),
+    kind: oneOf('came-in', 'changed', 'ruled', 'digest', 'senders', 'enquiry', 'mailbox'),
     delivery_id: maybe(link('deliveries')),
     state: maybe(text<DeliveryState>(12)),
     by_name: text(200),

@@ -25,7 +25,7 @@ export const RulingDeliveries = model(
   {
     purpose: 'Deliveries an act was about, from where to where',
     grows: 'a row a delivery ruled on',
-    ends: 'never',
+    ends: 'with their delivery',
   },
   {
     ruling_id: primary(link('rulings')),

@@ -1,12 +1,16 @@
 import type { ListFormat } from '@pendro/contract'
 import type { DeliveryFacts, Evidence, Limits, OrganisationPolicy } from '@pendro/core/judgement'
+import type { KeptDays } from '@pendro/core/keeping'
 import type { Remedy } from '@pendro/core/upkeep'
 
 /** What is kept of the organisation beside its name and zone. */
 export interface OrganisationSettings {
   readonly policy: OrganisationPolicy
   readonly limits: Limits
-  readonly keepDays: number
+  /** Days that each kind of kept mail stays. */
+  readonly keep: KeptDays
+  /** Days after which the headers of mail that is gone or arrived long ago go, too. */
+  readonly headerDays: number
   /** What digests are sent from. */
   readonly digestAddress: string
   /** When digests go where a mailbox says nothing else; local times. Without it daily at 07:00 (common practice). */

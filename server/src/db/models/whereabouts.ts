@@ -42,7 +42,7 @@ export const EnquiryLetters = model(
 
 export const EnquiryDeliveries = model(
   'enquiry_deliveries',
-  { purpose: 'Messages an enquiry is about', grows: 'a few rows an enquiry', ends: 'with its enquiry' },
+  { purpose: 'Messages an enquiry is about', grows: 'a few rows an enquiry', ends: 'with their delivery' },
   {
     enquiry_id: primary(link('enquiries')),
     delivery_id: primary(link('deliveries')),
@@ -65,7 +65,7 @@ export const EnquiryQueue = model(
 
 export const EnquiryReaders = model(
   'enquiry_readers',
-  { purpose: 'Who has an enquiry open at the moment', grows: 'a row a reader', ends: 'never' },
+  { purpose: 'Who has an enquiry open at the moment', grows: 'a row a reader', ends: 'after a day' },
   {
     enquiry_id: primary(link('enquiries')),
     staffer_id: primary(link('staffers')),

@@ -34,7 +34,7 @@ import { Changed } from './changed.tsx'
 import { DayLine, useDigestDay } from './day-line.tsx'
 import { LineNotes } from './line-notes.tsx'
 import { Replies } from './replies.tsx'
-import { ScheduleSlot } from './schedule.tsx'
+import { ScheduleSlot } from '../../parts/schedule-slot.tsx'
 
 const forms = ['computer', 'phone', 'text'] as const
 type Form = (typeof forms)[number]

@@ -4,7 +4,7 @@ import { z } from 'zod'
 import { useInfiniteQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
-import { readRecord, undoRuling, type RecordLine } from '@pendro/contract'
+import { readRecord, undoMailboxChange, undoRuling, type RecordLine } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
@@ -28,6 +28,7 @@ const whatChoices = [
   'digests',
   'enquiries',
   'mail-rules',
+  'mailboxes',
   'signing-in',
 ] as const
 const sinceChoices = [1, 7, 28, 0] as const
@@ -249,12 +250,43 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
 const undoable: ReadonlySet<string> = new Set(['ruling', 'lists', 'upkeep', 'import', 'approved'])
 
 function UndoFromHere({ line }: { line: RecordLine }) {
+  return line.changeId === null ? (
+    <UndoRuling line={line} />
+  ) : (
+    <UndoChange line={line} changeId={line.changeId} />
+  )
+}
+
+/** Takes a change of a mailbox back. */
+function UndoChange({ line, changeId }: { line: RecordLine; changeId: number }) {
+  const { t } = useTranslation()
+  const session = useSession()
+  const undoing = useAct({
+    send: () => call(undoMailboxChange, { params: { id: changeId } }),
+    notice: () => ({ text: t('ruling.undone') }),
+    makes: 'undone-from-afar',
+  })
+  if (!mayWrite(session)) return <span />
+  if (line.undone) return <span className="text-ink-2">{t('record.undone')}</span>
+  return (
+    <Button kind="link" data-undo disabled={undoing.isPending} onClick={() => undoing.mutate()}>
+      {t('record.undo')}
+    </Button>
+  )
+}
+
+function UndoRuling({ line }: { line: RecordLine }) {
   const { t } = useTranslation()
   const session = useSession()
   const undoing = useAct({
     send: (id: number) => call(undoRuling, { params: { id } }),
-    notice: ({ stayedReleased }) => ({
-      text: stayedReleased > 0 ? t('ruling.undoneBut', { count: stayedReleased }) : t('ruling.undone'),
+    notice: ({ stayedReleased, running }) => ({
+      text:
+        running !== null
+          ? t('ruling.beingUndone')
+          : stayedReleased > 0
+            ? t('ruling.undoneBut', { count: stayedReleased })
+            : t('ruling.undone'),
     }),
     makes: 'undone-from-afar',
   })

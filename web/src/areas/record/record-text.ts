@@ -41,6 +41,20 @@ function formOf(act: string, facts: RecordLine['facts']): string {
   return act
 }
 
+/** A value of a mailbox as the record keeps it, in words: '40 40 80', 'on', days away, or the organisation's. */
+function changedValue(value: string, t: TFunction): string {
+  if (value === '') return t('record.changed.nobodyAway')
+  if (/^[a-z]+$/.test(value)) return t(`record.changed.${value}`)
+  if (!value.includes('/')) return value.split(' ').join(' / ')
+  return value
+    .split(', ')
+    .map(period => {
+      const [from = '', back = ''] = period.split('/')
+      return t('record.changed.period', { from, back })
+    })
+    .join(', ')
+}
+
 /** Facts that are codes, in words. */
 function inWords(facts: RecordLine['facts'], { t, language }: Say): Record<string, string | number> {
   const list = (parts: readonly string[]) =>
@@ -59,6 +73,9 @@ function inWords(facts: RecordLine['facts'], { t, language }: Say): Record<strin
   if (facts.forbidden !== undefined)
     said.forbidden =
       list(codes(facts.forbidden).map(kind => t(`forbidden.kind.${kind}`))) || t('record.nothingForbidden')
+  if (facts.was !== undefined) said.was = changedValue(String(facts.was), t)
+  if (facts.now !== undefined) said.now = changedValue(String(facts.now), t)
+  if (facts.what !== undefined) said.what = t(`record.changed.what.${facts.what}`)
   if (facts.days !== undefined) {
     const weekday = new Intl.DateTimeFormat(language, { weekday: 'short', timeZone: 'UTC' })
     // 5 January 1970 was a Monday, ISO weekday 1.

@@ -4,7 +4,7 @@ import type { JourneyStop } from '@pendro/contract'
 import { useTimes } from '../../app/times.ts'
 import { Sentence } from '../../parts/sentence.tsx'
 import { toneOf, type StopTone } from './hit-groups.ts'
-import { MailRuleSlot } from './mail-rule-slot.tsx'
+import { MailRuleSlot } from '../../parts/mail-rule-slot.tsx'
 import { stopDetails } from './stop-text.ts'
 
 /** The way of a message as a line with stops: what has been is drawn through, what is to come dotted. */

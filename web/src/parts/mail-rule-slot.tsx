@@ -1,14 +1,14 @@
-import { queryKeyOf } from '../../app/query-keys.ts'
+import { queryKeyOf } from '../app/query-keys.ts'
 import { useQuery } from '@tanstack/react-query'
 import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
 import { readMailRule, switchMailRule, type MailRuleSheet } from '@pendro/contract'
-import { call } from '../../app/api.ts'
-import { mayWrite, useSession } from '../../app/session.ts'
-import { Button } from '../../parts/buttons.tsx'
-import { SlotPanel } from '../../parts/sentence-slot.tsx'
-import { Failed, SkeletonRows } from '../../parts/states.tsx'
-import { useAct } from '../../app/use-act.ts'
+import { call } from '../app/api.ts'
+import { mayWrite, useSession } from '../app/session.ts'
+import { Button } from './buttons.tsx'
+import { SlotPanel } from './sentence-slot.tsx'
+import { Failed, SkeletonRows } from './states.tsx'
+import { useAct } from '../app/use-act.ts'
 
 /** A mail rule in a sentence; its panel says what the rule does and what would be without it. */
 export function MailRuleSlot({ id, name }: { id: number; name: string }) {

@@ -1,15 +1,23 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { setDigestSchedule, type DigestPreview, type DigestScheduleShape } from '@pendro/contract'
-import { call } from '../../app/api.ts'
-import { useZone } from '../../app/times.ts'
-import { useAct } from '../../app/use-act.ts'
-import { Button } from '../../parts/buttons.tsx'
-import { ScheduleFields } from '../../parts/schedule-fields.tsx'
-import { SlotPanel } from '../../parts/sentence-slot.tsx'
+import { setDigestSchedule, type DigestScheduleShape } from '@pendro/contract'
+import { call } from '../app/api.ts'
+import { useZone } from '../app/times.ts'
+import { useAct } from '../app/use-act.ts'
+import { Button } from './buttons.tsx'
+import { ScheduleFields } from './schedule-fields.tsx'
+import { SlotPanel } from './sentence-slot.tsx'
+
+/** A mailbox and when it gets its digests. */
+interface Scheduled {
+  readonly mailbox: { readonly id: number }
+  readonly schedule: DigestScheduleShape & { readonly usual: boolean }
+  /** In which its times are. */
+  readonly timeZone: string
+}
 
 /** When a mailbox gets its digests, in words that open to be changed. */
-export function ScheduleSlot({ data, disabled }: { data: DigestPreview; disabled: boolean }) {
+export function ScheduleSlot({ data, disabled }: { data: Scheduled; disabled: boolean }) {
   const { t } = useTranslation()
   const text = useScheduleText()(data.schedule, data.timeZone)
   return (
@@ -37,7 +45,7 @@ function useScheduleText(): (schedule: DigestScheduleShape, timeZone: string) =>
   }
 }
 
-function Editor({ data, onDone }: { data: DigestPreview; onDone: () => void }) {
+function Editor({ data, onDone }: { data: Scheduled; onDone: () => void }) {
   const { t } = useTranslation()
   const [schedule, setSchedule] = useState<DigestScheduleShape>({
     times: data.schedule.times,

@@ -1,0 +1,290 @@
+import { z } from 'zod'
+import { longestAway, mostAway } from '@pendro/core/keeping'
+import { endpoint, everyone, writers } from './endpoint.ts'
+import { day, id, idInPath, keptDays, limits, moment, placeInList } from './shapes.ts'
+
+export { areLimits, readyAt, readyLimits, type ReadyLimits } from '@pendro/core/limits'
+
+/** A mailbox as a choice names it. `kept`: deliveries that wait for a decision. */
+export const mailboxBrief = z.object({
+  id,
+  name: z.string(),
+  address: z.string(),
+  department: z.string(),
+  kind: z.enum(['person', 'shared', 'list']),
+  kept: z.number().int(),
+  /** Of these in no digest yet: listed in the next one, and left out of it. */
+  nextListed: z.number().int(),
+  nextLeftOut: z.number().int(),
+})
+
+/** A checked {@link mailboxBrief}. */
+export type MailboxBrief = z.infer<typeof mailboxBrief>
+
+/** An empty text gives those with the most kept-back mail. */
+export const findMailboxes = endpoint({
+  method: 'get',
+  path: '/api/mailboxes',
+  summary: 'Mailboxes whose name, address or alias contains the text, most kept-back mail first',
+  roles: everyone,
+  query: z.object({
+    find: z.string().trim().max(200).default(''),
+    /** The one of this number, whatever is asked beside it. */
+    id: idInPath.optional(),
+    /** Most kept back first, or fullest next digest. */
+    order: z.enum(['kept', 'digest']).default('kept'),
+    limit: z.coerce.number().int().min(1).max(500).default(20),
+  }),
+  response: z.object({ mailboxes: z.array(mailboxBrief), total: z.number().int() }),
+})
+
+/** Which mailboxes a table shows; each but the first is a reason to look at them. */
+export const mailboxTraits = [
+  'all',
+  'unlike',
+  'away',
+  'filtering-off',
+  'digest-off',
+  'kept-back',
+  'released',
+  'going',
+] as const
+
+/** By what a table of mailboxes is in order. */
+export const mailboxOrders = ['name', 'kept', 'released', 'going'] as const
+
+/** A row of the table. `released` and `kept` are of the last 30 days; `going`: what goes away within three days and is likely wanted. */
+export const mailboxRow = z.object({
+  id,
+  name: z.string(),
+  address: z.string(),
+  department: z.string(),
+  kind: z.enum(['person', 'shared', 'list']),
+  kept: z.number().int(),
+  released: z.number().int(),
+  going: z.number().int(),
+  /** Own limits, days or digest times. */
+  unlike: z.boolean(),
+  filtering: z.boolean(),
+  digests: z.boolean(),
+  /** The day they are back; `null` for somebody who is there. */
+  awayUntil: day.nullable(),
+})
+
+/** A checked {@link mailboxRow}. */
+export type MailboxRow = z.infer<typeof mailboxRow>
+
+/** Page by `next`. The departments are those there are, for the sentence above the table. */
+export const listMailboxes = endpoint({
+  method: 'get',
+  path: '/api/mailboxes/table',
+  summary: 'Mailboxes as a table, in an order, with what is unusual about each',
+  roles: everyone,
+  query: z.object({
+    kind: z.enum(['any', 'person', 'shared', 'list']).default('any'),
+    department: z.string().max(100).default(''),
+    trait: z.enum(mailboxTraits).default('all'),
+    find: z.string().trim().max(200).default(''),
+    order: z.enum(mailboxOrders).default('name'),
+    after: placeInList,
+    limit: z.coerce.number().int().min(1).max(200).default(60),
+  }),
+  response: z.object({
+    rows: z.array(mailboxRow),
+    total: z.number().int(),
+    departments: z.array(z.string()),
+    next: z.string().nullable(),
+  }),
+  problems: ['BAD_CURSOR'],
+})
+
+/** A time away by days of the mailbox’s own zone: away from the beginning of `from`, back at the beginning of `back`. */
+export const awayPeriod = z.object({
+  from: day,
+  back: day,
+  note: z.string().trim().max(200).default(''),
+  /** The mailbox that gets the digests meanwhile; `null`: they wait for the return. */
+  digestsTo: id.nullable().default(null),
+})
+
+/** A checked {@link awayPeriod}. */
+export type AwayPeriod = z.infer<typeof awayPeriod>
+
+const ownDays = keptDays.nullable()
+const ownLimits = limits.nullable()
+const awayList = z.array(awayPeriod).max(mostAway)
+
+/**
+ * One change of a mailbox. `was`: what it is on the screen of whoever changes it; when somebody else has changed it
+ * meanwhile, nothing is done. `null` is "as the organisation".
+ */
+export const mailboxChange = z.discriminatedUnion('what', [
+  z.object({ what: z.literal('limits'), was: ownLimits, to: ownLimits }),
+  z.object({ what: z.literal('keeping'), was: ownDays, to: ownDays }),
+  z.object({ what: z.literal('filtering'), was: z.boolean(), to: z.boolean() }),
+  z.object({ what: z.literal('set-aside'), was: z.boolean(), to: z.boolean() }),
+  z.object({ what: z.literal('away'), was: awayList, to: awayList }),
+])
+
+/** A checked {@link mailboxChange}. */
+export type MailboxChange = z.infer<typeof mailboxChange>
+
+/** Numbers of deliveries by what they were taken for. */
+const split = z.object({
+  wanted: z.number().int(),
+  doubtful: z.number().int(),
+  harmful: z.number().int(),
+})
+
+/** What a change comes to, before it is made. */
+export const changeEffect = z.object({
+  /** Limits and filtering: the last 30 days decided again. */
+  replay: z
+    .object({
+      days: z.number().int(),
+      looked: z.number().int(),
+      keptBack: split,
+      letThrough: split,
+      elsewhere: z.number().int(),
+      /** Some of them, those that matter most first. */
+      examples: z.array(
+        z.object({
+          deliveryId: id,
+          from: z.string(),
+          subject: z.string(),
+          score: z.number(),
+          receivedAt: moment,
+          /** It would be kept back and was not, the other way round, or be kept back elsewhere. */
+          would: z.enum(['be-kept-back', 'come-through', 'move']),
+          called: z.enum(['wanted', 'junk']).nullable(),
+        }),
+      ),
+    })
+    .nullable(),
+  /** Days and times away: how many deliveries go away sooner, later, or in the very next look. */
+  ends: z
+    .object({
+      sooner: z.number().int(),
+      later: z.number().int(),
+      /** Of those that go sooner: what would be gone at once. */
+      atOnce: z.number().int(),
+      /** Of these likely wanted. */
+      wanted: z.number().int(),
+      /** When the first of those that go sooner would go. */
+      first: moment.nullable(),
+    })
+    .nullable(),
+})
+
+/** A checked {@link changeEffect}. */
+export type ChangeEffect = z.infer<typeof changeEffect>
+
+/** Everything about one colleague’s mailbox. `days`: the last 30, oldest first. */
+export const mailboxSheet = z.object({
+  mailbox: z.object({
+    id,
+    name: z.string(),
+    address: z.string(),
+    aliases: z.array(z.string()),
+    department: z.string(),
+    kind: z.enum(['person', 'shared', 'list']),
+    timeZone: z.string(),
+    language: z.string(),
+    minders: z.array(z.object({ id, name: z.string() })),
+  }),
+  limits: ownLimits,
+  keeping: ownDays,
+  filtering: z.boolean(),
+  setAside: z.boolean(),
+  away: z.array(awayPeriod.extend({ digestsToName: z.string() })),
+  organisation: z.object({ limits, keep: keptDays }),
+  /** `next`: when the next digest goes; `null` for none. */
+  digests: z.object({
+    times: z.array(z.string()),
+    weekdays: z.array(z.number().int()),
+    usual: z.boolean(),
+    next: moment.nullable(),
+  }),
+  days: z.array(
+    z.object({
+      day,
+      keptBack: z.number().int(),
+      released: z.number().int(),
+      missed: z.number().int(),
+    }),
+  ),
+  /** Deliveries that wait for a decision now. */
+  kept: z.number().int(),
+  /** Of all that is kept: what goes away within three days, and how much of that is likely wanted. */
+  going: z.object({ all: z.number().int(), wanted: z.number().int() }),
+  entries: z.object({ safe: z.number().int(), blocked: z.number().int() }),
+  rules: z.array(z.object({ id, name: z.string(), on: z.boolean() })),
+  folders: z.array(z.object({ folder: z.string(), deliveries: z.number().int() })),
+  openEnquiries: z.array(z.object({ id, words: z.string() })),
+})
+
+/** A checked {@link mailboxSheet}. */
+export type MailboxSheet = z.infer<typeof mailboxSheet>
+
+/** The screen of one colleague in one answer. */
+export const readMailbox = endpoint({
+  method: 'get',
+  path: '/api/mailboxes/{id}',
+  summary: 'Everything about one colleague’s mailbox',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  response: mailboxSheet,
+  problems: ['MAILBOX_NOT_FOUND'],
+})
+
+/** Changes nothing. Decides at most the last 30 days again. */
+export const previewMailboxChange = endpoint({
+  method: 'post',
+  path: '/api/mailboxes/{id}/effect',
+  summary: 'What a change of a mailbox would come to',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  body: z.object({ change: mailboxChange }),
+  response: changeEffect,
+  problems: ['MAILBOX_NOT_FOUND', 'BAD_LIMITS', 'BAD_AWAY'],
+})
+
+/** One act with a line in the record. MAILBOX_CHANGED: somebody else was first; nothing is done. Times away may last up to 366 days. */
+export const changeMailbox = endpoint({
+  method: 'post',
+  path: '/api/mailboxes/{id}/changes',
+  summary: 'Change one thing about a mailbox; the number is for its undo',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  body: z.object({
+    change: mailboxChange,
+    reason: z.string().trim().max(1000).default(''),
+    token: z.uuid(),
+  }),
+  response: z.object({ change: id }),
+  problems: ['MAILBOX_NOT_FOUND', 'MAILBOX_CHANGED', 'BAD_LIMITS', 'BAD_AWAY', 'NOTHING_TO_DO'],
+})
+
+/** Refused with MAILBOX_CHANGED when something was built on it. */
+export const undoMailboxChange = endpoint({
+  method: 'post',
+  path: '/api/mailbox-changes/{id}/undo',
+  summary: 'Take a change of a mailbox back',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  response: z.object({ mailboxId: id.nullable() }),
+  problems: ['CHANGE_NOT_FOUND', 'MAILBOX_CHANGED', 'ALREADY_UNDONE', 'NEEDS_STEWARD'],
+})
+
+/** The longest time away in days; for forms. */
+export const longestAwayDays = longestAway
+
+/** Requests about mailboxes, by name. */
+export const mailboxEndpoints = {
+  findMailboxes,
+  listMailboxes,
+  readMailbox,
+  previewMailboxChange,
+  changeMailbox,
+  undoMailboxChange,
+}

@@ -1,0 +1,47 @@
+/** How quickly people are answered, so that work nobody waits for can stand back. */
+export interface Pace {
+  /** An answer took so many milliseconds. */
+  readonly answered: (milliseconds: number) => void
+  /** Rests after a piece of work that took so many milliseconds: not at all when nobody is there, long when people wait longer than usual. */
+  readonly rest: (worked: number) => Promise<void>
+}
+
+/** Milliseconds an answer tells of people who are there. */
+const present = 10_000
+/** So much slower than usual people are held up. */
+const slower = 1.5
+const restWhilePresent = 2
+const restWhileSlow = 10
+const longestRest = 5000
+const mostKept = 400
+
+const p95 = (times: readonly number[]): number =>
+  [...times].sort((a, b) => a - b)[Math.floor(times.length * 0.95)] ?? 0
+
+/** `clock`: milliseconds of a clock that only goes on; `pause` waits. */
+export function createPace(
+  clock: () => number = () => performance.now(),
+  pause: (milliseconds: number) => Promise<void> = ms => new Promise(resolve => setTimeout(resolve, ms)),
+): Pace {
+  let answers: { readonly at: number; readonly took: number }[] = []
+  // What answers take while nothing is purged: follows slowly, so that a slow hour does not become the usual.
+  let usual = 0
+  let working = false
+  return {
+    answered: took => {
+      answers.push({ at: clock(), took })
+      if (answers.length > mostKept) answers = answers.slice(-mostKept / 2)
+      if (!working) usual = usual === 0 ? took : usual + (took - usual) / (took > usual ? 8 : 40)
+    },
+    rest: async worked => {
+      const since = clock() - present
+      answers = answers.filter(({ at }) => at >= since)
+      working = true
+      if (answers.length > 0) {
+        const slow = usual > 0 && p95(answers.map(({ took }) => took)) > usual * slower
+        await pause(Math.min(longestRest, worked * (slow ? restWhileSlow : restWhilePresent)))
+      }
+      working = false
+    },
+  }
+}

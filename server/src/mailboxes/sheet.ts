@@ -1,0 +1,156 @@
+import type { MailboxSheet } from '@pendro/contract'
+import { dayOf, daysBefore } from '@pendro/core/calendar'
+import { nextDigest } from '@pendro/core/digest'
+import { findRow, select, type Database } from '../db/database.ts'
+import { Enquiries } from '../db/models/whereabouts.ts'
+import { MailRules } from '../db/models/mail-rules.ts'
+import { MailboxAddresses } from '../db/models/organisation.ts'
+import { digestSchedule, findMailboxRow, readOrganisation, type MailboxRow } from '../db/organisation.ts'
+import { findAll } from '../db/rows.ts'
+import { openStates } from '../deliveries/asked-for.ts'
+import { awayTimes, waitsOf } from '../deliveries/expiry.ts'
+import { endingSql, keptBackSql, undecidedSql } from '../deliveries/states-sql.ts'
+import { AppError } from '../errors.ts'
+import { valueOf } from './settings.ts'
+
+const lookedBack = 30
+const day = 86_400_000
+const soon = 3
+
+/** Everything about one colleague's mailbox. Throws MAILBOX_NOT_FOUND. */
+export async function readSheetOf(db: Database, id: number, now: Date): Promise<MailboxSheet> {
+  const [organisation, mailbox] = await Promise.all([readOrganisation(db), findMailboxRow(db, id)])
+  if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
+  const waits = waitsOf((await awayTimes(db, [id])).get(id))
+  const schedule = digestSchedule(mailbox, organisation, waits)
+  const next = nextDigest(schedule, now.getTime())
+  const [who, away, days, going, entries, rules, folders, enquiries] = await Promise.all([
+    whoOf(db, mailbox),
+    awayOf(db, mailbox),
+    daysOf(db, id, dayOf(now.getTime(), organisation.timeZone)),
+    goingOf(db, id, new Date(now.getTime() + soon * day)),
+    entriesOf(db, id, now),
+    findAll(
+      db,
+      MailRules,
+      { mailbox_id: id },
+      { columns: ['id', 'name', 'switched_on'], order: [['place', 'ASC']] },
+    ),
+    foldersOf(db, id, new Date(now.getTime() - lookedBack * day)),
+    findAll(
+      db,
+      Enquiries,
+      { mailbox_id: id, state: [...openStates] },
+      { columns: ['id', 'words'], order: [['id', 'DESC']], limit: 10 },
+    ),
+  ])
+  return {
+    mailbox: who,
+    limits: await valueOf(db, mailbox, 'limits'),
+    keeping: await valueOf(db, mailbox, 'keeping'),
+    filtering: mailbox.filtering === 1,
+    setAside: mailbox.uses_set_aside === 1,
+    away,
+    organisation: { limits: organisation.limits, keep: organisation.keep },
+    digests: {
+      times: [...schedule.times],
+      weekdays: [...schedule.weekdays],
+      usual: mailbox.digest_times === null && mailbox.digest_weekdays === null,
+      next: next === null ? null : new Date(next).toISOString(),
+    },
+    days,
+    kept: going.kept,
+    going: { all: going.all, wanted: going.wanted },
+    entries,
+    rules: rules.map(({ id, name, switched_on }) => ({ id, name, on: switched_on === 1 })),
+    folders,
+    openEnquiries: enquiries.map(({ id, words }) => ({ id, words })),
+  }
+}
+
+async function whoOf(db: Database, mailbox: MailboxRow): Promise<MailboxSheet['mailbox']> {
+  const { id, name, address, department, kind, time_zone: timeZone, language } = mailbox
+  const [addresses, minders] = await Promise.all([
+    findAll(db, MailboxAddresses, { mailbox_id: id }, { columns: ['address'], order: [['address', 'ASC']] }),
+    select<{ id: number; name: string }>(
+      db,
+      'SELECT b.id, b.name FROM minders m JOIN mailboxes b ON b.id = m.minder_id WHERE m.mailbox_id = :id ORDER BY b.name',
+      { id },
+    ),
+  ])
+  const aliases = addresses.map(one => one.address).filter(one => one !== address)
+  return { id, name, address, aliases, department, kind, timeZone, language, minders }
+}
+
+async function awayOf(db: Database, mailbox: MailboxRow): Promise<MailboxSheet['away']> {
+  const away = await valueOf(db, mailbox, 'away')
+  const readers = away.flatMap(({ digestsTo }) => digestsTo ?? [])
+  const names = await select<{ id: number; name: string }>(
+    db,
+    'SELECT id, name FROM mailboxes WHERE id IN (:ids)',
+    {
+      ids: [0, ...readers],
+    },
+  )
+  return away.map(one => ({
+    ...one,
+    digestsToName: names.find(({ id }) => id === one.digestsTo)?.name ?? '',
+  }))
+}
+
+/** Kept back, released and missed by the day they were received; a day without mail is there, too. */
+async function daysOf(db: Database, id: number, today: string): Promise<MailboxSheet['days']> {
+  const first = daysBefore(today, lookedBack - 1)
+  const rows = await select<{ day: string; kept: number; released: number; missed: number }>(
+    db,
+    `SELECT d.received_day AS day, SUM(d.state IN ${keptBackSql} OR d.state IN ('discarded', 'expired')) AS kept, SUM(d.state = 'released') AS released,
+       SUM(m.called = 'junk' AND d.state NOT IN ${keptBackSql} AND d.state NOT IN ('discarded', 'expired')) AS missed
+     FROM deliveries d JOIN messages m ON m.id = d.message_id
+     WHERE d.mailbox_id = :id AND d.received_at >= :from AND d.received_day >= :first GROUP BY d.received_day`,
+    // A day earlier than any zone's first, so that the key by time is used.
+    { id, first, from: new Date(Date.parse(`${first}T00:00:00Z`) - day) },
+  )
+  const byDay = new Map(rows.map(row => [row.day, row]))
+  return Array.from({ length: lookedBack }, (_, i) => {
+    const on = daysBefore(first, -i)
+    const row = byDay.get(on)
+    return {
+      day: on,
+      keptBack: Number(row?.kept ?? 0) + Number(row?.released ?? 0),
+      released: Number(row?.released ?? 0),
+      missed: Number(row?.missed ?? 0),
+    }
+  })
+}
+
+async function goingOf(db: Database, id: number, until: Date) {
+  const row = await findRow<{ kept: number; all: number; wanted: number }>(
+    db,
+    `SELECT SUM(d.state IN ${undecidedSql}) AS kept, SUM(d.expires_at <= :until) AS \`all\`,
+       SUM(d.expires_at <= :until AND d.points = 'wanted') AS wanted
+     FROM deliveries d WHERE d.mailbox_id = :id AND d.state IN ${endingSql}`,
+    { id, until },
+  )
+  return { kept: Number(row?.kept ?? 0), all: Number(row?.all ?? 0), wanted: Number(row?.wanted ?? 0) }
+}
+
+async function entriesOf(db: Database, id: number, now: Date): Promise<MailboxSheet['entries']> {
+  const rows = await select<{ standing: 'safe' | 'blocked'; n: number }>(
+    db,
+    `SELECT standing, COUNT(*) AS n FROM sender_entries
+     WHERE mailbox_id = :id AND ended_at IS NULL AND (until IS NULL OR until > :now) GROUP BY standing`,
+    { id, now },
+  )
+  const of = (standing: string) => Number(rows.find(row => row.standing === standing)?.n ?? 0)
+  return { safe: of('safe'), blocked: of('blocked') }
+}
+
+async function foldersOf(db: Database, id: number, since: Date): Promise<MailboxSheet['folders']> {
+  const rows = await select<{ folder: string; n: number }>(
+    db,
+    `SELECT folder, COUNT(*) AS n FROM deliveries WHERE mailbox_id = :id AND state = 'moved' AND received_at >= :since
+       AND folder IS NOT NULL GROUP BY folder ORDER BY n DESC, folder LIMIT 50`,
+    { id, since },
+  )
+  return rows.map(({ folder, n }) => ({ folder, deliveries: Number(n) }))
+}

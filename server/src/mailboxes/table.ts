@@ -1,0 +1,166 @@
+import type { z } from 'zod'
+import type { listMailboxes, MailboxRow } from '@pendro/contract'
+import { dayOf } from '@pendro/core/calendar'
+import { cursorText, readCursor, type Cursor } from '../db/cursor.ts'
+import { findRow, select, type Database, type Row } from '../db/database.ts'
+import { containing } from '../db/like.ts'
+import { endingSql, undecidedSql } from '../deliveries/states-sql.ts'
+
+type Query = z.output<typeof listMailboxes.query>
+
+const day = 86_400_000
+/** What goes away so soon is worth a look. */
+const soon = 3
+const lookedBack = 30
+/** From so many on a mailbox stands out. */
+const many = 20
+
+const isUnlike = `(b.limit_junk IS NOT NULL OR b.keep_quarantined IS NOT NULL OR b.digest_times IS NOT NULL
+  OR b.digest_weekdays IS NOT NULL)`
+const isDigestOff = "(b.digest_times = '[]' OR b.digest_weekdays = '[]')"
+const awaySql = `(SELECT MAX(a.until_at) FROM away_periods a WHERE a.mailbox_id = b.id AND a.from_at <= :now AND a.until_at > :now)`
+
+/** What is counted of a mailbox, each by an index of its own. */
+const counts = {
+  kept: `SELECT d.mailbox_id, COUNT(*) AS n FROM deliveries d WHERE d.state IN ${undecidedSql} GROUP BY d.mailbox_id`,
+  released: `SELECT d.mailbox_id, COUNT(*) AS n FROM deliveries d WHERE d.state = 'released' AND d.received_at >= :since GROUP BY d.mailbox_id`,
+  going: `SELECT d.mailbox_id, COUNT(*) AS n FROM deliveries d WHERE d.state IN ${endingSql} AND d.expires_at <= :soon
+    AND d.points = 'wanted' GROUP BY d.mailbox_id`,
+} as const
+type Count = keyof typeof counts
+
+const traits: Readonly<Record<Exclude<Query['trait'], 'all'>, string>> = {
+  unlike: isUnlike,
+  away: `${awaySql} IS NOT NULL`,
+  'filtering-off': 'NOT b.filtering',
+  'digest-off': isDigestOff,
+  'kept-back': `COALESCE(kept.n, 0) >= ${many}`,
+  released: `COALESCE(released.n, 0) >= ${many / 4}`,
+  going: 'COALESCE(going.n, 0) > 0',
+}
+/** Which count a trait or an order looks at; the others are counted for the rows of the page alone. */
+const countOf: Readonly<Partial<Record<Query['trait'] | Query['order'], Count>>> = {
+  'kept-back': 'kept',
+  kept: 'kept',
+  released: 'released',
+  going: 'going',
+}
+
+interface TableRow extends Pick<MailboxRow, 'id' | 'name' | 'address' | 'department' | 'kind'> {
+  readonly unlike: number
+  readonly filtering: number
+  readonly digest_off: number
+  readonly away_until: Date | null
+  readonly time_zone: string
+  readonly ordered: number
+}
+
+/** One page of the table of mailboxes. Counts that nothing is ordered or chosen by are made for its rows alone. */
+export async function readTable(
+  db: Database,
+  query: Query,
+  now: Date,
+): Promise<z.input<typeof listMailboxes.response>> {
+  const after = readCursor(query.after)
+  const values = valuesOf(query, after, now)
+  const needed = new Set([countOf[query.trait], countOf[query.order]].filter(count => count !== undefined))
+  const joins = [...needed]
+    .map(count => `LEFT JOIN (${counts[count]}) ${count} ON ${count}.mailbox_id = b.id`)
+    .join(' ')
+  const order = query.order === 'name' ? null : `COALESCE(${query.order}.n, 0)`
+  const where = whereOf(query)
+  const behind =
+    after === null
+      ? 'TRUE'
+      : order === null
+        ? '(b.name > :key OR (b.name = :key AND b.id > :id))'
+        : `(${order} < :key OR (${order} = :key AND b.id > :id))`
+  const [rows, total, departments] = await Promise.all([
+    select<TableRow>(
+      db,
+      `SELECT b.id, b.name, b.address, b.department, b.kind, b.filtering, b.time_zone, ${isUnlike} AS \`unlike\`,
+         COALESCE(${isDigestOff}, FALSE) AS digest_off, ${awaySql} AS away_until, ${order ?? '0'} AS ordered
+       FROM mailboxes b ${joins} WHERE ${where} AND ${behind}
+       ORDER BY ${order === null ? 'b.name' : `${order} DESC`}, b.id LIMIT :limit`,
+      values,
+    ),
+    findRow<{ n: number }>(db, `SELECT COUNT(*) AS n FROM mailboxes b ${joins} WHERE ${where}`, values),
+    select<{ department: string }>(
+      db,
+      "SELECT DISTINCT department FROM mailboxes WHERE department <> '' ORDER BY department LIMIT 500",
+    ),
+  ])
+  const counted = await countsFor(
+    db,
+    rows.map(({ id }) => id),
+    values,
+  )
+  const last = rows.at(-1)
+  return {
+    rows: rows.map(row => shown(row, counted)),
+    total: total?.n ?? 0,
+    departments: departments.map(({ department }) => department),
+    next:
+      rows.length === query.limit && last
+        ? cursorText(order === null ? last.name : Number(last.ordered), last.id)
+        : null,
+  }
+}
+
+const valuesOf = (query: Query, after: Cursor | null, now: Date) => ({
+  find: containing(query.find),
+  kind: query.kind,
+  department: query.department,
+  now,
+  soon: new Date(now.getTime() + soon * day),
+  since: new Date(now.getTime() - lookedBack * day),
+  key: after?.key ?? '',
+  id: after?.id ?? 0,
+  limit: query.limit,
+})
+
+function whereOf({ kind, department, find, trait }: Query): string {
+  const parts = ['TRUE']
+  if (kind !== 'any') parts.push('b.kind = :kind')
+  if (department !== '') parts.push('b.department = :department')
+  if (find !== '')
+    parts.push(
+      '(b.name LIKE :find OR EXISTS (SELECT 1 FROM mailbox_addresses x WHERE x.mailbox_id = b.id AND x.address LIKE :find))',
+    )
+  if (trait !== 'all') parts.push(traits[trait])
+  return parts.join(' AND ')
+}
+
+type Counted = Readonly<Record<Count, ReadonlyMap<number, number>>>
+
+async function countsFor(db: Database, ids: readonly number[], values: Row): Promise<Counted> {
+  const one = async (count: Count) => {
+    if (ids.length === 0) return new Map<number, number>()
+    const rows = await select<{ mailbox_id: number; n: number }>(
+      db,
+      counts[count].replace(' GROUP BY', ' AND d.mailbox_id IN (:ids) GROUP BY'),
+      { ...values, ids },
+    )
+    return new Map(rows.map(({ mailbox_id, n }) => [mailbox_id, Number(n)]))
+  }
+  const [kept, released, going] = await Promise.all([one('kept'), one('released'), one('going')])
+  return { kept, released, going }
+}
+
+function shown(row: TableRow, { kept, released, going }: Counted): MailboxRow {
+  const { id, name, address, department, kind, away_until, time_zone } = row
+  return {
+    id,
+    name,
+    address,
+    department,
+    kind,
+    kept: kept.get(id) ?? 0,
+    released: released.get(id) ?? 0,
+    going: going.get(id) ?? 0,
+    unlike: row.unlike === 1,
+    filtering: row.filtering === 1,
+    digests: row.digest_off === 0,
+    awayUntil: away_until && dayOf(away_until.getTime(), time_zone),
+  }
+}

@@ -1,0 +1,45 @@
+import { useState } from 'react'
+import { useTranslation } from 'react-i18next'
+import { Button } from '../../parts/buttons.tsx'
+import { Field, inputStyle } from '../../parts/field.tsx'
+
+/** What ends every change that is thought about: a reason, and to make it or to leave it. */
+export function ApplyBar({
+  disabled,
+  onApply,
+  onCancel,
+}: {
+  disabled: boolean
+  onApply: (reason: string) => void
+  onCancel: () => void
+}) {
+  const { t } = useTranslation()
+  const [reason, setReason] = useState('')
+  return (
+    <form
+      className="mt-3 grid gap-3"
+      onSubmit={event => {
+        event.preventDefault()
+        onApply(reason)
+      }}
+    >
+      <Field label={t('mailboxes.reasonLabel')}>
+        {input => (
+          <input
+            {...input}
+            value={reason}
+            maxLength={1000}
+            onChange={event => setReason(event.target.value)}
+            className={inputStyle}
+          />
+        )}
+      </Field>
+      <p className="flex flex-wrap gap-3">
+        <Button kind="main" type="submit" disabled={disabled}>
+          {t('mailboxes.apply')}
+        </Button>
+        <Button onClick={onCancel}>{t('mailboxes.cancel')}</Button>
+      </p>
+    </form>
+  )
+}
