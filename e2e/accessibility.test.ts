@@ -13,6 +13,8 @@ const views = [
   ['Senders, accuracy', '/senders?panel=accuracy'],
   ['Senders, one entry', '/senders/2'],
   ['Bringing in a list', '/senders/bring-in'],
+  ['Mailboxes', '/mailboxes'],
+  ['Mailboxes, one', '/mailboxes/5'],
   ['Record', '/record'],
   ['Whereabouts', '/whereabouts?from=fjellby'],
   ['Whereabouts, before a question', '/whereabouts'],

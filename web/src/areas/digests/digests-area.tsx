@@ -2,6 +2,7 @@ import { queryKeyOf } from '../../app/query-keys.ts'
 import { useCallback, useEffect, useState, type ReactNode } from 'react'
 import { keepPreviousData, useQuery, useQueryClient, type UseQueryResult } from '@tanstack/react-query'
 import { clsx } from 'clsx'
+import { ColleagueLink } from '../../parts/colleague-link.tsx'
 import { useTranslation } from 'react-i18next'
 import { useNavigate, useParams } from 'react-router'
 import {
@@ -291,11 +292,14 @@ function PreviewSentence({ data }: { data: DigestPreview }) {
     data.since === null ? t('digests.noneBefore') : t('digests.since', { time: times.full(data.since) })
   return (
     <p className="text-[1.1rem]">
-      {t('digests.summary', {
-        name: data.mailbox.name,
-        listed: t('digests.listed', { count: data.listed }),
-        leftOut: t('digests.leftOut', { count: data.leftOut }),
-      })}{' '}
+      <Sentence
+        text={t('digests.summary', {
+          name: '[[name]]',
+          listed: t('digests.listed', { count: data.listed }),
+          leftOut: t('digests.leftOut', { count: data.leftOut }),
+        })}
+        slots={{ name: <ColleagueLink id={data.mailbox.id} name={data.mailbox.name} /> }}
+      />{' '}
       <span className="text-ink-2">{since}</span>{' '}
       <Sentence
         text={t(data.next === null ? 'digests.noNext' : 'digests.next', {

@@ -6,6 +6,7 @@ import { digestReplies, lookedAtReply, type DigestReply } from '@pendro/contract
 import { call } from '../../app/api.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
+import { ColleagueLink } from '../../parts/colleague-link.tsx'
 import { Button } from '../../parts/buttons.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { useAct } from '../../app/use-act.ts'
@@ -46,7 +47,9 @@ function Reply({ reply }: { reply: DigestReply }) {
       )}
     >
       <p className="flex flex-wrap items-baseline gap-x-3">
-        <b>{reply.mailboxName}</b>
+        <b>
+          <ColleagueLink id={reply.mailboxId} name={reply.mailboxName} />
+        </b>
         <span className="text-ink-2">{times.full(reply.at)}</span>
         <span className={clsx('ml-auto font-semibold', reply.needsLook ? 'text-amber' : 'text-ink-2')}>
           {t(`digests.reply.${reply.needsLook ? 'look' : reply.outcome}`)}

@@ -2,6 +2,7 @@ import { queryKeyOf } from '../../app/query-keys.ts'
 import { useMemo } from 'react'
 import { z } from 'zod'
 import { useInfiniteQuery } from '@tanstack/react-query'
+import { ColleagueLink } from '../../parts/colleague-link.tsx'
 import { useTranslation } from 'react-i18next'
 import { Link, useSearchParams } from 'react-router'
 import { readRecord, undoMailboxChange, undoRuling, type RecordLine } from '@pendro/contract'
@@ -215,7 +216,14 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
         <span className={line.byKind === 'pendro' ? 'text-ink-2' : 'font-semibold'}>{line.by}</span>
         <div className={line.undone ? 'text-ink-2 line-through decoration-line-strong' : ''}>
           <p>
-            <Sentence text={sentenceOf(line, { t, language: i18n.language, day: times.day })} />
+            <Sentence
+              text={sentenceOf(line.mailboxId === null ? line : { ...line, mailboxName: '[[who]]' }, {
+                t,
+                language: i18n.language,
+                day: times.day,
+              })}
+              slots={{ who: <ColleagueLink id={line.mailboxId ?? 0} name={line.mailboxName} /> }}
+            />
           </p>
           {(line.reason !== '' ||
             line.deliveryId !== null ||

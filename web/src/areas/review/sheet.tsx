@@ -3,6 +3,7 @@ import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import { endsByItself, isUndecided, type DeliverySheet } from '@pendro/contract'
 import { useNumbers, useTimes } from '../../app/times.ts'
+import { ColleagueLink } from '../../parts/colleague-link.tsx'
 import { problemWords } from '../../parts/hand-over.ts'
 import { Pendulum } from '../../parts/pendulum.tsx'
 import { DecisionPath } from '../../parts/decision-path.tsx'
@@ -90,7 +91,7 @@ function Heading({ sheet }: { sheet: DeliverySheet }) {
         </h2>
         <p className="text-[0.98rem] text-ink-2">
           {row.fromName} <span className="font-mono text-ink">{row.fromAddress || t('review.noSender')}</span>{' '}
-          {t('sheet.to')} <span className="font-mono text-ink">{sheet.mailboxAddress}</span>
+          {t('sheet.to')} <ColleagueLink id={row.mailboxId} name={sheet.mailboxAddress} mono />
         </p>
         <p className="text-[0.95rem] text-ink-2" title={times.inZone(row.receivedAt, sheet.mailboxTimeZone)}>
           {facts.join(' · ')}

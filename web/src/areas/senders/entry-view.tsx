@@ -1,4 +1,5 @@
 import { useState } from 'react'
+import { ColleagueLink } from '../../parts/colleague-link.tsx'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import { askForEveryone, type EntrySheet } from '@pendro/contract'
@@ -77,9 +78,17 @@ function Says({ sheet: { row } }: { sheet: EntrySheet }) {
       <p className="flex flex-wrap items-baseline gap-x-2">
         <Standing standing={row.standing} />
         <span>
-          {t('senders.sheet.keptBy', {
-            name: row.mailboxId === null ? t('senders.theOrganisation') : row.keptBy,
-          })}
+          <Sentence
+            text={t('senders.sheet.keptBy', { name: '[[name]]' })}
+            slots={{
+              name:
+                row.mailboxId === null ? (
+                  t('senders.theOrganisation')
+                ) : (
+                  <ColleagueLink id={row.mailboxId} name={row.keptBy} />
+                ),
+            }}
+          />
         </span>
       </p>
       <p className="text-ink-2">{conditions.join(' · ')}</p>

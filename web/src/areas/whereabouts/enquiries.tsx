@@ -16,6 +16,7 @@ import { useNotices } from '../../app/notices.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useAct } from '../../app/use-act.ts'
 import { useTimes } from '../../app/times.ts'
+import { ColleagueLink } from '../../parts/colleague-link.tsx'
 import { Button } from '../../parts/buttons.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
@@ -232,7 +233,9 @@ function Opened({ id, hits, onClose }: { id: number; hits: readonly WhereHit[]; 
         </Button>
       </p>
       <div>
-        <b>{data.mailboxName}</b>{' '}
+        <b>
+          <ColleagueLink id={data.mailboxId} name={data.mailboxName} />
+        </b>{' '}
         <span className="text-[0.92rem] text-ink-2">
           {t('whereabouts.enquiries.by', {
             time: times.short(data.openedAt),

@@ -1,4 +1,6 @@
 import { memo, useState, type ReactNode } from 'react'
+import { ColleagueLink } from '../../parts/colleague-link.tsx'
+import { Sentence } from '../../parts/sentence.tsx'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import {
@@ -44,7 +46,17 @@ export const HitCard = memo(function HitCard({
           <h2 className="min-w-0 font-bold break-words">{hit.subject || t('whereabouts.refusedSubject')}</h2>
           <span className="min-w-0 text-ink-2">
             {hit.fromName} <span className="font-mono text-[0.92em] break-all">{hit.fromAddress}</span>
-            {hit.to !== '' && ` ${t('whereabouts.to', { to: hit.to })}`}
+            {hit.to !== '' && (
+              <>
+                {' '}
+                <Sentence
+                  text={t('whereabouts.to', { to: '[[to]]' })}
+                  slots={{
+                    to: hit.mailboxId === null ? hit.to : <ColleagueLink id={hit.mailboxId} name={hit.to} />,
+                  }}
+                />
+              </>
+            )}
           </span>
         </div>
         <span className="shrink-0 text-ink-2">
