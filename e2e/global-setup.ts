@@ -7,6 +7,26 @@ import { dataFolder, root } from '../scripts/prepare.mjs'
 export default async function globalSetup() {
   const database = await startDatabase(join(dataFolder, 'browser-db'), { lasting: false })
   database.sql('DROP DATABASE IF EXISTS pendro_browser; CREATE DATABASE pendro_browser')
+  const filling = {
+    ...process.env,
+    DATABASE_URL: database.url('pendro_browser'),
+    PENDRO_LOG_LEVEL: 'error',
+    PENDRO_DEMO_SCALE: '0.3',
+  }
+  const children: ChildProcess[] = []
+  const program = (file: string, env: NodeJS.ProcessEnv) =>
+    new Promise<Record<string, string>>((resolve, reject) => {
+      const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], {
+        cwd: root,
+        env,
+        stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
+      })
+      children.push(child)
+      child.once('message', message => resolve(message as Record<string, string>))
+      child.once('exit', code => (code === 0 ? resolve({}) : reject(new Error(`${file} ended with ${code}`))))
+    })
+  await program('scripts/fill-demo-main.ts', filling)
+  // Only now: a port that was free a minute ago may be somebody's by the time it is listened on.
   const [port, smtpPort, storePort, storeHttpPort] = await Promise.all([
     freePort(),
     freePort(),
@@ -14,32 +34,17 @@ export default async function globalSetup() {
     freePort(),
   ])
   const env = {
-    ...process.env,
-    DATABASE_URL: database.url('pendro_browser'),
+    ...filling,
     PENDRO_PORT: String(port),
     PENDRO_SMTP_PORT: String(smtpPort),
     PENDRO_STORE_PORT: String(storePort),
     PENDRO_STORE_HTTP_PORT: String(storeHttpPort),
     PENDRO_WEB_DIR: join(root, 'web/dist'),
     PENDRO_PUBLIC_URL: `http://127.0.0.1:${port}`,
-    PENDRO_LOG_LEVEL: 'error',
-    PENDRO_DEMO_SCALE: '0.3',
   }
-  const children: ChildProcess[] = []
-  const program = (file: string, more: Record<string, string> = {}) =>
-    new Promise<Record<string, string>>((resolve, reject) => {
-      const child = spawn(process.execPath, ['--import', 'tsx', join(root, file)], {
-        cwd: root,
-        env: { ...env, ...more },
-        stdio: ['ignore', 'ignore', 'inherit', 'ipc'],
-      })
-      children.push(child)
-      child.once('message', message => resolve(message as Record<string, string>))
-      child.once('exit', code => (code === 0 ? resolve({}) : reject(new Error(`${file} ended with ${code}`))))
-    })
-  await program('scripts/fill-demo-main.ts')
-  const around = await program('scripts/surroundings-main.ts', { PENDRO_LAB_DELAY: '7000' })
+  const around = await program('scripts/surroundings-main.ts', { ...env, PENDRO_LAB_DELAY: '7000' })
   await program('server/src/main.ts', {
+    ...env,
     PENDRO_DNS: around.dns ?? 'off',
     PENDRO_LAB_URL: around.lab ?? '',
     PENDRO_PICTURES: around.pictures ?? 'off',

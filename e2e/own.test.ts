@@ -149,6 +149,19 @@ test('a code sent to the mailbox opens the page, in the colleague’s language; 
     .getByRole('button', { name: new RegExp(`new Frauke Priewall .*on their page.*Reederei ${serial}`) })
     .click()
   await expect(page.getByLabel('from whom')).toHaveValue(`Reederei ${serial}`)
+
+  // Away from the phone: what is kept back waits, and the help desk sees it.
+  await phone.getByRole('link', { name: 'Übersichten' }).click()
+  const day = (from: number) => new Date(Date.now() + from * 86_400_000).toISOString().slice(0, 10)
+  await phone.getByLabel('Erster Tag der Abwesenheit').fill(day(-1))
+  await phone.getByRole('textbox', { name: 'Zurück am' }).fill(day(20))
+  await phone.getByRole('button', { name: 'Eintragen' }).click()
+  await expect(phone.getByText('Die Übersichten warten.', { exact: true })).toBeVisible()
+  await expect.poll(() => phone.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(360)
+  await page.goto(`${place().base}/mailboxes?find=frauke.priewall`)
+  await expect(page.getByRole('list', { name: 'Mailboxes' })).toContainText('away until')
+  await phone.getByRole('button', { name: 'Entfernen', exact: true }).click()
+  await expect(phone.getByText('Die Übersichten warten.', { exact: true })).toHaveCount(0)
   await context.close()
 })
 

@@ -2,6 +2,7 @@
 // as SMTP intake, and what staffers did meanwhile. Run by `npm start`; the seed and the clock decide everything.
 import { randomUUID } from 'node:crypto'
 import { parsePattern, type SenderPattern } from '@pendro/core/senders'
+import { dayOf, daysBefore, startOfDay } from '@pendro/core/calendar'
 import { tokensOf } from '@pendro/core/judgement'
 import { parseMessage } from '@pendro/core/message'
 import { writeLetter, type Letter } from '@pendro/demo/letter'
@@ -14,6 +15,7 @@ import { makeRegister, requests, type PastEntry } from '@pendro/demo/register'
 import { execute, findRow, inTransaction, select, type Database } from '../server/src/db/database.ts'
 import { Lessons } from '../server/src/db/models/learning.ts'
 import { EntryRequests } from '../server/src/db/models/lists.ts'
+import { AwayPeriods } from '../server/src/db/models/organisation.ts'
 import { MailRules } from '../server/src/db/models/mail-rules.ts'
 import { insert, insertRows } from '../server/src/db/rows.ts'
 import { migrate } from '../server/src/db/migrate.ts'
@@ -103,6 +105,7 @@ export async function fillDemo(
   await addRegister(db, register, mailboxIds, now)
   await addRequests(db, colleagues, mailboxIds, now)
   await addMailRules(db, mailboxIds, now)
+  await addAway(db, colleagues, mailboxIds, now)
   say('The months before: what people ruled on …')
   await learnPast(db, colleagues, chanceOf(seed + 1), new Date(now.getTime() - days * day))
   await recalibrate(db, new Date(now.getTime() - days * day))
@@ -245,6 +248,38 @@ function numberOf(mailboxIds: ReadonlyMap<string, number>, address: string): num
 }
 
 /** As colleagues brought them along; nobody is to be asked who made them. */
+/** A few are away: some since last week, one soon, one with a colleague who gets the digests. */
+async function addAway(
+  db: Database,
+  colleagues: readonly Colleague[],
+  mailboxIds: ReadonlyMap<string, number>,
+  now: Date,
+): Promise<void> {
+  const { timeZone } = demoOrganisation
+  const people = colleagues.filter(({ kind }) => kind === 'person')
+  const at = (days: number) =>
+    new Date(startOfDay(daysBefore(dayOf(now.getTime(), timeZone), -days), timeZone))
+  const idOf = (n: number) => mailboxIds.get(people[n]?.address ?? '') ?? 0
+  const times = [
+    { who: 90, from: -9, back: 12, note: 'Parental leave, asked by phone' },
+    { who: 104, from: -3, back: 4, note: '' },
+    { who: 117, from: -1, back: 20, note: 'Crew change', to: 118 },
+    { who: 131, from: 6, back: 27, note: '' },
+    { who: 146, from: -20, back: -6, note: '' },
+  ]
+  await insert(
+    db,
+    AwayPeriods,
+    times.map(({ who, from, back, note, to }) => ({
+      mailbox_id: idOf(who),
+      from_at: at(from),
+      until_at: at(back),
+      note,
+      digests_to_id: to === undefined ? null : idOf(to),
+    })),
+  )
+}
+
 async function addMailRules(db: Database, mailboxIds: ReadonlyMap<string, number>, now: Date): Promise<void> {
   await insert(
     db,

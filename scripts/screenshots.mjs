@@ -47,6 +47,13 @@ for (const [name, path] of Object.entries(views)) {
   await desk.waitForTimeout(1800)
   await shoot(desk, name)
 }
+// A colleague whose mail is released again and again: what other limits would have come to.
+await desk.goto(`${base}/mailboxes?order=released`, { waitUntil: 'domcontentloaded' })
+await desk.getByRole('list', { name: 'Mailboxes' }).getByRole('button').first().click()
+await desk.getByRole('button', { name: 'Hold more' }).click()
+await desk.waitForTimeout(1200)
+await shoot(desk, 'mailbox')
+
 // A journey with more to tell than one that went straight to the inbox.
 await desk.goto(`${base}/whereabouts?from=gjestebrygga`, { waitUntil: 'domcontentloaded' })
 await desk.waitForTimeout(1800)

@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { endpoint, fileEndpoint } from './endpoint.ts'
+import { awayPeriod } from './mailbox-endpoints.ts'
 import { enquiryLetter, enquiryState } from './whereabouts-endpoints.ts'
 import {
   day,
@@ -8,6 +9,7 @@ import {
   digestSchedule,
   id,
   idInPath,
+  keptDays,
   moment,
   placeInList,
   standing,
@@ -368,6 +370,30 @@ export const setOwnSettings = endpoint({
   body: ownSettings,
   response: z.object({ next: moment.nullable() }),
 })
+/** Times away as a colleague enters them: who gets the digests meanwhile is named by an address, '' for nobody: they wait. */
+const ownAway = awayPeriod.pick({ from: true, back: true }).extend({ digestsTo: z.string().trim().max(320) })
+
+/** A checked time away of a colleague. */
+export type OwnAway = z.infer<typeof ownAway>
+
+/** Days are those of the mailbox’s own zone. `keep`: how long each kind of kept mail stays. */
+export const readOwnAway = endpoint({
+  method: 'get',
+  path: '/api/own/away',
+  summary: 'When the colleague is away, and how long mail is kept',
+  roles: 'colleague',
+  response: z.object({ away: z.array(ownAway), keep: keptDays }),
+})
+/** All of them at once; `was` is what the screen showed, so that nothing that was entered meanwhile is lost. */
+export const setOwnAway = endpoint({
+  method: 'post',
+  path: '/api/own/away',
+  summary: 'Set when one is away',
+  roles: 'colleague',
+  body: z.object({ was: z.array(ownAway).max(40), to: z.array(ownAway).max(40), token: z.uuid() }),
+  response: z.object({}),
+  problems: ['BAD_AWAY', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
+})
 /** The old one is asked where there is one. EASY_PASSWORD says why in its facts. */
 export const chooseOwnPassword = endpoint({
   method: 'post',
@@ -396,6 +422,8 @@ export const ownEndpoints = {
   leaveOwn,
   digestLink,
   ownMail,
+  readOwnAway,
+  setOwnAway,
   ownSheet,
   eraseOwn,
   askOwnDigest,

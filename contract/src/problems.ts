@@ -53,6 +53,7 @@ export const problems = {
     status: 400,
     text: 'This password is easy to guess. Choose a longer one: four words that have nothing to do with each other work well.',
   },
+  TOO_FAR: { status: 400, text: 'A message can be kept for two years from today at most.' },
   UNTIL_PASSED: { status: 400, text: 'That date has passed. Choose one in the future.' },
   SIGN_IN_FIRST: { status: 401, text: 'Sign in first.' },
   SIGN_IN_FAILED: { status: 401, text: 'The name or the password is wrong.' },
@@ -152,6 +153,7 @@ export const problems = {
       restore: '“{{subject}}” can’t be restored. Where it is now: {{state}}.',
       erase:
         '“{{subject}}” can’t be discarded for good: only what was discarded before can be. Where it is now: {{state}}.',
+      keep: '“{{subject}}” does not go away by itself. Where it is now: {{state}}.',
       all: 'This can’t be done to any of them as they are now.',
       'being-sent': 'Pendro is sending it to the mail store at this moment.',
       'not-waiting':

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { bytes, endpoint, everyone, writers, fileEndpoint } from './endpoint.ts'
 import {
+  day,
   deliveryState,
   entryBrief,
   evidence,
@@ -75,6 +76,8 @@ export const deliverySheet = endpoint({
     addressUsed: z.string(),
     mailboxAddress: z.string(),
     mailboxTimeZone: z.string(),
+    /** Somebody had it kept until the end of this day. */
+    keptUntil: day.nullable(),
     to: z.array(z.string()),
     replyTo: z.string(),
     envelopeFrom: z.string(),
@@ -303,6 +306,17 @@ export const eraseForGood = endpoint({
   response: z.object({}),
   problems: ['DELIVERY_NOT_FOUND', 'WRONG_STATE'],
 })
+/** Kept until the end of a day of the mailbox’s zone, at most two years ahead; `null`: as long as its kind is kept. */
+export const keepUntil = endpoint({
+  method: 'post',
+  path: '/api/deliveries/{id}/keep',
+  summary: 'Keep one message until a day, whatever its days',
+  roles: writers,
+  params: z.object({ id: idInPath }),
+  body: z.object({ until: day.nullable(), reason: z.string().trim().max(1000).default('') }),
+  response: z.object({ goesAway: moment }),
+  problems: ['DELIVERY_NOT_FOUND', 'WRONG_STATE', 'UNTIL_PASSED', 'TOO_FAR'],
+})
 /** To be sent on to whoever is responsible for the sender. */
 export const feedbackReport = fileEndpoint({
   path: '/api/deliveries/{id}/feedback-report',
@@ -375,6 +389,7 @@ export const reviewEndpoints = {
   messageSource,
   feedbackReport,
   eraseForGood,
+  keepUntil,
   undoRuling,
   unsubscribe,
 }

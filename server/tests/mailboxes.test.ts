@@ -1,7 +1,7 @@
 import { randomUUID } from 'node:crypto'
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
-import type { MailboxChange } from '@pendro/contract'
+import type { AwayPeriod, MailboxChange } from '@pendro/contract'
 import { nextDigest } from '@pendro/core/digest'
 import { isAway } from '@pendro/core/keeping'
 import { execute, findRow, select } from '../src/db/database.ts'
@@ -10,6 +10,7 @@ import {
   arrive,
   asColleague,
   fakeStore,
+  organisation,
   proven,
   ruling,
   signedIn,
@@ -46,6 +47,7 @@ const away = (from: string, back: string, more: object = {}) => ({
   digestsTo: null,
   ...more,
 })
+const plain = ({ from, back, note, digestsTo }: AwayPeriod) => ({ from, back, note, digestsTo })
 const endOf = async (id: number) =>
   (
     await findRow<{ at: Date }>(server.db, 'SELECT expires_at AS at FROM deliveries WHERE id = :id', { id })
@@ -360,6 +362,108 @@ describe('digests while somebody is away', () => {
       JSON.stringify((await later.get('/api/own/mail?show=near-certain').expect(200)).body),
     ).not.toContain(`"id":${id},`)
     await per.post(`/api/mailbox-changes/${made.body.change}/undo`, {}).expect(200)
+  })
+})
+
+describe('one message kept until a day', () => {
+  const keep = (id: number, until: string | null) =>
+    per.post(`/api/deliveries/${id}/keep`, { until, reason: 'the auditors ask for it' })
+
+  test('stays until the end of that day, in the colleague’s zone, and not shorter than its kind', async () => {
+    server.clock.now = new Date('2027-10-01T09:00:00Z')
+    const [id = 0] = await arrive(server, { to: ['kari@harbour.example'] })
+    const { body } = await keep(id, '2027-12-24').expect(200)
+    expect(body.goesAway).toBe('2027-12-24T23:00:00.000Z')
+    expect((await oda.get(`/api/deliveries/${id}`).expect(200)).body.keptUntil).toBe('2027-12-24')
+    expect((await keep(id, '2027-10-05').expect(200)).body.goesAway).toBe('2027-10-29T09:00:00.000Z')
+    expect((await keep(id, null).expect(200)).body.goesAway).toBe('2027-10-29T09:00:00.000Z')
+    const { lines } = (await oda.get('/api/record?what=mailboxes&who=everybody&limit=3').expect(200)).body
+    expect(lines.map(({ facts }: { facts: { until: string } }) => facts.until)).toEqual([
+      '',
+      '2027-10-05',
+      '2027-12-24',
+    ])
+    expect(lines[0].reason).toBe('the auditors ask for it')
+    // A ruling moves it to another kind and does not end the promise.
+    await keep(id, '2027-12-24').expect(200)
+    await per.post('/api/rulings', ruling([id], { message: 'discard' })).expect(200)
+    expect(await endOf(id)).toBe('2027-12-24')
+  })
+
+  test.each([
+    ['2027-09-30', 'UNTIL_PASSED', 400],
+    ['2029-10-15', 'TOO_FAR', 400],
+    ['2027-02-30', 'BAD_REQUEST', 400],
+  ] as const)('until %s is refused: %s', async (until, code, status) => {
+    server.clock.now = new Date('2027-10-01T09:00:00Z')
+    const [id = 0] = await arrive(server, { to: ['kari@harbour.example'] })
+    const { body } = await keep(id, until).expect(status)
+    expect(body.code).toBe(code)
+    expect(await endOf(id)).toBe('2027-10-29')
+  })
+
+  test('what does not go away by itself is not kept either; nobody keeps what is not there', async () => {
+    const [id = 0] = await arrive(server, { to: ['kari@harbour.example'] })
+    await execute(server.db, "UPDATE deliveries SET state = 'inbox' WHERE id = :id", { id })
+    expect((await keep(id, '2027-12-24').expect(409)).body.code).toBe('WRONG_STATE')
+    await keep(999_999, '2027-12-24').expect(404)
+    await una.post(`/api/deliveries/${id}/keep`, { until: '2027-12-24' }).expect(403)
+  })
+})
+
+describe('times away on the colleague’s own page', () => {
+  const own = async () => {
+    const kari = await asColleague(server, 'kari')
+    const read = async () => (await kari.get('/api/own/away').expect(200)).body
+    const set = (was: object[], to: object[]) => kari.post('/api/own/away', { was, to, token: randomUUID() })
+    return { read, set }
+  }
+  const time = { from: '2027-05-10', back: '2027-05-20', digestsTo: '' }
+
+  test('entered and removed by herself, in the record as hers; what the help desk noted of one stays', async () => {
+    server.clock.now = new Date('2027-05-01T09:00:00Z')
+    const { read, set } = await own()
+    expect(await read()).toEqual({ away: [], keep: organisation.keep })
+    await set([], [time]).expect(200)
+    const noted = await sheet('kari')
+    await change('kari', {
+      what: 'away',
+      was: noted.away.map(plain),
+      to: [{ ...plain(noted.away[0]), note: 'called about it' }],
+    }).expect(200)
+    const second = { from: '2027-06-01', back: '2027-06-03', digestsTo: 'i.solvang@harbour.example' }
+    const now = (await read()).away
+    expect(JSON.stringify(now)).not.toContain('called about it')
+    await set(now, [...now, second]).expect(200)
+    const { away } = await sheet('kari')
+    expect(
+      away.map(({ note, digestsToName }: { note: string; digestsToName: string }) => [note, digestsToName]),
+    ).toEqual([
+      ['called about it', ''],
+      ['', 'Ingrid'],
+    ])
+    const { body } = await oda.get('/api/record?what=mailboxes&who=everybody&limit=1').expect(200)
+    expect(body.lines[0]).toMatchObject({ act: 'mailbox-away', by: 'Kari', byKind: 'colleague' })
+    await set((await read()).away, []).expect(200)
+  })
+
+  test('what was entered meanwhile is not lost, and nobody unknown gets digests', async () => {
+    const { read, set } = await own()
+    await set([], [time]).expect(200)
+    const late = await set([], [{ ...time, back: '2027-05-21' }])
+    expect([late.status, late.body.code]).toEqual([409, 'MAILBOX_CHANGED'])
+    const { away } = await read()
+    for (const [to, code] of [
+      [[{ ...time, digestsTo: 'nobody@harbour.example' }], 'BAD_AWAY'],
+      [[{ ...time, digestsTo: 'kari@harbour.example' }], 'BAD_AWAY'],
+      [[{ ...time, back: '2027-05-10' }], 'BAD_AWAY'],
+      [[{ ...time, back: 'soon' }], 'BAD_REQUEST'],
+    ] as const) {
+      const { body } = await set(away, [...to])
+      expect(body.code).toBe(code)
+    }
+    expect((await read()).away).toEqual(away)
+    await set(away, []).expect(200)
   })
 })
 

@@ -16,9 +16,11 @@ import {
   ownView,
   readOwnQuestion,
   readOwnSession,
+  readOwnAway,
   readOwnSettings,
   revokeOwn,
   chooseOwnPassword,
+  setOwnAway,
   setOwnSettings,
   undoOwn,
   writeOwnQuestion,
@@ -56,6 +58,7 @@ import { sendFreshDigest } from '../digests/digests.ts'
 import { readLink } from '../digests/links.ts'
 import { actOn, ownMessage, ownPage, refuseOthers } from './mail.ts'
 import { changeOwn, ownEntries } from './senders.ts'
+import { readAwayOf, setAwayOf } from './away.ts'
 import { readSettingsOf, writeSettingsOf } from './settings.ts'
 import { readHere } from '../reading/reader.ts'
 
@@ -214,6 +217,11 @@ function settingRoutes(router: Router, { db, now }: Deps): void {
   })
   mount(router, writeOwnQuestion, async ({ params, body, colleague }) => {
     await takeWords(db, { enquiryId: params.id, colleague, words: body.words, how: 'page' }, now())
+    return {}
+  })
+  mount(router, readOwnAway, ({ colleague }) => readAwayOf(db, colleague))
+  mount(router, setOwnAway, async ({ body, colleague }) => {
+    await setAwayOf(db, colleague, body, now())
     return {}
   })
   mount(router, readOwnSettings, ({ colleague }) => readSettingsOf(db, colleague, now()))

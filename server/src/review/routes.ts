@@ -3,6 +3,7 @@ import {
   applyRuling as applyEndpoint,
   deliverySheet,
   eraseForGood as eraseEndpoint,
+  keepUntil,
   messageSource,
   previewRuling,
   reviewCluster,
@@ -28,6 +29,7 @@ import { applyRuling } from '../rulings/rulings.ts'
 import { makeSelection, mostSelected, readProgress } from '../rulings/selections.ts'
 import { undoRuling } from '../rulings/undo.ts'
 import { findSource, readSafeView, safeViewHeaders } from './safe-view.ts'
+import { keepDelivery } from './keep.ts'
 import { noteReading, readSheet } from './sheet.ts'
 
 const mostMembers = 500
@@ -96,6 +98,11 @@ function rulingRoutes(router: Router, { db, now, log, queued, reader = readHere 
     }
   })
 
+  mount(router, keepUntil, async ({ params, body, who }) => {
+    const { until, reason } = body
+    const goesAway = await keepDelivery(db, who, { id: params.id, until, reason, now: now() })
+    return { goesAway: goesAway.toISOString() }
+  })
   mount(router, eraseEndpoint, async ({ body, who }) => {
     await eraseForGood(db, who, body.deliveries, now())
     return {}

@@ -1,3 +1,4 @@
+import { lastDayOf } from './keep.ts'
 import { Op } from 'sequelize'
 import { hasArrived } from '@pendro/core/delivery'
 import type { DeliverySheet } from '@pendro/contract'
@@ -24,7 +25,7 @@ interface SheetRow
   extends
     Pick<RowOf<typeof DeliveryJudgements>, 'evidence' | 'path'>,
     Pick<RowOf<typeof Messages>, 'envelope_from' | 'size' | 'sender_facts' | 'unreadable'>,
-    Pick<RowOf<typeof Deliveries>, 'address_used'>,
+    Pick<RowOf<typeof Deliveries>, 'address_used' | 'kept_until'>,
     Pick<RowOf<typeof Mailboxes>, 'time_zone'> {
   readonly mailbox_address: string
 }
@@ -39,7 +40,7 @@ export async function readSheet(
   const row = await findDelivery(db, id)
   const more = await findRow<SheetRow>(
     db,
-    `SELECT d.address_used, b.address AS mailbox_address, b.time_zone, m.envelope_from, m.size, m.sender_facts, m.unreadable, j.evidence, j.path
+    `SELECT d.address_used, d.kept_until, b.address AS mailbox_address, b.time_zone, m.envelope_from, m.size, m.sender_facts, m.unreadable, j.evidence, j.path
      FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id JOIN messages m ON m.id = d.message_id
      JOIN delivery_judgements j ON j.delivery_id = d.id WHERE d.id = :id`,
     { id },
@@ -60,6 +61,7 @@ export async function readSheet(
     addressUsed: more.address_used,
     mailboxAddress: more.mailbox_address,
     mailboxTimeZone: more.time_zone,
+    keptUntil: lastDayOf(more.kept_until, more.time_zone),
     to: [...(reading?.to ?? [])],
     replyTo: reading?.replyTo ?? '',
     envelopeFrom: more.envelope_from,

@@ -39,6 +39,7 @@ const staleAfter = {
   ruling: ['review-counts', 'sheet', 'record', 'digest', 'reach'],
   'ruled-from-whereabouts': ['where', 'review'],
   'handed-in': ['record'],
+  kept: ['sheet', 'review', 'record', 'where', 'mailbox'],
   erased: ['review', 'review-counts', 'sheet', 'record', 'where'],
   'own-changed': ['own'],
   /** Choices and password are shown with who is signed in, too. */

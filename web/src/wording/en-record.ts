@@ -111,6 +111,7 @@ export const enRecord = {
     'mailbox-away': 'Changed when {{name}} is away to {{now}}',
     'mailbox-undone': 'Undid a change of {{what}} for {{name}}',
     'kept-until': 'Kept **{{subject}}** from {{from}} until {{until}}, mail of {{name}}',
+    'kept-no-longer': 'Kept **{{subject}}** from {{from}} no longer than other mail of {{name}}',
     language: 'Set the language of {{name}}: {{language}}',
     'ruling-done_one':
       'Finished a ruling on everything shown: {{count}} message, {{left}} left where they were',

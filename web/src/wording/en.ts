@@ -607,6 +607,17 @@ export const en = {
     endedNow_one: 'One entry that said the opposite has ended.',
     endedNow_other: '{{count}} entries that said the opposite have ended.',
   },
+  keep: {
+    label: 'How long it is kept',
+    longer: 'keep it longer',
+    until: 'kept until {{day}}',
+    day: 'Keep it until the end of',
+    help: 'It does not go away before, whatever the days of its mailbox.',
+    reason: 'Why (for the record)',
+    button: 'Keep it',
+    noLonger: 'No longer than others',
+    done: 'It goes away on {{day}} at the earliest.',
+  },
   erase: {
     button: 'Discard for good',
     title: 'Discard “{{subject}}” for good?',

@@ -20,6 +20,7 @@ import { ScheduleFields } from '../../parts/schedule-fields.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Field, inputStyle } from '../../parts/field.tsx'
 import { useOwnSession, useProblemText } from './own-session.ts'
+import { OwnAwayTimes } from './own-away.tsx'
 import { useOwnAct } from './use-own-act.ts'
 import type { z } from 'zod'
 
@@ -47,6 +48,7 @@ export function OwnSettings() {
       <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.settings')}</h1>
       <FreshDigest />
       {data ? <DigestForm key={JSON.stringify(data)} settings={data} /> : <SkeletonRows count={4} />}
+      <OwnAwayTimes />
       <Device />
     </>
   )

@@ -34,6 +34,7 @@ export function sentenceOf({ act, facts, mailboxName }: RecordLine, say: Say): s
 
 /** Acts that need another sentence by what their facts say. */
 function formOf(act: string, facts: RecordLine['facts']): string {
+  if (act === 'kept-until' && facts.until === '') return 'kept-no-longer'
   if (act === 'undo') return Number(facts.deliveries) > 0 ? 'undo' : 'undo-lists'
   // Entries of before tell the times only.
   if (act === 'digest-schedule')

@@ -9,6 +9,7 @@ import { Pendulum } from '../../parts/pendulum.tsx'
 import { DecisionPath } from '../../parts/decision-path.tsx'
 import { EvidenceBars } from '../../parts/evidence-bars.tsx'
 import { TryAgain } from '../../parts/try-again.tsx'
+import { KeepLonger } from './keep-longer.tsx'
 import { EraseForGood } from './erase.tsx'
 import { MessageView } from './message-view.tsx'
 
@@ -94,7 +95,7 @@ function Heading({ sheet }: { sheet: DeliverySheet }) {
           {t('sheet.to')} <ColleagueLink id={row.mailboxId} name={sheet.mailboxAddress} mono />
         </p>
         <p className="text-[0.95rem] text-ink-2" title={times.inZone(row.receivedAt, sheet.mailboxTimeZone)}>
-          {facts.join(' · ')}
+          {facts.join(' · ')} <KeepLonger sheet={sheet} />
         </p>
         {apart.length > 0 && <p className="text-[0.95rem] text-ink-2">{apart.join(' · ')}</p>}
       </div>

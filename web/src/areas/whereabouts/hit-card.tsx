@@ -46,17 +46,7 @@ export const HitCard = memo(function HitCard({
           <h2 className="min-w-0 font-bold break-words">{hit.subject || t('whereabouts.refusedSubject')}</h2>
           <span className="min-w-0 text-ink-2">
             {hit.fromName} <span className="font-mono text-[0.92em] break-all">{hit.fromAddress}</span>
-            {hit.to !== '' && (
-              <>
-                {' '}
-                <Sentence
-                  text={t('whereabouts.to', { to: '[[to]]' })}
-                  slots={{
-                    to: hit.mailboxId === null ? hit.to : <ColleagueLink id={hit.mailboxId} name={hit.to} />,
-                  }}
-                />
-              </>
-            )}
+            <Recipient hit={hit} />
           </span>
         </div>
         <span className="shrink-0 text-ink-2">
@@ -221,5 +211,20 @@ function Tell({ hit }: { hit: WhereHit }) {
     <Button kind="link" disabled={telling.isPending} onClick={() => telling.mutate()}>
       {t('whereabouts.act.tell')}
     </Button>
+  )
+}
+
+/** To whom it went; a colleague's name leads to their mailbox. */
+function Recipient({ hit: { to, mailboxId } }: { hit: WhereHit }) {
+  const { t } = useTranslation()
+  if (to === '') return null
+  return (
+    <>
+      {' '}
+      <Sentence
+        text={t('whereabouts.to', { to: '[[to]]' })}
+        slots={{ to: mailboxId === null ? to : <ColleagueLink id={mailboxId} name={to} /> }}
+      />
+    </>
   )
 }

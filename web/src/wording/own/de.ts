@@ -219,7 +219,27 @@ export const own = {
         'Wenn eine Übersicht weitergeleitet wurde oder ein Telefon verloren ging: Links in bisherigen Übersichten funktionieren dann nicht mehr, und alle anderen Geräte müssen sich neu anmelden.',
       revoked: 'Die bisherigen Links sind abgeschaltet, die anderen Geräte abgemeldet.',
     },
+    away: {
+      title: 'Wenn Sie abwesend sind',
+      text: 'Nichts, was für Sie zurückgehalten wird, verschwindet, während Sie abwesend sind: Es bleibt bis {{days}} Tage nach Ihrer Rückkehr. Die Übersichten warten; die erste danach nennt alles, was gekommen ist.',
+      keep: 'Sonst werden E-Mails {{quarantined}} Tage aufbewahrt, im Junk-Ordner {{junk}} und was Sie abgelehnt haben {{discarded}}.',
+      period: 'Abwesend ab {{from}}, zurück am {{back}}',
+      waits: 'Die Übersichten warten.',
+      goTo: 'Die Übersichten gehen an {{address}}; von dort kann man Ihnen schicken, was Sie brauchen.',
+      remove: 'Entfernen',
+      from: 'Erster Tag der Abwesenheit',
+      back: 'Zurück am',
+      digestsTo:
+        'Meine Übersichten solange an eine Kollegin oder einen Kollegen schicken (Adresse; leer lassen, damit sie warten)',
+      add: 'Eintragen',
+      saved: 'Eingetragen. Nichts Zurückgehaltenes verschwindet, bevor Sie Zeit hatten nachzusehen.',
+      removed: 'Entfernt.',
+    },
     problem: {
+      BAD_AWAY:
+        'Diese Tage gehen nicht. Der Tag der Rückkehr liegt nach dem ersten Tag der Abwesenheit und innerhalb eines Jahres; wer Ihre Übersichten bekommt, hat hier ein Postfach.',
+      MAILBOX_CHANGED:
+        'Das hat inzwischen jemand geändert. Sehen Sie nach, wie es jetzt ist, und versuchen Sie es noch einmal.',
       ENQUIRY_NOT_FOUND: 'Diese Frage gibt es nicht.',
       NOTHING_TO_SEND: 'Im Moment wird nichts für Sie zurückgehalten.',
       DIGEST_JUST_SENT:

@@ -217,7 +217,25 @@ export const own = {
         'If you forwarded a digest or lost a phone: links in earlier digests stop working, and all other devices have to sign in again.',
       revoked: 'Earlier links no longer work, and other devices are signed out.',
     },
+    away: {
+      title: 'When you are away',
+      text: 'Nothing that is kept back for you goes away while you are away: it stays until {{days}} days after you are back. Digests wait, and the first one then tells you all that came.',
+      keep: 'Otherwise mail is kept for {{quarantined}} days, in the junk folder for {{junk}}, and what you refused for {{discarded}}.',
+      period: 'Away from {{from}}, back on {{back}}',
+      waits: 'Digests wait.',
+      goTo: 'Digests go to {{address}}, who can send you what you need.',
+      remove: 'Remove',
+      from: 'First day away',
+      back: 'Back on',
+      digestsTo: 'Send my digests to a colleague meanwhile (address; leave empty to let them wait)',
+      add: 'Enter it',
+      saved: 'Entered. Nothing that is kept back goes away before you have had time to look.',
+      removed: 'Removed.',
+    },
     problem: {
+      BAD_AWAY:
+        'These days can’t be kept. The day you are back comes after the first day away, within a year; whoever gets your digests has a mailbox here.',
+      MAILBOX_CHANGED: 'Somebody has changed this in the meantime. Look at what it is now and try again.',
       ENQUIRY_NOT_FOUND: 'This question does not exist.',
       NOTHING_TO_SEND: 'Nothing is kept back for you at the moment.',
       DIGEST_JUST_SENT:

@@ -241,7 +241,25 @@ export const own = {
         'Jeśli zestawienie przekazano dalej albo zgubiono telefon: linki z wcześniejszych zestawień przestają działać, a na wszystkich innych urządzeniach trzeba zalogować się ponownie.',
       revoked: 'Wcześniejsze linki są wyłączone, a inne urządzenia wylogowane.',
     },
+    away: {
+      title: 'Kiedy Cię nie ma',
+      text: 'Nic, co jest dla Ciebie zatrzymane, nie zniknie podczas Twojej nieobecności: zostanie jeszcze przez {{days}} dni po powrocie. Zestawienia czekają, a pierwsze po powrocie wymieni wszystko, co przyszło.',
+      keep: 'Poza tym poczta jest przechowywana przez {{quarantined}} dni, w folderze ze spamem przez {{junk}}, a to, co odrzucono, przez {{discarded}}.',
+      period: 'Nieobecność od {{from}}, powrót {{back}}',
+      waits: 'Zestawienia czekają.',
+      goTo: 'Zestawienia dostaje {{address}} i może przesłać Ci to, czego potrzebujesz.',
+      remove: 'Usuń',
+      from: 'Pierwszy dzień nieobecności',
+      back: 'Powrót',
+      digestsTo: 'W tym czasie wysyłaj moje zestawienia innej osobie (adres; puste: mają czekać)',
+      add: 'Wpisz',
+      saved: 'Wpisano. Nic zatrzymanego nie zniknie, zanim nie będzie czasu, żeby to przejrzeć.',
+      removed: 'Usunięto.',
+    },
     problem: {
+      BAD_AWAY:
+        'Tych dni nie da się wpisać. Dzień powrotu jest po pierwszym dniu nieobecności, w ciągu roku; osoba, która dostaje Twoje zestawienia, ma tu skrzynkę.',
+      MAILBOX_CHANGED: 'Ktoś to w międzyczasie zmienił. Sprawdź, jak jest teraz, i spróbuj ponownie.',
       ENQUIRY_NOT_FOUND: 'Nie ma takiego pytania.',
       NOTHING_TO_SEND: 'W tej chwili nic nie jest dla Ciebie zatrzymane.',
       DIGEST_JUST_SENT:
