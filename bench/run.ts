@@ -12,6 +12,7 @@ import { benchFilters } from './filters.ts'
 import { benchFirstRows } from './first-rows.ts'
 import { benchHostile } from './hostile.ts'
 import { benchIntake } from './intake.ts'
+import { benchMailboxes } from './mailboxes.ts'
 import { benchJudging } from './judging.ts'
 import type { Section } from './measure.ts'
 import { benchUnderLoad } from './under-load.ts'
@@ -21,33 +22,38 @@ import { benchWhereabouts } from './whereabouts.ts'
 
 // Sections that can be made again by name, without the rest: npm run bench -- intake
 const alone = { hostile: benchHostile, intake: benchIntake } as const
+const onItsOwn = process.argv.includes('mailboxes')
 const only = Object.entries(alone).flatMap(([name, bench]) => (process.argv.includes(name) ? [bench] : []))
 const sections: Section[] =
-  only.length > 0 ? [] : [benchBundle(), await benchJudging(), await benchDecisions()]
+  only.length > 0 || onItsOwn ? [] : [benchBundle(), await benchJudging(), await benchDecisions()]
 
 const database = await startDatabase(join(dataFolder, 'bench-db'), { bufferPool: '2G' })
-database.sql('DROP DATABASE IF EXISTS pendro_bench; CREATE DATABASE pendro_bench')
-const db = openDatabase(database.url('pendro_bench'))
-await migrate(db)
-console.log('Filling …')
-await fillDemo(db, { now: new Date() })
-if (only.length > 0) {
-  await db.close()
-  for (const bench of only) sections.push(await bench(database.url('pendro_bench')))
-} else {
-  sections.push(await benchReview(db, 100_000))
-  sections.push(await benchUnderLoad(database.url('pendro_bench')))
-  sections.push(await benchHostile(database.url('pendro_bench')))
-  sections.push(await benchIntake(database.url('pendro_bench')))
-  sections.push(await benchDigests(db))
-  await db.close()
-  sections.push(await benchDigestsAtScale(database.url, database.sql))
-  sections.push(await benchWhereabouts(database.url, database.sql))
-  const million = openDatabase(database.url('pendro_where'))
-  sections.push(await benchFilters(million, database.url('pendro_where')))
-  await million.close()
-  sections.push(await benchFirstRows(database.url('pendro_where')))
-  sections.push(await benchLists(database.url, database.sql))
+if (onItsOwn) sections.push(await benchMailboxes(database.url, database.sql))
+else {
+  database.sql('DROP DATABASE IF EXISTS pendro_bench; CREATE DATABASE pendro_bench')
+  const db = openDatabase(database.url('pendro_bench'))
+  await migrate(db)
+  console.log('Filling …')
+  await fillDemo(db, { now: new Date() })
+  if (only.length > 0) {
+    await db.close()
+    for (const bench of only) sections.push(await bench(database.url('pendro_bench')))
+  } else {
+    sections.push(await benchReview(db, 100_000))
+    sections.push(await benchUnderLoad(database.url('pendro_bench')))
+    sections.push(await benchHostile(database.url('pendro_bench')))
+    sections.push(await benchIntake(database.url('pendro_bench')))
+    sections.push(await benchDigests(db))
+    await db.close()
+    sections.push(await benchDigestsAtScale(database.url, database.sql))
+    sections.push(await benchWhereabouts(database.url, database.sql))
+    const million = openDatabase(database.url('pendro_where'))
+    sections.push(await benchFilters(million, database.url('pendro_where')))
+    await million.close()
+    sections.push(await benchFirstRows(database.url('pendro_where')))
+    sections.push(await benchLists(database.url, database.sql))
+    sections.push(await benchMailboxes(database.url, database.sql))
+  }
 }
 await database.stop()
 
@@ -66,7 +72,7 @@ const table = ({ title, rows, notes }: Section) =>
   ].join('\n')
 
 const file = join(root, 'docs/benchmarks.md')
-if (only.length > 0) {
+if (only.length > 0 || onItsOwn) {
   // One section made again takes its place in what was measured before, by name.
   for (const section of sections) {
     const before = readFileSync(file, 'utf8').split(/^(?=## )/m)

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
-import type { Limits } from '@pendro/core/judgement'
+import { decide, type Limits } from '@pendro/core/judgement'
 import { areLimits, readyLimits } from '@pendro/core/limits'
 import { policyReach, type SeenOne } from '@pendro/core/mailboxes'
 import { noAuthentication, type SenderEntry } from '@pendro/core/senders'
@@ -93,6 +93,35 @@ describe('what another policy would have come to', () => {
     )
     .map(three => [...three].sort((a, b) => a - b))
     .map(([junk = 1, quarantined = 1, nearCertain = 1]): Limits => ({ junk, quarantined, nearCertain }))
+
+  test('what is passed over is what the judge would have said the same of', () => {
+    const policy = fc.record({
+      mailboxId: fc.constant(1),
+      limits,
+      usesSetAside: fc.boolean(),
+      filtering: fc.boolean(),
+    })
+    const marks = fc.record({
+      score: fc.integer({ min: 0, max: 1000 }).map(n => n / 10),
+      bulk: fc.boolean(),
+      unreadable: fc.boolean(),
+    })
+    fc.assert(
+      fc.property(fc.array(marks, { maxLength: 20 }), policy, policy, (mail, before, after) => {
+        const seen = mail.map((facts, i) => {
+          const plain = one(i + 1, facts.score)
+          return { ...plain, mailbox: before, facts: { ...plain.facts, ...facts } }
+        })
+        const slow = seen.filter(({ facts }) => {
+          const nobody = { organisation: [], mailbox: [] }
+          const [was, would] = [before, after].map(its => decide(facts, its, nobody, context))
+          return was?.state !== would?.state || was?.leftOut !== would?.leftOut
+        })
+        const found = policyReach(seen, () => after, [], context).examples.map(({ id }) => id)
+        expect([...found].sort((a, b) => a - b)).toEqual(slow.map(({ deliveryId }) => deliveryId))
+      }),
+    )
+  })
 
   test('agrees with the score alone where nothing else has a say; there and back is nothing', () => {
     fc.assert(

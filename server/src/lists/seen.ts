@@ -1,5 +1,5 @@
 import { beginningWith } from '../db/like.ts'
-import type { DeliveryFacts } from '@pendro/core/judgement'
+import type { DeliveryFacts, Limits } from '@pendro/core/judgement'
 import type { RuleVerdict } from '@pendro/core/mail-rules'
 import type { SeenOne } from '@pendro/core/mailboxes'
 import type { SeenDeliveries } from '@pendro/core/rulings'
@@ -192,30 +192,53 @@ async function readProfiles(db: Database, ids: readonly number[]): Promise<Reado
 /** So many of one mailbox: more than anybody gets in a month. */
 const mostOfOne = 20_000
 
-/** What one mailbox got, each delivery for itself, newest first. */
+/** Whether a score lies between a limit and another one for the same: only these can go another way. */
+const isBetween = (['junk', 'quarantined', 'nearCertain'] as const)
+  .map(name => `(d.score >= :was_${name}) <> (d.score >= :is_${name})`)
+  .join(' OR ')
+
+const named = (prefix: string, limits: Limits) =>
+  Object.fromEntries(Object.entries(limits).map(([name, at]) => [`${prefix}_${name}`, at]))
+
+/**
+ * What one mailbox got, each delivery for itself, newest first; where limits are moved only what lies between the old and the
+ * new ones. `looked`: how many there are of all.
+ */
 export async function seenOf(
   db: Database,
   organisation: Organisation,
   mailbox: MailboxRow,
-  since: Date,
-): Promise<readonly SeenOne[]> {
+  { since, moved }: { readonly since: Date; readonly moved: Limits | null },
+): Promise<{ readonly seen: readonly SeenOne[]; readonly looked: number }> {
   const rows = await select<Omit<GroupRow, 'mailbox_id' | 'n'> & { readonly id: number }>(
     db,
     `SELECT d.id, m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
        IF(d.state = 'released', 'wanted', m.called) AS called, d.rule_says AS rule, d.score
      FROM deliveries d JOIN messages m ON m.id = d.message_id
-     WHERE d.mailbox_id = :id AND d.received_at >= :since AND m.profile_id IS NOT NULL
+     WHERE d.mailbox_id = :id AND d.received_at >= :since AND m.profile_id IS NOT NULL ${moved ? `AND (${isBetween})` : ''}
      ORDER BY d.received_at DESC LIMIT :mostOfOne`,
-    { id: mailbox.id, since, mostOfOne },
+    {
+      id: mailbox.id,
+      since,
+      mostOfOne,
+      ...named('was', mailboxPolicy(mailbox, organisation).limits),
+      ...(moved && named('is', moved)),
+    },
+  )
+  const all = await findRow<{ n: number }>(
+    db,
+    'SELECT COUNT(*) AS n FROM deliveries WHERE mailbox_id = :id AND received_at >= :since',
+    { id: mailbox.id, since },
   )
   const profiles = await readProfiles(db, [...new Set(rows.map(row => row.profile_id))])
   const policy = mailboxPolicy(mailbox, organisation)
-  return rows.flatMap((row): SeenOne[] => {
+  const seen = rows.flatMap((row): SeenOne[] => {
     const sender = profiles.get(row.profile_id)
     if (!sender) return []
     const facts = factsOf(row, sender, row.score)
     return [{ deliveryId: row.id, facts, mailbox: policy, count: 1, calledByPerson: row.called }]
   })
+  return { seen, looked: all?.n ?? 0 }
 }
 
 /** Messages read in one step of `allSeen`: enough to be worth a query, few enough to hold up nobody. */

@@ -1,6 +1,6 @@
 import type { ChangeEffect, MailboxChange } from '@pendro/contract'
 import { arrives } from '@pendro/core/rulings'
-import type { MailboxPolicy } from '@pendro/core/judgement'
+import type { Limits, MailboxPolicy } from '@pendro/core/judgement'
 import { expiryOf, type Keeping } from '@pendro/core/keeping'
 import { policyReach } from '@pendro/core/mailboxes'
 import { candidateTexts } from '@pendro/core/senders'
@@ -31,8 +31,9 @@ export async function effectOf(
   await checkChange(db, mailbox, change, now)
   const organisation = await readOrganisation(db)
   const after = policyAfter(change, organisation)
+  const moved = change.what === 'limits' ? (change.to ?? organisation.limits) : null
   return {
-    replay: after && (await replay(db, organisation, mailbox, after, now)),
+    replay: after && (await replay(db, organisation, mailbox, after, { moved, now })),
     ends: await endsAfter(db, organisation, mailbox, change, now),
   }
 }
@@ -60,9 +61,12 @@ async function replay(
   organisation: Organisation,
   mailbox: MailboxRow,
   after: (before: MailboxPolicy) => MailboxPolicy,
-  now: Date,
+  { moved, now }: { readonly moved: Limits | null; readonly now: Date },
 ): Promise<ChangeEffect['replay']> {
-  const seen = await seenOf(db, organisation, mailbox, new Date(now.getTime() - lookedBack * day))
+  const { seen, looked } = await seenOf(db, organisation, mailbox, {
+    since: new Date(now.getTime() - lookedBack * day),
+    moved,
+  })
   const texts = new Set(seen.flatMap(({ facts }) => candidateTexts(facts.sender)))
   const register = await entriesFor(db, [...texts], [mailbox.id])
   const context = { policy: organisation.policy, now: now.getTime() }
@@ -83,7 +87,7 @@ async function replay(
   const byId = new Map(rows.map(row => [row.id, row]))
   return {
     days: lookedBack,
-    looked: reach.looked,
+    looked,
     keptBack: reach.keptBack,
     letThrough: reach.letThrough,
     elsewhere: reach.elsewhere,

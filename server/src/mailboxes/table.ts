@@ -20,14 +20,13 @@ const isUnlike = `(b.limit_junk IS NOT NULL OR b.keep_quarantined IS NOT NULL OR
 const isDigestOff = "(b.digest_times = '[]' OR b.digest_weekdays = '[]')"
 const awaySql = `(SELECT MAX(a.until_at) FROM away_periods a WHERE a.mailbox_id = b.id AND a.from_at <= :now AND a.until_at > :now)`
 
-/** What is counted of a mailbox, each by an index of its own. */
-const counts = {
-  kept: `SELECT d.mailbox_id, COUNT(*) AS n FROM deliveries d WHERE d.state IN ${undecidedSql} GROUP BY d.mailbox_id`,
-  released: `SELECT d.mailbox_id, COUNT(*) AS n FROM deliveries d WHERE d.state = 'released' AND d.received_at >= :since GROUP BY d.mailbox_id`,
-  going: `SELECT d.mailbox_id, COUNT(*) AS n FROM deliveries d WHERE d.state IN ${endingSql} AND d.expires_at <= :soon
-    AND d.points = 'wanted' GROUP BY d.mailbox_id`,
+/** What is counted of a mailbox's deliveries `d`. */
+const counted = {
+  kept: `d.state IN ${undecidedSql}`,
+  released: "d.state = 'released' AND d.received_at >= :since",
+  going: `d.state IN ${endingSql} AND d.expires_at <= :soon AND d.points = 'wanted'`,
 } as const
-type Count = keyof typeof counts
+type Count = keyof typeof counted
 
 const traits: Readonly<Record<Exclude<Query['trait'], 'all'>, string>> = {
   unlike: isUnlike,
@@ -65,7 +64,10 @@ export async function readTable(
   const values = valuesOf(query, after, now)
   const needed = new Set([countOf[query.trait], countOf[query.order]].filter(count => count !== undefined))
   const joins = [...needed]
-    .map(count => `LEFT JOIN (${counts[count]}) ${count} ON ${count}.mailbox_id = b.id`)
+    .map(
+      count =>
+        `LEFT JOIN (SELECT d.mailbox_id, COUNT(*) AS n FROM deliveries d WHERE ${counted[count]} GROUP BY d.mailbox_id) ${count} ON ${count}.mailbox_id = b.id`,
+    )
     .join(' ')
   const order = query.order === 'name' ? null : `COALESCE(${query.order}.n, 0)`
   const where = whereOf(query)
@@ -90,14 +92,14 @@ export async function readTable(
       "SELECT DISTINCT department FROM mailboxes WHERE department <> '' ORDER BY department LIMIT 500",
     ),
   ])
-  const counted = await countsFor(
+  const found = await countsFor(
     db,
     rows.map(({ id }) => id),
     values,
   )
   const last = rows.at(-1)
   return {
-    rows: rows.map(row => shown(row, counted)),
+    rows: rows.map(row => shown(row, found)),
     total: total?.n ?? 0,
     departments: departments.map(({ department }) => department),
     next:
@@ -131,33 +133,32 @@ function whereOf({ kind, department, find, trait }: Query): string {
   return parts.join(' AND ')
 }
 
-type Counted = Readonly<Record<Count, ReadonlyMap<number, number>>>
+type Counted = ReadonlyMap<number, Readonly<Record<Count, number>>>
 
+/** All counts of some mailboxes, from the few deliveries that are theirs. */
 async function countsFor(db: Database, ids: readonly number[], values: Row): Promise<Counted> {
-  const one = async (count: Count) => {
-    if (ids.length === 0) return new Map<number, number>()
-    const rows = await select<{ mailbox_id: number; n: number }>(
-      db,
-      counts[count].replace(' GROUP BY', ' AND d.mailbox_id IN (:ids) GROUP BY'),
-      { ...values, ids },
-    )
-    return new Map(rows.map(({ mailbox_id, n }) => [mailbox_id, Number(n)]))
-  }
-  const [kept, released, going] = await Promise.all([one('kept'), one('released'), one('going')])
-  return { kept, released, going }
+  if (ids.length === 0) return new Map()
+  const rows = await select<{ mailbox_id: number } & Record<Count, number>>(
+    db,
+    `SELECT d.mailbox_id, SUM(${counted.kept}) AS kept, SUM(${counted.released}) AS released, SUM(${counted.going}) AS going
+     FROM deliveries d WHERE d.mailbox_id IN (:ids) GROUP BY d.mailbox_id`,
+    { ...values, ids },
+  )
+  return new Map(rows.map(row => [row.mailbox_id, row]))
 }
 
-function shown(row: TableRow, { kept, released, going }: Counted): MailboxRow {
+function shown(row: TableRow, found: Counted): MailboxRow {
   const { id, name, address, department, kind, away_until, time_zone } = row
+  const its = found.get(id)
   return {
     id,
     name,
     address,
     department,
     kind,
-    kept: kept.get(id) ?? 0,
-    released: released.get(id) ?? 0,
-    going: going.get(id) ?? 0,
+    kept: Number(its?.kept ?? 0),
+    released: Number(its?.released ?? 0),
+    going: Number(its?.going ?? 0),
     unlike: row.unlike === 1,
     filtering: row.filtering === 1,
     digests: row.digest_off === 0,

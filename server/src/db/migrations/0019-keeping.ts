@@ -3,7 +3,9 @@ export const statements: readonly string[] = [
   `ALTER TABLE mailboxes
     ADD COLUMN IF NOT EXISTS keep_quarantined SMALLINT UNSIGNED NULL,
     ADD COLUMN IF NOT EXISTS keep_junk SMALLINT UNSIGNED NULL,
-    ADD COLUMN IF NOT EXISTS keep_discarded SMALLINT UNSIGNED NULL`,
+    ADD COLUMN IF NOT EXISTS keep_discarded SMALLINT UNSIGNED NULL,
+    ADD KEY IF NOT EXISTS k_name (name, id),
+    ADD KEY IF NOT EXISTS k_department (department)`,
   'ALTER TABLE deliveries ADD COLUMN IF NOT EXISTS kept_until DATETIME(3) NULL',
   // One number of days for all kinds became a number for each.
   `UPDATE organisation SET settings = JSON_REMOVE(JSON_SET(settings,

@@ -115,8 +115,8 @@ export function useReviewLive(openId: number | null): {
   useLiveEvents(
     useCallback(
       ({ kind, deliveryId, state, by }: LiveEvent) => {
-        // Very many were ruled on at once: the open message may be one of them.
-        if (kind === 'ruled' && deliveryId === null) {
+        // Very many were ruled on, or went because their days were over: the open message may be one of them.
+        if ((kind === 'ruled' || kind === 'changed') && deliveryId === null) {
           refreshCounts()
           void client.invalidateQueries({ queryKey: queryKeyOf('sheet', open.current) })
         }
