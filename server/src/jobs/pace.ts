@@ -8,6 +8,8 @@ export interface Pace {
 
 /** Milliseconds an answer tells of people who are there. */
 const present = 10_000
+/** Milliseconds after the last work from which answers tell again what is usual: those beside it may be slow by it. */
+const undisturbed = 30_000
 /** So much slower than usual people are held up. */
 const slower = 1.5
 const restWhilePresent = 2
@@ -24,24 +26,24 @@ export function createPace(
   pause: (milliseconds: number) => Promise<void> = ms => new Promise(resolve => setTimeout(resolve, ms)),
 ): Pace {
   let answers: { readonly at: number; readonly took: number }[] = []
-  // What answers take while nothing is purged: follows slowly, so that a slow hour does not become the usual.
+  // Follows slowly, so that a slow minute does not become the usual.
   let usual = 0
-  let working = false
+  let workedAt = Number.NEGATIVE_INFINITY
   return {
     answered: took => {
       answers.push({ at: clock(), took })
       if (answers.length > mostKept) answers = answers.slice(-mostKept / 2)
-      if (!working) usual = usual === 0 ? took : usual + (took - usual) / (took > usual ? 8 : 40)
+      if (usual === 0) usual = took
+      else if (clock() - workedAt > undisturbed) usual += (took - usual) / 20
     },
     rest: async worked => {
       const since = clock() - present
       answers = answers.filter(({ at }) => at >= since)
-      working = true
       if (answers.length > 0) {
         const slow = usual > 0 && p95(answers.map(({ took }) => took)) > usual * slower
         await pause(Math.min(longestRest, worked * (slow ? restWhileSlow : restWhilePresent)))
       }
-      working = false
+      workedAt = clock()
     },
   }
 }
