@@ -4,6 +4,8 @@ export default defineConfig({
   testDir: 'e2e',
   globalSetup: './e2e/global-setup.ts',
   workers: 1,
+  // A machine shared with others can stand still for seconds; what fails twice is a fault. Told as flaky.
+  retries: process.env.CI ? 1 : 0,
   timeout: 60_000,
   expect: { timeout: 10_000 },
   outputDir: '.pendro/browser',

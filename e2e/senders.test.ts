@@ -127,7 +127,7 @@ test('add by keyboard, change, end, undo; the question tells what it comes to', 
   await page.getByRole('button', { name: new RegExp(`^${sender}`) }).click()
   await page.getByRole('region', { name: sender }).waitFor()
   await page.keyboard.press('e')
-  await expect(page.getByTestId('draft')).toBeVisible()
+  await expect(page.getByTestId('draft').getByRole('button', { name: 'Apply' })).toBeEnabled()
   await page.keyboard.press('Enter')
   await expect(page.getByText('No matching entries')).toBeVisible()
   await page.goto(`${place().base}/senders?state=ended&find=pier-${serial}&order=newest`)
