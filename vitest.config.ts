@@ -10,7 +10,7 @@ export default defineConfig({
           // Files share what they have loaded and nothing else: loading it once saves half of the time.
           isolate: false,
           // Nothing here asserts how long it takes; a busy machine must not make it fail.
-          testTimeout: 30_000,
+          testTimeout: 180_000,
           include: [
             'core/tests/**/*.test.ts',
             'contract/tests/**/*.test.ts',
@@ -35,8 +35,8 @@ export default defineConfig({
           isolate: false,
           include: ['server/tests/**/*.test.ts', 'stand-ins/tests/**/*.test.ts'],
           globalSetup: ['server/tests/global-setup.ts'],
-          testTimeout: 30_000,
-          hookTimeout: 60_000,
+          testTimeout: 180_000,
+          hookTimeout: 240_000,
           // Each file makes its own database; two at a time keep a two-core machine busy without starving it.
           maxWorkers: 2,
           sequence: { groupOrder: 1 },

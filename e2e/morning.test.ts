@@ -67,9 +67,7 @@ test('a morning by keyboard alone', async ({ page, browser }) => {
     await expect(notice(page, releases ? 'released' : 'discarded')).toBeVisible()
   }
   await expect
-    .poll(async () => (await stored(colleague.address)).filter(m => subjects.includes(m.subject)).length, {
-      timeout: 20_000,
-    })
+    .poll(async () => (await stored(colleague.address)).filter(m => subjects.includes(m.subject)).length)
     .toBe(10)
   expect(board.counts).toEqual({ presses: 40, letters: 0 })
 

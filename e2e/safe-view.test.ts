@@ -134,6 +134,6 @@ test('the attachment lab: inspected meanwhile, then sealed or on its way by itse
   await send(mail('Bad report', 'PENDRO-DEMO-HARM'))
   await signIn(page, 'oda', `/review?states=inspecting&find=Bad+report+${serial}`)
   await expect(page.getByText('The attachment lab is still inspecting an attachment.')).toBeVisible()
-  await expect(page.getByText('Sealed: it has harmful content.')).toBeVisible({ timeout: 15_000 })
+  await expect(page.getByText('Sealed: it has harmful content.')).toBeVisible()
   await expect(page.getByRole('region', { name: 'How it was decided' })).toContainText('Harmful content')
 })

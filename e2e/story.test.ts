@@ -165,7 +165,7 @@ test('discard, restore and undo; a mail store that is away is said and waited fo
   } finally {
     await storeMood('up')
   }
-  await expect(page.getByText('Released. It reached the inbox of')).toBeVisible({ timeout: 20_000 })
+  await expect(page.getByText('Released. It reached the inbox of')).toBeVisible()
 })
 
 test('an observer reads everything and changes nothing', async ({ page }) => {

@@ -168,7 +168,7 @@ test('moved by a mail rule: which one, what it does, switched off before the nex
       .filter(({ subject }) => subject.includes(`${ship} ${serial}`))
       .map(({ folder }) => folder)
   await forecast('Lomvi')
-  await expect.poll(() => folders('Lomvi'), { timeout: 20_000 }).toEqual(['Weather'])
+  await expect.poll(() => folders('Lomvi')).toEqual(['Weather'])
 
   await signIn(page, 'per', `/whereabouts?from=havbris&to=Aksel%20Brandt&about=Lomvi%20${serial}`)
   const first = page.getByRole('article').first()
@@ -186,12 +186,12 @@ test('moved by a mail rule: which one, what it does, switched off before the nex
   await page.getByRole('button', { name: 'Switch the rule off' }).click()
   await expect(page.getByText('The mail rule “Forecasts” of Aksel Brandt is off.')).toBeVisible()
   await forecast('Terne')
-  await expect.poll(() => folders('Terne'), { timeout: 20_000 }).toEqual(['inbox'])
+  await expect.poll(() => folders('Terne')).toEqual(['inbox'])
   await page.getByRole('button', { name: 'Undo' }).click()
   await expect(page.getByText('The mail rule “Forecasts” of Aksel Brandt is on.')).toBeVisible()
 
   await first.getByRole('button', { name: 'Put a copy in the inbox of Aksel Brandt' }).click()
-  await expect.poll(() => folders('Lomvi'), { timeout: 20_000 }).toEqual(['Weather', 'inbox'])
+  await expect.poll(() => folders('Lomvi')).toEqual(['Weather', 'inbox'])
   await expect(first).toContainText('In the inbox')
 })
 

@@ -68,8 +68,9 @@ async function suite(name, file, count, running) {
     counted.failed += 1
   }
   for (const key of Object.keys(total)) total[key] += counted[key]
+  const again = counted.flaky > 0 ? `, ${counted.flaky} of them at the second try` : ''
   say(
-    `${name}: ${counted.passed} passed, ${counted.failed} failed, ${counted.skipped} skipped (${seconds} s)`,
+    `${name}: ${counted.passed} passed${again}, ${counted.failed} failed, ${counted.skipped} skipped (${seconds} s)`,
   )
 }
 
@@ -114,7 +115,12 @@ const browser = () => {
   return suite(
     'Browser',
     file,
-    r => ({ passed: r.stats.expected + r.stats.flaky, failed: r.stats.unexpected, skipped: r.stats.skipped }),
+    r => ({
+      passed: r.stats.expected + r.stats.flaky,
+      flaky: r.stats.flaky,
+      failed: r.stats.unexpected,
+      skipped: r.stats.skipped,
+    }),
     start(['node_modules/@playwright/test/cli.js', 'test', '--reporter=list,json'], {
       PLAYWRIGHT_JSON_OUTPUT_NAME: file,
     }),

@@ -65,7 +65,7 @@ test('MariaDB goes away and comes back: 503 and 451 meanwhile, in words; then al
     process.kill(database.pid ?? 0, 'SIGCONT')
     expect(frozen.status).toBe(503)
     expect(await frozen.json()).toMatchObject({ code: 'DATABASE_AWAY' })
-    await expect.poll(async () => (await http('/api/health')).status, { timeout: 15_000 }).toBe(200)
+    await expect.poll(async () => (await http('/api/health')).status, { timeout: 60_000 }).toBe(200)
 
     await database.stop()
     const away = await http('/api/health')
@@ -78,7 +78,7 @@ test('MariaDB goes away and comes back: 503 and 451 meanwhile, in words; then al
     await expect(send()).rejects.toMatchObject({ responseCode: 451 })
 
     database = await startDatabase(folder, { bufferPool: '64M', port: database.port, databases: ['away'] })
-    await expect.poll(async () => (await http('/api/health')).status, { timeout: 15_000 }).toBe(200)
+    await expect.poll(async () => (await http('/api/health')).status, { timeout: 60_000 }).toBe(200)
     expect((await send()).response).toMatch(/^250/)
   } finally {
     await running.stop()

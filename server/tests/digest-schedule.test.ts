@@ -120,7 +120,7 @@ test('what was looked at for a while is in the next digest, however old it is by
 
 test(
   'whatever comes between: each kept-back delivery is in exactly one digest of its mailbox, or ruled on',
-  { timeout: 120_000 },
+  { timeout: 300_000 },
   async () => {
     const per = await signedIn(server, 'per')
     await execute(server.db, "UPDATE sessions SET expires_at = '2040-01-01'")

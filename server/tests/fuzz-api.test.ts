@@ -64,7 +64,7 @@ describe('no request makes the server fail: what is wrong is told as such', () =
   const left = new Set(['signOut', 'leaveOwn'])
   test.each(Object.entries(endpoints).filter(([name]) => !left.has(name)))(
     '%s',
-    { timeout: 60_000 },
+    { timeout: 180_000 },
     async (_name, { method, path, params, query, body, roles }) => {
       const given = fc.record({
         params: fc.record(Object.fromEntries(names(params).map(name => [name, value]))),
