@@ -11,6 +11,7 @@ export default defineConfig({
   expect: { timeout: 30_000 },
   outputDir: '.pendro/browser',
   use: {
+    actionTimeout: 60_000,
     viewport: { width: 1280, height: 800 },
     locale: 'en-GB',
     timezoneId: 'Europe/Oslo',

@@ -285,8 +285,8 @@ async function addMailRules(db: Database, mailboxIds: ReadonlyMap<string, number
     db,
     MailRules,
     mailRules.map(({ mailbox, name, needs, conditions, action, daysAgo }, place) => ({
-      mailbox_id: numberOf(mailboxIds, mailbox),
-      place,
+      mailbox_id: mailbox === '' ? null : numberOf(mailboxIds, mailbox),
+      place: place + 1,
       name,
       needs,
       conditions,

@@ -35,6 +35,7 @@ export const problems = {
     when: {
       lists: 'Your lists already say this.',
       mailbox: 'It is like that already. Nothing was changed.',
+      'mail-rule': 'The mail rules are like that already. Nothing was changed.',
     },
   },
   NO_SENDER: {
@@ -99,6 +100,18 @@ export const problems = {
     status: 400,
     text: 'Limits are numbers from 1 to 100, and each is as high as the one before or higher: junk, quarantined, near-certain.',
   },
+  BAD_SCRIPT: {
+    status: 400,
+    text: 'This script can’t be read.',
+    when: {
+      unexpected:
+        'Line {{line}} can’t be read: “{{found}}” is not expected there. Check the line in the program the script comes from.',
+      unfinished: 'The script ends before it is finished: a brace, bracket or quote is missing.',
+      'too-deep': 'Line {{line}}: tests are nested more than 15 deep. Such a script can’t be taken.',
+      'too-long': 'The script is longer than 200,000 characters. Bring it in in parts.',
+      'too-slow': 'The script took too long to read. Bring it in in parts.',
+    },
+  },
   BAD_AWAY: {
     status: 400,
     text: 'These times away can’t be kept.',
@@ -116,6 +129,10 @@ export const problems = {
   },
   MAILBOX_NOT_FOUND: { status: 404, text: 'This mailbox does not exist.' },
   MAIL_RULE_NOT_FOUND: { status: 404, text: 'This mail rule does not exist.' },
+  MAIL_RULE_CHANGED: {
+    status: 409,
+    text: 'Somebody else has changed these mail rules meanwhile. Nothing was done; look at them as they are now.',
+  },
   ENTRY_NOT_FOUND: { status: 404, text: 'This sender entry does not exist.' },
   ENQUIRY_NOT_FOUND: { status: 404, text: 'This enquiry does not exist.' },
   FINDING_NOT_FOUND: {
@@ -213,7 +230,7 @@ export const problems = {
   DIGEST_GONE: { status: 409, text: 'This digest has already been sent.' },
   TOO_MANY_RULES: {
     status: 409,
-    text: 'This mailbox already has 500 mail rules, the most that are possible. Use sender entries for rules that only block a sender.',
+    text: 'There is room for 500 mail rules and 5,000 values in them. Use sender entries for rules that only block a sender.',
   },
   NOTHING_TO_SEND: {
     status: 409,

@@ -71,9 +71,23 @@ export const entryBrief = z.object({
 /** A checked {@link entryBrief}. */
 export type EntryBrief = z.infer<typeof entryBrief>
 
+/** What a mail rule that matched says. Rules of before placing was a question of its own said 'moved' and 'inbox' in stage `rules`. */
+export const saidByRule = z.object({
+  id: z.number().int(),
+  name: z.string(),
+  place: z.enum(['let-in', 'junk', 'discarded', 'moved', 'inbox', 'aside', 'important']),
+  folder: z.string(),
+  /** Present when it marks, too. */
+  important: z.literal(true).optional(),
+  /** Present for a rule of the organisation. */
+  owner: z.literal('organisation').optional(),
+})
+/** A checked {@link saidByRule}. */
+export type SaidByRule = z.infer<typeof saidByRule>
+
 /** One stage of the decision path (domain.md §3), with the entries that had their say in it. */
 export const pathLine = z.object({
-  stage: z.enum(['harm', 'binding', 'personal', 'organisation', 'rules', 'switched-off', 'score']),
+  stage: z.enum(['harm', 'binding', 'personal', 'organisation', 'rules', 'switched-off', 'score', 'placing']),
   outcome: z.enum(['clear', 'decided', 'silent', 'late']),
   facts: z.record(z.string(), z.union([z.string(), z.number()])),
   decided: entryBrief.nullable(),
@@ -81,17 +95,8 @@ export const pathLine = z.object({
   refused: z.array(
     z.object({ entry: entryBrief, why: z.enum(['not-authenticated', 'own-domain', 'unreadable-sender']) }),
   ),
-  /** Mail rules that matched, in their order; the first decided unless `outcome` is 'late'. */
-  rules: z
-    .array(
-      z.object({
-        id: z.number().int(),
-        name: z.string(),
-        place: z.enum(['moved', 'inbox', 'junk']),
-        folder: z.string(),
-      }),
-    )
-    .optional(),
+  /** Mail rules that matched and speak to the stage; with 'decided' the first did. */
+  rules: z.array(saidByRule).optional(),
 })
 /** A checked {@link pathLine}. */
 export type PathLineShape = z.infer<typeof pathLine>
@@ -192,9 +197,10 @@ export const split = z.object({
 /** Deliveries by what they were taken for. */
 export type SplitShape = z.infer<typeof split>
 
-/** What a change of the lists would have done to mail already seen. Deliveries, but for `colleagues`. */
-const placeOfMail = z.enum([...judgedStates, 'left-out'])
+/** Where mail can be judged to go; near-certain junk is left out of digests. */
+export const placeOfMail = z.enum([...judgedStates, 'left-out'])
 
+/** What a change of the lists would have done to mail already seen. Deliveries, but for `colleagues`. */
 export const reachNumbers = z.object({
   /** Matched by an entry that is added or ended. */
   looked: z.number().int(),

@@ -17,6 +17,7 @@ import { own as ownEn } from '../../web/src/wording/own/en.ts'
 import { own as ownNb } from '../../web/src/wording/own/nb.ts'
 import { own as ownPl } from '../../web/src/wording/own/pl.ts'
 import { enDigests } from '../../web/src/wording/en-digests.ts'
+import { enMailRules } from '../../web/src/wording/en-mail-rules.ts'
 import { enMailboxes } from '../../web/src/wording/en-mailboxes.ts'
 import { enRecord } from '../../web/src/wording/en-record.ts'
 import { enWhereabouts } from '../../web/src/wording/en-whereabouts.ts'
@@ -70,6 +71,7 @@ const screens = {
   ...first,
   digests: enDigests,
   mailboxes: enMailboxes,
+  mailRules: enMailRules,
   record: { ...first.record, ...enRecord },
   senders: enSenders,
   whereabouts: enWhereabouts,

@@ -26,7 +26,7 @@ describe('the table of what is legal (domain.md §7)', () => {
   test('named sets, spelled out: a new state changes this page', () => {
     expect(keptBackStates).toEqual(['junk', 'quarantined', 'sealed'])
     expect(undecidedStates).toEqual(['junk', 'quarantined'])
-    expect(judgedStates).toEqual(['inbox', 'aside', 'moved', 'junk', 'quarantined', 'sealed'])
+    expect(judgedStates).toEqual(['inbox', 'aside', 'moved', 'junk', 'quarantined', 'sealed', 'discarded'])
     expect(rememberedStates).toEqual(['aside', 'moved', 'junk', 'quarantined', 'sealed'])
     expect(endingStates).toEqual(['junk', 'quarantined', 'sealed', 'discarded'])
     expect(settledStates).toEqual(['inbox', 'aside', 'moved', 'released', 'expired'])

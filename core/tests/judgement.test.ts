@@ -350,6 +350,7 @@ describe('decision path: the first stage that decides wins', () => {
       'rules late',
       'switched-off late',
       'score late',
+      'placing late',
     ])
     expect(path[2]).toMatchObject({ decided: null, overruled: [hers] })
   })
@@ -365,7 +366,7 @@ describe('decision path: the first stage that decides wins', () => {
     expect(decision.path[2]).toMatchObject({ refused: [{ why: 'not-authenticated' }] })
   })
   test('property: without harm or entries a higher score never gets nearer the inbox', () => {
-    const rank = { inbox: 0, aside: 1, moved: 1, junk: 2, quarantined: 3, sealed: 4 }
+    const rank = { inbox: 0, aside: 1, moved: 1, junk: 2, quarantined: 3, sealed: 4, discarded: 4 }
     const percent = fc.integer({ min: 0, max: 1000 }).map(n => n / 10)
     fc.assert(
       fc.property(percent, percent, fc.boolean(), (a, b, bulk) => {

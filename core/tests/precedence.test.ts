@@ -33,7 +33,20 @@ const now = 1_000_000
  * Section 3 of the domain description, read sentence by sentence and done the plainest way: texts and loops,
  * none of the code under test. Slow, and meant to be.
  */
-function plainly(
+function plainly(...given: Parameters<typeof plainlyHeld>): { state: string; by: string } {
+  const held = plainlyHeld(...given)
+  // Placing is another question: only for what goes on, by the first rule that says where.
+  if (held.state !== 'inbox' && held.state !== 'aside') return held
+  const stopped = new Set<string>()
+  for (const rule of given[0].rules) {
+    if (stopped.has(rule.owner)) continue
+    if (rule.place !== null) return { ...held, state: rule.place }
+    if (rule.stop) stopped.add(rule.owner)
+  }
+  return held
+}
+
+function plainlyHeld(
   facts: DeliveryFacts,
   mailbox: MailboxPolicy,
   register: Register,
@@ -146,9 +159,15 @@ function plainly(
     'blocked',
   )
   if (ours) return { state: ours === 'safe' ? 'inbox' : 'quarantined', by: 'organisation' }
-  // 5. The mailbox's mail rules, in their order: the first that matches decides.
-  const rule = facts.rules[0]
-  if (rule) return { state: rule.place, by: 'rules' }
+  // 5. Mail rules that discard, junk or let in, in their order: the first that says so decides. A rule that stops ends its list.
+  const stopped = new Set<string>()
+  for (const rule of facts.rules) {
+    if (stopped.has(rule.owner)) continue
+    // As with an own block, the stricter of the rule and the score.
+    if (rule.hold === 'junk') return { state: strict ? 'quarantined' : 'junk', by: 'rules' }
+    if (rule.hold !== null) return { state: rule.hold === 'let-in' ? 'inbox' : rule.hold, by: 'rules' }
+    if (rule.stop) stopped.add(rule.owner)
+  }
   // 6. Filtering switched off.
   if (!mailbox.filtering) return { state: 'inbox', by: 'switched-off' }
   // 7. The score against the limits.
@@ -215,8 +234,12 @@ const someFacts: fc.Arbitrary<DeliveryFacts> = fc.record({
       fc.record({
         id: fc.nat(),
         name: fc.constant('Timetables'),
-        place: fc.constantFrom('inbox', 'moved', 'junk'),
+        owner: fc.constantFrom('mailbox' as const, 'organisation' as const),
+        hold: fc.constantFrom(null, 'let-in' as const, 'junk' as const, 'discarded' as const),
+        place: fc.constantFrom(null, 'inbox' as const, 'moved' as const, 'aside' as const),
         folder: fc.constant('Timetables'),
+        important: fc.boolean(),
+        stop: fc.boolean(),
       }),
       { maxLength: 3 },
     ),
@@ -275,6 +298,7 @@ describe('the decision path', () => {
           'rules',
           'switched-off',
           'score',
+          'placing',
         ])
         expect(lists.filter(line => line.decided !== null).length).toBeLessThanOrEqual(1)
         if (state === 'sealed') expect(lists.every(line => line.decided === null)).toBe(true)

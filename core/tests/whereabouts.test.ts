@@ -534,6 +534,8 @@ describe('the journey', () => {
     harm: '',
     decided: { stage: 'score', facts: { limit: 40 } },
     state: 'quarantined',
+    placed: {},
+    discardedByRule: false,
     boundFor: null,
     cameFrom: null,
     landedAt: null,
@@ -606,14 +608,17 @@ describe('the journey', () => {
       facts({ state: 'deferred', waiting: { attempts: 2, nextAt: 3000, problem: '421 later' } }, 'deferred'),
     ).toMatchObject({ facts: { attempts: 2, problem: '421 later' } })
     expect(facts({ state: 'deferred' }, 'deferred')).toMatchObject({ facts: { attempts: 0, problem: '' } })
-    const rules = { stage: 'rules', facts: { rule: 'Manifests', folder: 'Manifests/2026' } } as const
-    expect(facts({ state: 'moved', decided: rules, landedAt: 1100 }, 'moved')).toMatchObject({
+    const placed = { rule: 'Manifests', folder: 'Manifests/2026' }
+    expect(facts({ state: 'moved', placed, landedAt: 1100 }, 'moved')).toMatchObject({
       at: 1100,
-      facts: rules.facts,
+      facts: placed,
     })
-    expect(facts({ state: 'moved', decided: { ...rules, stage: 'score' } }, 'moved')).toMatchObject({
+    // What a rule says of places has no say while it is held.
+    expect(facts({ placed }, 'quarantined')?.facts).not.toHaveProperty('folder')
+    const decided = { stage: 'rules', facts: { rule: 'Fairs' } }
+    expect(facts({ state: 'discarded', decided, discardedByRule: true }, 'discarded')).toMatchObject({
       at: 1000,
-      facts: {},
+      facts: decided.facts,
     })
     expect(facts({ state: 'expired' }, 'expired')).toMatchObject({ at: 9000 })
   })

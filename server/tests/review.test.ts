@@ -200,6 +200,7 @@ test('the sheet explains: evidence adds up to the score, each stage has a line, 
     'rules',
     'switched-off',
     'score',
+    'placing',
   ])
   await per.get(`/api/deliveries/${id}/view`)
   await per.get(`/api/deliveries/${id}/view?as=text`)

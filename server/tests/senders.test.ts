@@ -377,7 +377,7 @@ describe('would mail from … reach …?', () => {
     const answer = await ask({ from: 'Anna+x@Quay.example' })
     expect(answer).toMatchObject({ state: 'quarantined', decidedBy: 'binding', authenticated: true })
     expect(answer.overruled).toMatchObject([{ pattern: 'anna@quay.example' }])
-    expect(answer.path).toHaveLength(7)
+    expect(answer.path).toHaveLength(8)
   })
   test('authentication can be taken away', async () => {
     await add(per, 'anna@pier.example', { mailboxId: server.mailbox('ingrid') })

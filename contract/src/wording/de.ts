@@ -42,6 +42,7 @@ export const de = {
     'entry-blocked': 'Zurückgehalten, weil der Absender gesperrt ist.',
     'entry-safe': 'Zurückgehalten, obwohl der Absender als vertrauenswürdig gilt.',
     'mail-rule': 'Zurückgehalten wegen einer Ihrer eigenen Mailregeln.',
+    'organisation-rule': 'Zurückgehalten wegen einer Mailregel Ihrer Organisation.',
   },
   act: {
     read: 'Sicher lesen',
@@ -159,6 +160,7 @@ export const de = {
       bounced: 'Ihr Postfach hat sie nicht angenommen: {{problem}}',
       released: 'Sie wurde zuerst zurückgehalten und ging am {{time}} in Ihren Posteingang.',
       discarded: 'Sie wurde zurückgehalten und verworfen. Wir können sie noch wiederherstellen.',
+      discardedByRule: 'Ihre Mailregel „{{rule}}“ hat sie verworfen. Wir können sie noch wiederherstellen.',
       expired:
         'Sie wurde zurückgehalten und wird nicht mehr aufbewahrt. Bitten Sie bei Bedarf den Absender, sie noch einmal zu schicken.',
       moved: 'Ihre Mailregel „{{rule}}“ hat sie in den Ordner „{{folder}}“ verschoben.',

@@ -103,6 +103,7 @@ export const enLetters = {
       bounced: 'Your mailbox did not accept it: {{problem}}',
       released: 'It was kept back at first and went to your inbox on {{time}}.',
       discarded: 'It was kept back and then discarded. We can still restore it.',
+      discardedByRule: 'Your mail rule “{{rule}}” discarded it. We can still restore it.',
       expired: 'It was kept back and is no longer kept. Please ask the sender to send it again.',
       moved: 'Your mail rule “{{rule}}” moved it to the folder “{{folder}}”.',
     },

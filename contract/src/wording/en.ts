@@ -115,6 +115,7 @@ export const en = {
     'entry-blocked': 'blocked: {{pattern}}',
     'entry-safe': 'safe: {{pattern}}',
     'mail-rule': 'mail rule: {{rule}}',
+    'organisation-rule': 'mail rule: {{rule}}',
   },
   /** Whole sentences for colleagues. */
   held: {
@@ -157,6 +158,7 @@ export const en = {
     'entry-blocked': 'Held because its sender is blocked.',
     'entry-safe': 'Held although its sender is safe.',
     'mail-rule': 'Held because of one of your own mail rules.',
+    'organisation-rule': 'Held because of a mail rule of your organisation.',
   },
   /** What a colleague can do about a line of a digest (vocabulary.md). */
   act: {

@@ -40,6 +40,7 @@ export const nb = {
     'entry-blocked': 'Holdt tilbake fordi avsenderen er blokkert.',
     'entry-safe': 'Holdt tilbake selv om avsenderen er trygg.',
     'mail-rule': 'Holdt tilbake på grunn av en av dine egne e-postregler.',
+    'organisation-rule': 'Holdt tilbake på grunn av en e-postregel i organisasjonen din.',
   },
   act: {
     read: 'Les den trygt',
@@ -154,6 +155,7 @@ export const nb = {
       bounced: 'Postkassen din tok ikke imot den: {{problem}}',
       released: 'Den ble først holdt tilbake, og gikk til innboksen din {{time}}.',
       discarded: 'Den ble holdt tilbake og er forkastet. Vi kan fortsatt gjenopprette den.',
+      discardedByRule: 'E-postregelen din «{{rule}}» forkastet den. Vi kan fortsatt gjenopprette den.',
       expired:
         'Den ble holdt tilbake og er ikke lenger lagret. Trenger du den, kan du be avsenderen sende den på nytt.',
       moved: 'E-postregelen din «{{rule}}» flyttet den til mappen «{{folder}}».',

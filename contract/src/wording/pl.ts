@@ -40,6 +40,7 @@ export const pl = {
     'entry-blocked': 'Zatrzymana, bo nadawca jest zablokowany.',
     'entry-safe': 'Zatrzymana, choć nadawca jest zaufany.',
     'mail-rule': 'Zatrzymana przez jedną z Twoich własnych reguł poczty.',
+    'organisation-rule': 'Zatrzymana przez regułę poczty Twojej organizacji.',
   },
   act: {
     read: 'Przeczytaj bezpiecznie',
@@ -173,6 +174,7 @@ export const pl = {
       bounced: 'Twoja skrzynka jej nie przyjęła: {{problem}}',
       released: 'Najpierw została zatrzymana, a potem trafiła do Twojej skrzynki odbiorczej ({{time}}).',
       discarded: 'Została zatrzymana i odrzucona. Możemy ją jeszcze przywrócić.',
+      discardedByRule: 'Twoja reguła poczty „{{rule}}” ją odrzuciła. Możemy ją jeszcze przywrócić.',
       expired:
         'Została zatrzymana i nie jest już przechowywana. Jeśli jej potrzebujesz, poproś nadawcę, by wysłał ją jeszcze raz.',
       moved: 'Twoja reguła poczty „{{rule}}” przeniosła ją do folderu „{{folder}}”.',

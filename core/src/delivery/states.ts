@@ -47,7 +47,8 @@ const facts = {
   deferred: nothing,
   bounced: nothing,
   released: delivered,
-  discarded: { ...nothing, endsByItself: true },
+  /** By a person, or by a mail rule. */
+  discarded: { ...nothing, endsByItself: true, judged: true },
   expired: { ...nothing, settled: true },
 } as const satisfies Record<string, StateFacts>
 

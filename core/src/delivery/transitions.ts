@@ -58,7 +58,7 @@ export const transitions: Readonly<Record<Act, Transition>> = {
     queues: false,
   },
   erase: { from: ['discarded'], to: ['expired'], by: 'person', queues: false },
-  clear: { from: ['inspecting'], to: ['quarantined', 'deferred'], by: 'pendro', queues: true },
+  clear: { from: ['inspecting'], to: ['quarantined', 'deferred', 'discarded'], by: 'pendro', queues: true },
   seal: { from: ['inspecting'], to: ['sealed'], by: 'pendro', queues: false },
   land: {
     from: ['deferred'],

@@ -1,4 +1,4 @@
-import type { RuleVerdict } from '../mail-rules/index.ts'
+import { settleRules, type RulesAnswer, type RuleVerdict } from '../mail-rules/index.ts'
 import {
   consultList,
   type ListVerdict,
@@ -19,7 +19,7 @@ export interface DeliveryFacts {
   readonly bulk: boolean
   /** The message could not be read; it is quarantined unless a list decides. */
   readonly unreadable: boolean
-  /** The mailbox's mail rules that the message matches, in their order. */
+  /** Mail rules that the message matches: the mailbox's in their order, then the organisation's. */
   readonly rules: readonly RuleVerdict[]
 }
 
@@ -41,7 +41,7 @@ export type PathLine =
   | {
       readonly stage: 'rules'
       readonly outcome: 'decided' | 'silent' | 'late'
-      /** The first decided, unless an earlier stage had; the others would have matched. */
+      /** Those that say whether it is held. The first decided, unless an earlier stage had; the others would have matched. */
       readonly rules: readonly RuleVerdict[]
     }
   | { readonly stage: 'switched-off'; readonly outcome: 'decided' | 'silent' | 'late' }
@@ -52,14 +52,27 @@ export type PathLine =
       readonly limit: number
       readonly verdict: 'under' | 'aside' | 'junk' | 'quarantined' | 'near-certain' | 'unreadable'
     }
+  | {
+      /** Where it goes when it goes on: another question than whether it does. */
+      readonly stage: 'placing'
+      /** 'late': it is held, so that no place was asked for. */
+      readonly outcome: 'decided' | 'silent' | 'late'
+      /** Those that say where, or mark it; the first that says where decided. */
+      readonly rules: readonly RuleVerdict[]
+    }
 
 /** The ordered checks a delivery went through, and where it goes. */
 export interface Decision {
   readonly state: JudgedState
-  readonly decidedBy: PathLine['stage']
+  /** The stage that decided whether it is held. */
+  readonly decidedBy: Exclude<PathLine['stage'], 'placing'>
   readonly path: readonly PathLine[]
   /** Kept back, but not named in digests. */
   readonly leftOut: boolean
+  /** '' unless `state` is 'moved'. */
+  readonly folder: string
+  /** A rule marks it as important; only what goes on is marked. */
+  readonly important: boolean
 }
 
 interface Outcome {
@@ -69,7 +82,7 @@ interface Outcome {
 
 interface Settled {
   readonly outcome: Outcome
-  readonly by: PathLine['stage']
+  readonly by: Decision['decidedBy']
 }
 
 /**
@@ -108,9 +121,9 @@ export function decide(
       settled = { outcome: listOutcome(stage, verdict.decided), by: stage }
   }
 
-  path.push(rulesLine(facts.rules, settled !== null))
-  const [rule] = facts.rules
-  if (settled === null && rule) settled = { outcome: ruleOutcomes[rule.place], by: 'rules' }
+  const rules = facts.rules.length === 0 ? noAnswer : settleRules(facts.rules)
+  path.push(rulesLine(facts.rules, rules.hold, settled !== null))
+  if (settled === null && rules.hold?.hold) settled = { outcome: ruleOutcomes[rules.hold.hold], by: 'rules' }
 
   path.push(settled !== null ? switchedOffLate : mailbox.filtering ? switchedOffSilent : switchedOffDecided)
   if (settled === null && !mailbox.filtering) settled = { outcome: inbox, by: 'switched-off' }
@@ -124,11 +137,26 @@ export function decide(
     verdict: scored.verdict,
   })
   const outcome = settled?.outcome ?? scored.outcome
-  // A personal block never weakens: the score's place holds where it is the stricter one, and where the score is asked at all.
-  const isPersonalBlock = mailbox.filtering && settled?.by === 'personal' && settled.outcome.state === 'junk'
-  const { state, leftOut } = isPersonalBlock ? stricter(outcome, scored.outcome) : outcome
-  return { state, leftOut, decidedBy: settled?.by ?? 'score', path }
+  // What a colleague or a rule junks never weakens: the score's place holds where it is the stricter one, and where the score
+  // is asked at all.
+  const isJunked =
+    mailbox.filtering &&
+    (settled?.by === 'personal' || settled?.by === 'rules') &&
+    settled.outcome.state === 'junk'
+  const { state, leftOut } = isJunked ? stricter(outcome, scored.outcome) : outcome
+  const goesOn = state === 'inbox' || state === 'aside'
+  path.push(placingLine(facts.rules, rules.place, goesOn))
+  return {
+    state: (goesOn && rules.place?.place) || state,
+    leftOut,
+    decidedBy: settled?.by ?? 'score',
+    path,
+    folder: goesOn ? (rules.place?.folder ?? '') : '',
+    important: goesOn && rules.important,
+  }
 }
+
+const noAnswer: RulesAnswer = { hold: null, place: null, important: false }
 
 /** Of two places the one that keeps back more. */
 const stricter = (one: Outcome, other: Outcome): Outcome =>
@@ -140,14 +168,15 @@ const listStages = ['binding', 'personal', 'organisation'] as const
 const inbox: Outcome = { state: 'inbox', leftOut: false }
 const sealed: Outcome = { state: 'sealed', leftOut: true }
 const clear: PathLine = { stage: 'harm', outcome: 'clear' }
-const moved: Outcome = { state: 'moved', leftOut: false }
-const ruleOutcomes: Readonly<Record<RuleVerdict['place'], Outcome>> = {
-  inbox,
-  moved,
+const ruleOutcomes: Readonly<Record<NonNullable<RuleVerdict['hold']>, Outcome>> = {
+  'let-in': inbox,
   junk: { state: 'junk', leftOut: false },
+  discarded: { state: 'discarded', leftOut: false },
 }
 const rulesSilent: PathLine = { stage: 'rules', outcome: 'silent', rules: [] }
 const rulesLate: PathLine = { stage: 'rules', outcome: 'late', rules: [] }
+const placingSilent: PathLine = { stage: 'placing', outcome: 'silent', rules: [] }
+const placingLate: PathLine = { stage: 'placing', outcome: 'late', rules: [] }
 const switchedOffLate: PathLine = { stage: 'switched-off', outcome: 'late' }
 const switchedOffSilent: PathLine = { stage: 'switched-off', outcome: 'silent' }
 const switchedOffDecided: PathLine = { stage: 'switched-off', outcome: 'decided' }
@@ -169,10 +198,30 @@ function entriesOf(stage: ListStage, { organisation, mailbox }: Register): reado
   return organisation.filter(({ binding }) => binding === isBinding)
 }
 
-function rulesLine(rules: readonly RuleVerdict[], late: boolean): PathLine {
-  if (rules.length === 0) return late ? rulesLate : rulesSilent
-  return { stage: 'rules', outcome: late ? 'late' : 'decided', rules }
+function rulesLine(rules: readonly RuleVerdict[], decided: RuleVerdict | null, late: boolean): PathLine {
+  const speaking = rules.length === 0 ? rules : rules.filter(({ hold }) => hold !== null)
+  if (speaking.length === 0) return late ? rulesLate : rulesSilent
+  return {
+    stage: 'rules',
+    outcome: late ? 'late' : decided ? 'decided' : 'silent',
+    rules: firstOf(decided, speaking),
+  }
 }
+
+function placingLine(rules: readonly RuleVerdict[], decided: RuleVerdict | null, goesOn: boolean): PathLine {
+  const speaking =
+    rules.length === 0 ? rules : rules.filter(({ place, important }) => place !== null || important)
+  if (speaking.length === 0) return goesOn ? placingSilent : placingLate
+  return {
+    stage: 'placing',
+    outcome: !goesOn ? 'late' : decided ? 'decided' : 'silent',
+    rules: firstOf(decided, speaking),
+  }
+}
+
+/** The one that decided, then the others in their order. */
+const firstOf = (decided: RuleVerdict | null, rules: readonly RuleVerdict[]): readonly RuleVerdict[] =>
+  decided === null || rules[0] === decided ? rules : [decided, ...rules.filter(rule => rule !== decided)]
 
 function listLine(stage: ListStage, { decided, overruled, refused }: ListVerdict, late: boolean): PathLine {
   const outcome = late ? 'late' : decided ? 'decided' : 'silent'

@@ -1,2 +1,16 @@
-export { matchingRules } from './match.ts'
-export type { MailRule, RuleAction, RuleCondition, RuleField, RuleTest, RuleVerdict } from './rule.ts'
+export { conditionsKey, rulesWork, type RuleFinding, type RuleWork } from './findings.ts'
+export { matchingRules, settleRules, verdictOf, type RulesAnswer } from './match.ts'
+export {
+  attachmentKinds,
+  type AttachmentKind,
+  type MailRule,
+  type RuleAction,
+  type RuleCondition,
+  type RuleTest,
+  type RuleVerdict,
+  type RuleView,
+  type TextField,
+} from './rule.ts'
+export { readRules, type ReadRule, type SieveGap, type SieveLine } from './sieve-read.ts'
+export { longestScript, parseSieve, type SieveCommand, type SieveProblem } from './sieve-syntax.ts'
+export { writeRules, type LeftOut } from './sieve-write.ts'

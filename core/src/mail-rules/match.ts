@@ -1,25 +1,29 @@
-import { displayDomain, parseDomain, type NamedAddress } from '../address/index.ts'
-import type { Message } from '../message/index.ts'
-import type { MailRule, RuleCondition, RuleField, RuleVerdict } from './rule.ts'
+import type { MailRule, RuleCondition, RuleTest, RuleVerdict, RuleView, TextField } from './rule.ts'
 
-type Readable = Pick<Message, 'from' | 'to' | 'cc' | 'subject' | 'listId' | 'text'>
-
-/** So much of a text is compared: rules are asked while the sender's server waits. */
-const longestText = 64_000
-
-/** The rules a message matches, in their order; the first is the one that decides. */
-export function matchingRules(rules: readonly MailRule[], message: Readable): readonly RuleVerdict[] {
+/** The rules a message matches, in their order; what comes of them together is `settleRules`. */
+export function matchingRules(rules: readonly MailRule[], view: RuleView): readonly RuleVerdict[] {
+  if (rules.length === 0) return []
   // Folded once, and only what some rule asks for.
-  const folded = new Map<RuleField, readonly string[]>()
-  const valuesOf = (field: RuleField): readonly string[] => {
+  const folded = new Map<TextField, readonly string[]>()
+  const textsOf = (field: TextField): readonly string[] => {
     const known = folded.get(field)
     if (known) return known
-    const values = readField(field, message).map(caseless)
-    folded.set(field, values)
-    return values
+    const texts = readField(field, view).map(caseless)
+    folded.set(field, texts)
+    return texts
   }
-  const holds = ({ field, test, text }: RuleCondition) =>
-    valuesOf(field).some(value => compare(test, value, caseless(text)))
+  const holds = (condition: RuleCondition): boolean => {
+    if (condition.field === 'size')
+      return condition.test === 'over' ? view.size > condition.bytes : view.size < condition.bytes
+    if (condition.field === 'kind')
+      return view.attachments.some(({ kind }) => kind !== null && condition.values.includes(kind))
+    const texts = textsOf(condition.field)
+    if (texts.length === 0) return false
+    return condition.values.some(value => {
+      const key = caseless(value)
+      return texts.some(text => compare(condition.test, text, key))
+    })
+  }
   return rules
     .filter(({ needs, conditions }) =>
       needs === 'all' ? conditions.length > 0 && conditions.every(holds) : conditions.some(holds),
@@ -27,48 +31,75 @@ export function matchingRules(rules: readonly MailRule[], message: Readable): re
     .map(verdictOf)
 }
 
-function verdictOf({ id, name, action }: MailRule): RuleVerdict {
-  return action.kind === 'folder'
-    ? { id, name, place: 'moved', folder: action.folder }
-    : { id, name, place: action.kind, folder: '' }
+/** What the rules say of a message together. */
+export interface RulesAnswer {
+  /** The rule that decides whether it is held; `null`: none does. */
+  readonly hold: RuleVerdict | null
+  /** The rule that says where it goes, if it goes on. */
+  readonly place: RuleVerdict | null
+  readonly important: boolean
 }
 
-function readField(field: RuleField, message: Readable): readonly string[] {
-  switch (field) {
-    case 'from':
-      return message.from.flatMap(namesOf)
-    case 'to':
-      return [...message.to, ...message.cc].flatMap(namesOf)
-    case 'subject':
-      return [message.subject]
-    case 'list':
-      return message.listId === null ? [] : bothForms(message.listId)
-    case 'body':
-      return [message.text.slice(0, longestText)]
+/**
+ * The first rule that answers a question answers it; one that stops ends the list it is in, so that a colleague's own rule
+ * keeps no rule of the organisation from being asked.
+ */
+export function settleRules(verdicts: readonly RuleVerdict[]): RulesAnswer {
+  let [hold, place, important]: [RuleVerdict | null, RuleVerdict | null, boolean] = [null, null, false]
+  const stopped = { mailbox: false, organisation: false }
+  for (const verdict of verdicts) {
+    if (stopped[verdict.owner]) continue
+    if (verdict.hold !== null) hold ??= verdict
+    if (verdict.place !== null) place ??= verdict
+    important ||= verdict.important
+    if (verdict.stop) stopped[verdict.owner] = true
+  }
+  return { hold, place, important }
+}
+
+/** What a rule says when it matches. */
+export function verdictOf({ id, name, owner, action }: MailRule): RuleVerdict {
+  const { hold, place, important, stop } = action
+  const folder = place?.kind === 'folder' ? place.folder : ''
+  return {
+    id,
+    name,
+    owner,
+    hold,
+    place: folder ? 'moved' : placeNames[place?.kind ?? 'none'],
+    folder,
+    important,
+    stop,
   }
 }
 
-/** Somebody is named by display name or by address; either may be what a rule asks for. */
-const namesOf = ({ name, text }: NamedAddress): readonly string[] =>
-  name === '' ? bothForms(text) : [name, ...bothForms(text)]
+const placeNames = { folder: 'moved', inbox: 'inbox', aside: 'aside', none: null } as const
 
-/** An address or a domain as DNS has it and as people write it (RFC 5890): a rule may have been written with either. */
-function bothForms(text: string): readonly string[] {
-  const at = text.lastIndexOf('@') + 1
-  const domain = parseDomain(text.slice(at))
-  if (!domain.ok || !domain.value.includes('xn--')) return [text]
-  return [text.slice(0, at) + domain.value, text.slice(0, at) + displayDomain(domain.value)]
+function readField(field: TextField, view: RuleView): readonly string[] {
+  switch (field) {
+    case 'from':
+    case 'to':
+    case 'list':
+      return view[field]
+    case 'subject':
+    case 'body':
+      return [view[field]]
+    case 'attachment':
+      return view.attachments.map(({ name }) => name)
+  }
 }
 
 /** RFC 5051, i;unicode-casemap, as far as JavaScript's own tables go: no difference of case or of composition. */
 const caseless = (text: string): string => text.normalize('NFKD').toLowerCase()
 
-function compare(test: RuleCondition['test'], value: string, key: string): boolean {
+function compare(test: RuleTest, value: string, key: string): boolean {
   switch (test) {
     case 'is':
       return value === key
     case 'contains':
       return value.includes(key)
+    case 'begins':
+      return value.startsWith(key)
     case 'matches':
       return fitsWildcards(value, key)
   }
@@ -76,11 +107,14 @@ function compare(test: RuleCondition['test'], value: string, key: string): boole
 
 type Step = { readonly kind: 'any' | 'one' } | { readonly kind: 'text'; readonly text: string }
 
+/** So much of a text is compared with a pattern. */
+const longestWild = 8_000
+
 /** RFC 5228 §2.7.1. Goes back to the last `*` only, so that no pattern takes more than length × length steps. */
 function fitsWildcards(value: string, pattern: string): boolean {
   const steps = readWildcards(pattern)
   // Code points: '?' is one character, whatever its size in UTF-16.
-  const characters = [...value]
+  const characters = [...value.slice(0, longestWild)]
   let [at, step] = [0, 0]
   let again: { at: number; step: number } | null = null
   while (at < characters.length) {

@@ -30,6 +30,10 @@ export interface Way {
   readonly harm: string
   /** What decided where it goes: a stage of the path, and the entry's pattern where one did. */
   readonly decided: { readonly stage: string; readonly facts: Facts }
+  /** The mail rule that says where it goes; empty where none does. */
+  readonly placed: Facts
+  /** A mail rule discarded it when it came in. */
+  readonly discardedByRule: boolean
   readonly state: DeliveryState
   readonly boundFor: string | null
   readonly cameFrom: string | null
@@ -72,7 +76,8 @@ const done = (kind: string, at: number | null, facts: Facts, by = ''): Stop => (
 })
 
 /** Where it was put first, when that is not where it is going at the moment. */
-function firstPlace({ state, boundFor, cameFrom, happenings }: Way): string | null {
+function firstPlace({ state, boundFor, cameFrom, happenings, discardedByRule }: Way): string | null {
+  if (discardedByRule) return 'discarded'
   if (cameFrom !== null) return cameFrom
   if (state === 'deferred' && boundFor === 'released') return 'quarantined'
   if (state === 'discarded' || state === 'released' || state === 'expired') return 'quarantined'
@@ -81,15 +86,7 @@ function firstPlace({ state, boundFor, cameFrom, happenings }: Way): string | nu
 }
 
 /** The stop it stands at, when no earlier one says so already. */
-function placeNow({
-  state,
-  decided,
-  receivedAt,
-  landedAt,
-  waiting,
-  happenings,
-  expiresAt,
-}: Way): Stop | null {
+function placeNow({ state, placed, receivedAt, landedAt, waiting, happenings, expiresAt }: Way): Stop | null {
   const last = happenings.at(-1)?.act
   switch (state) {
     case 'deferred':
@@ -102,7 +99,7 @@ function placeNow({
     case 'aside':
     case 'moved':
       // What came before there was a queue went on at once.
-      return done(state, landedAt ?? receivedAt, decided.stage === 'rules' ? decided.facts : {})
+      return done(state, landedAt ?? receivedAt, placed)
     case 'expired':
       return last === 'erased' ? null : done('expired', expiresAt, {})
     case 'inspecting':

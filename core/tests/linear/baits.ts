@@ -4,8 +4,9 @@ import { clusterKey } from '@pendro/core/clusters'
 import { findAutomaticSign, findReferences, readReply } from '@pendro/core/digest'
 import { tokensOf } from '@pendro/core/judgement'
 import { readList } from '@pendro/core/lists'
-import { matchingRules, type MailRule } from '@pendro/core/mail-rules'
+import { matchingRules, readRules, type MailRule } from '@pendro/core/mail-rules'
 import {
+  ruleView,
   harmless,
   parseMessage,
   readDate,
@@ -124,9 +125,10 @@ const message = (text: string, subject = ''): Message => ({
 const rule = (text: string): MailRule => ({
   id: 1,
   name: 'r',
+  owner: 'mailbox',
   needs: 'any',
-  conditions: [{ field: 'body', test: 'matches', text }],
-  action: { kind: 'inbox' },
+  conditions: [{ field: 'body', test: 'matches', values: [text] }],
+  action: { hold: 'let-in', place: null, important: false, stop: false },
 })
 
 const inHeader = (name: string) => (text: string) =>
@@ -172,7 +174,9 @@ export const readers: Readonly<Record<string, (text: string) => unknown>> = {
   readParty: text => readParty(text.slice(0, 400)),
   fold,
   wordsOf,
-  matchingRules: text => matchingRules([rule('*a*b*c'), rule(`*${text.slice(0, 200)}`)], message(text)),
+  readRules,
+  matchingRules: text =>
+    matchingRules([rule('*a*b*c'), rule(`*${text.slice(0, 200)}`)], ruleView(message(text), text.length)),
   ...Object.fromEntries(
     [
       'From',

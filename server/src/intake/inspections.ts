@@ -249,7 +249,7 @@ async function place(
 /** Where a message goes that has been looked at; harmless ones where they were judged to go. */
 function placeOf(verdict: LabVerdict, boundFor: string): DeliveryState {
   if (verdict === 'harmful') return 'sealed'
-  return boundFor === 'quarantined' ? 'quarantined' : 'deferred'
+  return boundFor === 'quarantined' || boundFor === 'discarded' ? boundFor : 'deferred'
 }
 
 /** The path says that harm decided, and that nothing after it was asked any more. */

@@ -120,6 +120,7 @@ const judge = (
       problem,
       envelopeFrom: readAddress(incoming.envelopeFrom),
       receivedAt: incoming.receivedAt,
+      size: incoming.raw.length,
       authentication,
       mailboxes: (recipients[i] ?? []).map(({ mailbox }) => mailbox),
     })),

@@ -3,6 +3,7 @@ import type { DeliveryState, JudgedState } from '@pendro/core/delivery'
 import { byWeight, crowdShift, reviewRank } from '@pendro/core/judgement'
 import { dayOf } from '@pendro/core/calendar'
 import { expiryOf } from '@pendro/core/keeping'
+import { settleRules } from '@pendro/core/mail-rules'
 import { isWorthInspecting } from '@pendro/core/message'
 import type { Database, Tx } from '../db/database.ts'
 import type { NewRowOf } from '../db/models/columns.ts'
@@ -56,8 +57,9 @@ interface NewDelivery {
     | 'address_used'
     | 'expires_at'
     | 'score'
-    | 'rule_id'
-    | 'rule_says'
+    | 'rule_holds'
+    | 'rule_places'
+    | 'important'
     | 'folder'
     | 'left_out'
     | 'from_name'
@@ -138,6 +140,7 @@ function newDelivery(
   const { organisation } = terms
   const { message, cluster, incoming } = read
   const { mailbox, decision, score, rules } = judged
+  const says = settleRules(rules)
   const attached = message?.attachments.filter(({ inline }) => !inline).length ?? 0
   const receivedAt = incoming.receivedAt
   const place = placeOf(decision.state, terms, message?.attachments.some(isWorthInspecting) ?? false)
@@ -158,9 +161,10 @@ function newDelivery(
         expiryOf({ state, receivedAt: receivedAt.getTime(), keptUntil: null }, keepingOf(mailbox)),
       ),
       score,
-      rule_id: rules[0]?.id ?? null,
-      rule_says: rules[0]?.place ?? null,
-      folder: decision.state === 'moved' ? (rules[0]?.folder ?? null) : null,
+      rule_holds: says.hold?.hold ?? null,
+      rule_places: says.place?.place ?? null,
+      important: decision.important,
+      folder: decision.state === 'moved' ? decision.folder : null,
       left_out: decision.leftOut,
       ...shownFrom(message),
       reasons: reasonsOf(judged),
@@ -249,7 +253,12 @@ function reasonsOf({ path, evidence }: JudgedDelivery): readonly Reason[] {
   const decided = path.find(({ outcome }) => outcome === 'decided')
   if (decided?.stage === 'harm') return [{ finding: 'harm', facts: decided.facts }]
   if (decided?.stage === 'rules')
-    return [{ finding: 'mail-rule', facts: { rule: decided.rules?.[0]?.name ?? '' } }]
+    return [
+      {
+        finding: decided.rules?.[0]?.owner === 'organisation' ? 'organisation-rule' : 'mail-rule',
+        facts: { rule: decided.rules?.[0]?.name ?? '' },
+      },
+    ]
   if (decided?.decided)
     return [{ finding: `entry-${decided.decided.standing}`, facts: { pattern: decided.decided.pattern } }]
   return byWeight(evidence)

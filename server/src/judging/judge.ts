@@ -1,4 +1,4 @@
-import type { DeliverySheet, EntryBrief, PathLineShape } from '@pendro/contract'
+import type { DeliverySheet, EntryBrief, PathLineShape, SaidByRule } from '@pendro/contract'
 import type { Address } from '@pendro/core/address'
 import { pointing, type Pointing } from '@pendro/core/delivery'
 import {
@@ -16,8 +16,8 @@ import {
   type PathLine,
   isSharedProvider,
 } from '@pendro/core/judgement'
-import { matchingRules, type RuleVerdict } from '@pendro/core/mail-rules'
-import type { Message } from '@pendro/core/message'
+import { matchingRules, type RuleVerdict, type RuleView } from '@pendro/core/mail-rules'
+import { ruleView, type Message } from '@pendro/core/message'
 import {
   candidateTexts,
   noAuthentication,
@@ -29,9 +29,9 @@ import type { Database, Tx } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import type { DeliveryJudgements } from '../db/models/deliveries.ts'
 import { mailboxPolicy, type MailboxRow, type Organisation } from '../db/organisation.ts'
-import { rulesOf } from '../mail-rules/rules.ts'
 import { briefs, entriesFor } from '../lists/entries.ts'
 import { loadKnowledge, type Knowledge } from './knowledge.ts'
+import { rulesOf } from './mail-rules.ts'
 
 /** A message as it came in, read. `message` is `null` when it could not be. */
 export interface Arrival {
@@ -39,6 +39,8 @@ export interface Arrival {
   readonly problem: string | null
   readonly envelopeFrom: Address | null
   readonly receivedAt: Date
+  /** Bytes. */
+  readonly size: number
   /** What we found out ourselves, where no trusted host had checked. */
   readonly authentication: Authentication
   readonly mailboxes: readonly MailboxRow[]
@@ -117,7 +119,7 @@ function knownDomainsOf(organisation: Organisation, { frequentDomains }: Knowled
 }
 
 function judgeArrival(arrival: Arrival, sender: SenderFacts, bench: Bench): Judged {
-  const { message, problem, receivedAt, mailboxes } = arrival
+  const { message, problem, receivedAt, mailboxes, size } = arrival
   const { organisation, knowledge, knownDomains } = bench
   const { policy } = organisation
   const harm = message ? findHarm(message.attachments, policy.forbidden) : null
@@ -132,10 +134,13 @@ function judgeArrival(arrival: Arrival, sender: SenderFacts, bench: Bench): Judg
   const shared = message
     ? weighMessage({ message, sender, context: { ...context, knowledge: knowledge.sender(message) } })
     : weighUnreadable(problem ?? '')
+  // Made only when somebody has a rule to ask.
+  let view: RuleView | null = null
   const deliveries = mailboxes.map(mailbox => {
     const evidence = [...shared, ...weighForMailbox(message ? knowledge.writtenBy(mailbox.id, message) : 0)]
     const score = junkScore(evidence)
-    const rules = message ? matchingRules(bench.mailRules.get(mailbox.id) ?? [], message) : []
+    const asked = bench.mailRules(mailbox.id)
+    const rules = message && asked.length > 0 ? matchingRules(asked, (view ??= ruleView(message, size))) : []
     const decision = decide(
       { sender, harm, score, bulk, unreadable: message === null, rules },
       mailboxPolicy(mailbox, organisation),
@@ -187,7 +192,9 @@ export function showLine(line: PathLine, shown: ReadonlyMap<number, EntryBrief>)
         ? { ...plain, facts: { name: line.name, danger: line.danger } }
         : plain
     case 'rules':
-      return { ...plain, rules: line.rules.slice(0, 5) }
+      return { ...plain, rules: line.rules.slice(0, 5).map(said => saidOf(said, said.hold ?? 'let-in')) }
+    case 'placing':
+      return { ...plain, rules: line.rules.slice(0, 5).map(said => saidOf(said, said.place ?? 'important')) }
     case 'switched-off':
       return plain
     case 'score':
@@ -201,6 +208,20 @@ export function showLine(line: PathLine, shown: ReadonlyMap<number, EntryBrief>)
       }
   }
 }
+
+const saidOf = (
+  { id, name, owner, folder, important }: RuleVerdict,
+  place: SaidByRule['place'],
+): SaidByRule => ({
+  id,
+  name,
+  place,
+  folder: place === 'moved' ? folder : '',
+  ...(important && place !== 'important' && place !== 'let-in' && place !== 'junk' && place !== 'discarded'
+    ? { important }
+    : {}),
+  ...(owner === 'organisation' ? { owner } : {}),
+})
 
 /** Where the evidence of a judged or kept delivery points; of what is kept with it, so that it points the same way later. */
 export function pointsOf({

@@ -71,6 +71,7 @@ export const ends: Readonly<Record<string, End>> = {
   mailbox_changes: { stays: few },
   sender_entries: { stays: few },
   mail_rules: { stays: few },
+  folded_rules: { stays: few },
   staffers: { stays: few },
   lessons: { stays: 'what was learned can be unlearned' },
   clusters: { stays: 'counts, a row a text' },

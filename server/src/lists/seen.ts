@@ -25,8 +25,9 @@ interface GroupRow
   readonly profile_id: number
   readonly unreadable: number
   readonly harmful: number
-  /** What the first mail rule that matched says. */
-  readonly rule: RuleVerdict['place'] | null
+  /** What mail rules said of holding and placing. */
+  readonly rule_holds: RuleVerdict['hold']
+  readonly rule_places: RuleVerdict['place']
   readonly n: number
 }
 
@@ -38,18 +39,18 @@ interface GroupRow
 function grouped(from: string, mailboxIds: Looked['mailboxIds'], where = 'TRUE'): string {
   return `SELECT m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
       IF(d.state = 'released', 'wanted', m.called) AS called, d.mailbox_id,
-      d.rule_says AS rule, MIN(d.score) AS score, COUNT(*) AS n
+      d.rule_holds, d.rule_places, MIN(d.score) AS score, COUNT(*) AS n
     FROM ${from}
     JOIN deliveries d ON d.message_id = m.id ${mailboxIds === null ? '' : 'AND d.mailbox_id IN (:mailboxIds)'}
     JOIN mailboxes b ON b.id = d.mailbox_id
     WHERE ${where} AND m.received_at >= :since AND m.profile_id IS NOT NULL
-    GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called, rule,
+    GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called, d.rule_holds, d.rule_places,
       (d.score >= COALESCE(b.limit_junk, :junk)) + (d.score >= COALESCE(b.limit_quarantined, :quarantined))
       + (d.score >= COALESCE(b.limit_near_certain, :nearCertain))`
 }
 
-interface PackedRow extends Omit<GroupRow, 'mailbox_id' | 'score' | 'n' | 'rule'> {
-  /** 'mailbox:score' of each delivery, then the first letter of what a mail rule said, then r when it was released; parted by commas. */
+interface PackedRow extends Omit<GroupRow, 'mailbox_id' | 'score' | 'n' | 'rule_holds' | 'rule_places'> {
+  /** 'mailbox:score' of each delivery, then two letters for what mail rules said, then r when it was released; parted by commas. */
   readonly deliveries: string
 }
 
@@ -76,7 +77,8 @@ export async function seenUnder(
     db,
     `SET STATEMENT group_concat_max_len = 64000000 FOR
      SELECT m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful, m.called,
-       GROUP_CONCAT(d.mailbox_id, ':', d.score, COALESCE(LEFT(d.rule_says, 1), ''), IF(d.state = 'released', 'r', '')) AS deliveries
+       GROUP_CONCAT(d.mailbox_id, ':', d.score, IF(d.rule_holds IS NULL AND d.rule_places IS NULL, '',
+         CONCAT(COALESCE(LEFT(d.rule_holds, 1), '-'), COALESCE(LEFT(d.rule_places, 1), '-'))), IF(d.state = 'released', 'r', '')) AS deliveries
      FROM (SELECT DISTINCT s.message_id FROM message_senders s WHERE ${where}) c JOIN messages m ON m.id = c.message_id
      JOIN deliveries d ON d.message_id = m.id ${mailboxIds === null ? '' : 'AND d.mailbox_id IN (:mailboxIds)'}
      WHERE m.received_at >= :since AND m.profile_id IS NOT NULL
@@ -134,14 +136,18 @@ function unpack(
     const mailboxId = Number(part.slice(0, colon))
     const policy = policyOf(mailboxId)
     const band = bandOf(Number.parseFloat(part.slice(colon + 1)), policy.limits)
-    const rule = ruleLetters[part.at(released ? -2 : -1) ?? ''] ?? null
+    const letters = /[a-z-]{2}$/.exec(released ? part.slice(0, -1) : part)?.[0] ?? ''
+    const said = {
+      rule_holds: holdLetters[letters[0] ?? ''] ?? null,
+      rule_places: placeLetters[letters[1] ?? ''] ?? null,
+    }
     const { usesSetAside, filtering } = policy
-    const key = `${own.has(mailboxId) ? mailboxId : ''} ${band} ${released} ${usesSetAside} ${filtering} ${rule}`
+    const key = `${own.has(mailboxId) ? mailboxId : ''} ${band} ${released} ${usesSetAside} ${filtering} ${letters}`
     const known = groups.get(key)
     if (known) known.mailboxIds.push(mailboxId)
     else
       groups.set(key, {
-        facts: factsOf({ ...row, rule }, sender, band),
+        facts: factsOf({ ...row, ...said }, sender, band),
         mailbox: { mailboxId, limits: bandLimits, usesSetAside, filtering },
         mailboxIds: [mailboxId],
         count: 0,
@@ -151,18 +157,26 @@ function unpack(
   return [...groups.values()].map(group => ({ ...group, count: group.mailboxIds.length }))
 }
 
-const ruleLetters: Readonly<Record<string, RuleVerdict['place']>> = { i: 'inbox', m: 'moved', j: 'junk' }
+const holdLetters: Readonly<Record<string, RuleVerdict['hold']>> = { l: 'let-in', j: 'junk', d: 'discarded' }
+const placeLetters: Readonly<Record<string, RuleVerdict['place']>> = { i: 'inbox', m: 'moved', a: 'aside' }
 
-/** Which rule it was does not matter to where the delivery goes. */
-const someRule = (place: RuleVerdict['place']): readonly RuleVerdict[] => [
-  { id: 0, name: '', place, folder: '' },
-]
-const ruleSaid = { inbox: someRule('inbox'), moved: someRule('moved'), junk: someRule('junk') }
 const noRules: readonly RuleVerdict[] = []
+
+/** Which rules they were does not matter to where the delivery goes: one that says both stands for them. */
+const someRule = (hold: RuleVerdict['hold'], place: RuleVerdict['place']): readonly RuleVerdict[] =>
+  hold === null && place === null
+    ? noRules
+    : [{ id: 0, name: '', owner: 'mailbox', hold, place, folder: '', important: false, stop: false }]
 
 /** What the judge needs, from columns. */
 export function factsOf(
-  { harmful, bulk, unreadable, rule }: Pick<GroupRow, 'harmful' | 'bulk' | 'unreadable' | 'rule'>,
+  {
+    harmful,
+    bulk,
+    unreadable,
+    rule_holds,
+    rule_places,
+  }: Pick<GroupRow, 'harmful' | 'bulk' | 'unreadable' | 'rule_holds' | 'rule_places'>,
   sender: SenderFacts,
   score: number,
 ): DeliveryFacts {
@@ -172,7 +186,7 @@ export function factsOf(
     score,
     bulk: bulk === 1,
     unreadable: unreadable === 1,
-    rules: rule === null ? noRules : ruleSaid[rule],
+    rules: someRule(rule_holds, rule_places),
   }
 }
 
@@ -213,7 +227,7 @@ export async function seenOf(
   const rows = await select<Omit<GroupRow, 'mailbox_id' | 'n'> & { readonly id: number }>(
     db,
     `SELECT d.id, m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
-       IF(d.state = 'released', 'wanted', m.called) AS called, d.rule_says AS rule, d.score
+       IF(d.state = 'released', 'wanted', m.called) AS called, d.rule_holds, d.rule_places, d.score
      FROM deliveries d JOIN messages m ON m.id = d.message_id
      WHERE d.mailbox_id = :id AND d.received_at >= :since AND m.profile_id IS NOT NULL ${moved ? `AND (${isBetween})` : ''}
      ORDER BY d.received_at DESC LIMIT :mostOfOne`,
@@ -239,6 +253,46 @@ export async function seenOf(
     return [{ deliveryId: row.id, facts, mailbox: policy, count: 1, calledByPerson: row.called }]
   })
   return { seen, looked: all?.n ?? 0 }
+}
+
+/** The newest deliveries of some mailboxes, or with `null` of all, each for itself, with their messages; `of`: how many there are. */
+export async function newestSeen(
+  db: Database,
+  organisation: Organisation,
+  { since, mailboxIds, limit }: Looked & { readonly limit: number },
+): Promise<{
+  readonly seen: readonly (SeenOne & { readonly messageId: number })[]
+  readonly of: number
+}> {
+  const whose = mailboxIds === null ? 'TRUE' : 'd.mailbox_id IN (:mailboxIds)'
+  const given = { since, mailboxIds, limit }
+  const [rows, all, policyOf] = await Promise.all([
+    select<Omit<GroupRow, 'n'> & { readonly id: number; readonly message_id: number }>(
+      db,
+      `SELECT d.id, d.message_id, d.mailbox_id, m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable,
+         m.harm IS NOT NULL AS harmful, IF(d.state = 'released', 'wanted', m.called) AS called, NULL AS rule_holds, NULL AS rule_places, d.score
+       FROM deliveries d JOIN messages m ON m.id = d.message_id
+       WHERE ${whose} AND d.received_at >= :since AND m.profile_id IS NOT NULL ORDER BY d.received_at DESC LIMIT :limit`,
+      given,
+    ),
+    findRow<{ n: number }>(
+      db,
+      `SELECT COUNT(*) AS n FROM deliveries d WHERE ${whose} AND d.received_at >= :since`,
+      given,
+    ),
+    readPolicies(db, organisation),
+  ])
+  const profiles = await readProfiles(db, [...new Set(rows.map(row => row.profile_id))])
+  const seen = rows.flatMap(row => {
+    const sender = profiles.get(row.profile_id)
+    if (!sender) return []
+    const facts = factsOf(row, sender, Number(row.score))
+    const mailbox = policyOf(row.mailbox_id)
+    return [
+      { deliveryId: row.id, messageId: row.message_id, facts, mailbox, count: 1, calledByPerson: row.called },
+    ]
+  })
+  return { seen, of: all?.n ?? 0 }
 }
 
 /** Messages read in one step of `allSeen`: enough to be worth a query, few enough to hold up nobody. */

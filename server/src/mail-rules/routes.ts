@@ -1,19 +1,173 @@
 import type { Router } from 'express'
-import { addMailRule, listMailRules, readMailRule, switchMailRule } from '@pendro/contract'
+import {
+  changeRules,
+  exportMailRules,
+  foldRules,
+  listFoldable,
+  listMailRules,
+  mailRuleDraft,
+  previewFold,
+  previewRulesChange,
+  readMailRule,
+  readRulesWork,
+  readSieveScript,
+  suggestMailRule,
+  undoMailboxChange,
+  type MailRuleDraft,
+  type RuleConditionShape,
+  type SieveReading,
+} from '@pendro/contract'
+import { writeRules } from '@pendro/core/mail-rules'
+import type { SenderFacts } from '@pendro/core/senders'
+import { addressText } from '@pendro/core/address'
 import type { Deps } from '../app.ts'
-import { mount } from '../http.ts'
-import { actor } from '../sign-in/sessions.ts'
-import { addRule, listRules, switchRule } from './rules.ts'
-import { readRule } from './sheet.ts'
+import { findRow, select, type Database } from '../db/database.ts'
+import { MailRules } from '../db/models/mail-rules.ts'
+import { MailboxChanges } from '../db/models/organisation.ts'
+import { findMailboxRow } from '../db/organisation.ts'
+import { findOne } from '../db/rows.ts'
+import { AppError } from '../errors.ts'
+import { mount, mountFile } from '../http.ts'
+import { ruleOf } from '../judging/mail-rules.ts'
+import { undoChange } from '../mailboxes/change.ts'
+import { readHere, type Reader } from '../reading/reader.ts'
+import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { applyRulesChange, undoRulesChange } from './change.ts'
+import { applyFold, foldable, previewFold as previewFoldOf } from './fold.ts'
+import { effectOfOne, effectOfRules, workOf } from './replay.ts'
+import { rowsOf, shownRule, type Owner } from './rules.ts'
 
-export function mailRuleRoutes(router: Router, { db, now }: Deps): void {
-  mount(router, listMailRules, async ({ params }) => ({ rules: await listRules(db, params.id) }))
-  mount(router, addMailRule, async ({ params, body, who }) => ({
-    id: await addRule(db, actor(who), params.id, body, now()),
-  }))
-  mount(router, readMailRule, ({ params }) => readRule(db, params.id, now()))
-  mount(router, switchMailRule, async ({ params, body, who }) => {
-    await switchRule(db, actor(who), params.id, body.on, now())
-    return {}
+export function mailRuleRoutes(router: Router, { db, now, reader }: Deps): void {
+  const deps = () => ({ db, reader, now: now() })
+  // Before the one that takes a number in its place.
+  mount(router, readRulesWork, ({ query }) => workOf(deps(), query.mailbox ?? null))
+  mount(router, listFoldable, async () => ({ mailboxes: await foldable(db) }))
+  mount(router, previewFold, ({ params }) => previewFoldOf(deps(), params.id))
+  mount(router, foldRules, async ({ params, body, who }) => {
+    const { rulingId, added } = await applyFold(deps(), { who, mailboxId: params.id, ...body })
+    return { rulingId, rules: body.rules.length, entries: added.length }
   })
+  mount(router, listMailRules, async ({ query }) => {
+    const owner = query.mailbox ?? null
+    const mailbox = owner === null ? null : await findMailboxRow(db, owner)
+    if (owner !== null && !mailbox) throw new AppError('MAILBOX_NOT_FOUND')
+    const rows = await rowsOf(db, owner)
+    return {
+      mailbox: mailbox && { id: mailbox.id, name: mailbox.name },
+      rules: rows.map(shownRule),
+      folders: await foldersOf(db, owner),
+    }
+  })
+  scriptRoutes(router, { db, reader: reader ?? readHere })
+  mount(router, previewRulesChange, ({ body }) => effectOfRules(deps(), body.mailbox, body.change))
+  mount(router, changeRules, ({ body, who }) => {
+    const { mailbox: owner, change, reason, token } = body
+    if (owner === null) needsSteward(who)
+    return applyRulesChange(db, { by: actor(who), owner, change, reason, token, now: now() })
+  })
+  mount(router, readMailRule, async ({ params }) => {
+    const row = await findOne(db, MailRules, { id: params.id })
+    if (!row) throw new AppError('MAIL_RULE_NOT_FOUND')
+    const mailbox = row.mailbox_id === null ? null : await findMailboxRow(db, row.mailbox_id)
+    return {
+      ...shownRule(row),
+      mailboxId: row.mailbox_id,
+      mailboxName: mailbox?.name ?? '',
+      effect: await effectOfOne(deps(), row),
+    }
+  })
+  mount(router, suggestMailRule, ({ params }) => suggestion(db, params.id))
+  mount(router, undoMailboxChange, async ({ params, who }) => {
+    const change = await findOne(db, MailboxChanges, { id: params.id }, { columns: ['what', 'mailbox_id'] })
+    if (change?.what !== 'rules') return { mailboxId: await undoChange(db, actor(who), params.id, now()) }
+    if (change.mailbox_id === null) needsSteward(who)
+    await undoRulesChange(db, actor(who), params.id, now())
+    return { mailboxId: change.mailbox_id }
+  })
+}
+
+/** Rules out as a script, and what can be read of one. */
+function scriptRoutes(router: Router, { db, reader }: { db: Database; reader: Reader }): void {
+  mountFile(router, exportMailRules, async ({ query, res }) => {
+    const owner = query.mailbox ?? null
+    if (owner !== null && !(await findMailboxRow(db, owner))) throw new AppError('MAILBOX_NOT_FOUND')
+    const rows = await rowsOf(db, owner)
+    const { script, left } = writeRules(rows.filter(row => row.switched_on === 1).map(ruleOf))
+    const told = left.map(
+      ({ name }) => `# Left out: ${oneLine(name)} asks for kinds of attachments, by content.\n`,
+    )
+    res.set({
+      'Content-Type': 'application/sieve; charset=utf-8',
+      'Content-Disposition': 'attachment; filename="mail-rules.sieve"',
+    })
+    res.send(`${told.join('')}${script}`)
+  })
+  mount(router, readSieveScript, ({ body }) => readScript(body.script, reader))
+}
+
+const oneLine = (text: string): string => text.replace(/\s+/g, ' ')
+
+/** Rules of a script, as far as the API takes them. */
+async function readScript(script: string, reader: Reader): Promise<SieveReading> {
+  const read = await reader.readScript(script)
+  if (read === null) throw new AppError('BAD_SCRIPT', { context: 'too-slow' })
+  if (!read.ok) {
+    const { code, line, text } = read.problem
+    throw new AppError('BAD_SCRIPT', { context: code, line, found: text })
+  }
+  const left: SieveReading['left'] = read.value.left.slice(0, 500).map(line => ({ ...line }))
+  const rules = read.value.rules.slice(0, 500).flatMap((rule): MailRuleDraft[] => {
+    const checked = mailRuleDraft.safeParse(rule)
+    if (!checked.success) left.push({ line: 0, why: 'nothing', text: rule.name })
+    return checked.success ? [checked.data] : []
+  })
+  return { rules, left }
+}
+
+function needsSteward(who: SignedIn): void {
+  if (who.staffer.role !== 'steward') throw new AppError('NEEDS_STEWARD', { context: 'setting' })
+}
+
+/** Folders that rules file in, and that mail went to. */
+async function foldersOf(db: Database, owner: Owner): Promise<string[]> {
+  const rows = await select<{ folder: string }>(
+    db,
+    owner === null
+      ? "SELECT DISTINCT JSON_VALUE(action, '$.place.folder') AS folder FROM mail_rules WHERE mailbox_id IS NULL HAVING folder IS NOT NULL"
+      : `SELECT DISTINCT folder FROM (
+           SELECT JSON_VALUE(action, '$.place.folder') AS folder FROM mail_rules WHERE mailbox_id = :owner
+           UNION SELECT folder FROM deliveries WHERE mailbox_id = :owner AND state = 'moved') f WHERE folder IS NOT NULL`,
+    { owner },
+  )
+  return rows.map(({ folder }) => folder).sort((a, b) => a.localeCompare(b))
+}
+
+/** How a rule for messages like this one begins: its mailing list, else its sender. */
+async function suggestion(db: Database, deliveryId: number) {
+  const row = await findRow<{
+    mailbox_id: number
+    mailbox_name: string
+    from_name: string
+    from_address: string
+    sender_facts: SenderFacts
+  }>(
+    db,
+    `SELECT d.mailbox_id, b.name AS mailbox_name, d.from_name, d.from_address, m.sender_facts
+     FROM deliveries d JOIN messages m ON m.id = d.message_id JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id = :deliveryId`,
+    { deliveryId },
+  )
+  if (!row) throw new AppError('DELIVERY_NOT_FOUND')
+  const { from, listId } = row.sender_facts
+  const address = from[0] ? addressText(from[0]) : row.from_address
+  const conditions: RuleConditionShape[] =
+    listId !== null
+      ? [{ field: 'list', test: 'is', values: [listId] }]
+      : address !== ''
+        ? [{ field: 'from', test: 'is', values: [address] }]
+        : []
+  return {
+    mailbox: { id: row.mailbox_id, name: row.mailbox_name },
+    name: (row.from_name || address || listId || '').slice(0, 120),
+    conditions,
+  }
 }

@@ -1,113 +1,163 @@
 import { Op } from 'sequelize'
-import type { MailRuleDraft, MailRuleShape } from '@pendro/contract'
-import type { MailRule } from '@pendro/core/mail-rules'
-import { findRow, inTransaction, type Database, type Tx } from '../db/database.ts'
-import type { RowOf } from '../db/models/columns.ts'
-import { Mailboxes } from '../db/models/organisation.ts'
-import { MailRules } from '../db/models/mail-rules.ts'
-import { findAll, findOne, insertOne, update } from '../db/rows.ts'
-import { findMailboxRow } from '../db/organisation.ts'
+import type { MailRuleDraft, MailRuleShape, RulesChange } from '@pendro/contract'
 import { AppError } from '../errors.ts'
-import { writeRecord, type Actor } from '../record/write.ts'
+import type { Database, Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { MailRules } from '../db/models/mail-rules.ts'
+import { findAll } from '../db/rows.ts'
 
-export type RuleRow = Pick<
-  RowOf<typeof MailRules>,
-  'id' | 'mailbox_id' | 'name' | 'needs' | 'conditions' | 'action' | 'switched_on' | 'made_at'
->
+/** A rule as it is stored; one that is not yet has a number below 0. */
+export type RuleRow = RowOf<typeof MailRules>
 
 /** Common practice: mail programs slow down with long lists of rules, and so would taking mail in. */
 const mostRules = 500
+const mostValues = 5000
 
-/** The rules that count, of some mailboxes, each in its order. */
-export async function rulesOf(
+/** Whose rules: a mailbox's, or with `null` the organisation's. */
+export type Owner = number | null
+
+/** All rules of an owner in their order, also those that are off. */
+export function rowsOf(
   db: Database,
-  mailboxIds: readonly number[],
-  tx?: Tx,
-): Promise<ReadonlyMap<number, readonly MailRule[]>> {
-  if (mailboxIds.length === 0) return new Map()
-  const rows = await findAll(
-    db,
-    MailRules,
-    { mailbox_id: [...mailboxIds], switched_on: true },
-    {
-      columns: ['id', 'mailbox_id', 'name', 'needs', 'conditions', 'action'],
-      order: [
-        ['mailbox_id', 'ASC'],
-        ['place', 'ASC'],
-      ],
-      tx,
-    },
-  )
-  const found = new Map<number, MailRule[]>()
-  for (const { mailbox_id, id, name, needs, conditions, action } of rows)
-    found.set(mailbox_id, [...(found.get(mailbox_id) ?? []), { id, name, needs, conditions, action }])
-  return found
+  owner: Owner,
+  { tx, lock }: { readonly tx?: Tx; readonly lock?: boolean } = {},
+): Promise<readonly RuleRow[]> {
+  const where = owner === null ? { mailbox_id: { [Op.is]: null } } : { mailbox_id: owner }
+  return findAll(db, MailRules, where, {
+    order: [
+      ['place', 'ASC'],
+      ['id', 'ASC'],
+    ],
+    tx,
+    lock,
+  })
 }
 
-/** All rules of a mailbox, also those that are off. */
-export async function listRules(db: Database, mailboxId: number): Promise<MailRuleShape[]> {
-  if (!(await findMailboxRow(db, mailboxId))) throw new AppError('MAILBOX_NOT_FOUND')
-  const rows = await findAll(db, MailRules, { mailbox_id: mailboxId }, { order: [['place', 'ASC']] })
-  return rows.map(shownRule)
+export const shownRule = (row: RuleRow): MailRuleShape => ({
+  id: row.id,
+  name: row.name,
+  needs: row.needs,
+  conditions: row.conditions.map(condition =>
+    condition.field === 'size' ? condition : { ...condition, values: [...condition.values] },
+  ) as MailRuleShape['conditions'],
+  action: row.action,
+  on: row.switched_on === 1,
+  madeAt: row.made_at.toISOString(),
+  version: row.version,
+})
+
+/** All but those that reach into other mailboxes. */
+type OwnChange = Exclude<RulesChange, { readonly to: unknown }>
+
+/**
+ * The rules of one owner after a change, in their order, with new ones numbered -1. Throws MAIL_RULE_NOT_FOUND, MAIL_RULE_CHANGED where
+ * somebody else was first, NOTHING_TO_DO and TOO_MANY_RULES.
+ */
+export function changedRows(
+  rows: readonly RuleRow[],
+  owner: Owner,
+  change: OwnChange,
+  now: Date,
+): readonly RuleRow[] {
+  switch (change.act) {
+    case 'add':
+      return checked(insertedAt(rows, change.at, [newRow(owner, change.draft, now, -1)]))
+    case 'bring-in': {
+      const known = new Set(rows.map(sameness))
+      const added = change.drafts
+        .map((draft, i) => newRow(owner, draft, now, -1 - i))
+        .filter(row => !known.has(sameness(row)) && known.add(sameness(row)))
+      if (added.length === 0) throw new AppError('NOTHING_TO_DO', { context: 'mail-rule' })
+      return checked([...rows, ...added])
+    }
+    case 'edit': {
+      const { conditions, name, needs, action } = change.draft
+      seen(rows, change)
+      return checked(
+        rows.map(row =>
+          row.id === change.id ? { ...row, name, needs, conditions, action, version: row.version + 1 } : row,
+        ),
+      )
+    }
+    case 'remove':
+      seen(rows, change)
+      return rows.filter(({ id }) => id !== change.id)
+    case 'switch': {
+      const rule = find(rows, change.id)
+      const on = Number(change.on) as 0 | 1
+      if (rule.switched_on === on) throw new AppError('NOTHING_TO_DO', { context: 'mail-rule' })
+      return rows.map(row => (row === rule ? { ...row, switched_on: on, version: row.version + 1 } : row))
+    }
+    case 'order': {
+      const ids = new Set(change.ids)
+      if (ids.size !== rows.length || !rows.every(({ id }) => ids.has(id)))
+        throw new AppError('MAIL_RULE_CHANGED')
+      if (rows.every(({ id }, i) => change.ids[i] === id))
+        throw new AppError('NOTHING_TO_DO', { context: 'mail-rule' })
+      return change.ids.map(id => find(rows, id))
+    }
+  }
 }
 
-export const shownRule = ({
+/** The rules of another mailbox with copies of some behind them, numbered -1, -2 …; what is there already is not copied. */
+export function withCopies(
+  rows: readonly RuleRow[],
+  owner: Owner,
+  copies: readonly RuleRow[],
+  now: Date,
+): readonly RuleRow[] {
+  const known = new Set(rows.map(sameness))
+  const added = copies
+    .filter(row => !known.has(sameness(row)))
+    .map((row, i) => ({ ...row, ...newRow(owner, draftOf(row), now, -1 - i), switched_on: row.switched_on }))
+  return checked([...rows, ...added])
+}
+
+const sameness = ({ needs, conditions, action }: RuleRow): string =>
+  JSON.stringify([needs, conditions, action])
+
+const draftOf = ({ name, needs, conditions, action }: RuleRow) =>
+  ({ name, needs, conditions, action }) as MailRuleDraft
+
+const newRow = (
+  owner: Owner,
+  { name, needs, conditions, action }: MailRuleDraft,
+  now: Date,
+  id: number,
+): RuleRow => ({
   id,
+  mailbox_id: owner,
+  place: 0,
   name,
   needs,
   conditions,
   action,
-  switched_on,
-  made_at,
-}: RuleRow): MailRuleShape => ({
-  id,
-  name,
-  needs,
-  conditions: [...conditions],
-  action,
-  on: switched_on === 1,
-  madeAt: made_at.toISOString(),
+  switched_on: 1,
+  made_at: now,
+  version: 1,
 })
 
-/** Adds a rule behind those there are; its number. */
-export function addRule(
-  db: Database,
-  by: Actor,
-  mailboxId: number,
-  { name, needs, conditions, action }: MailRuleDraft,
-  now: Date,
-): Promise<number> {
-  return inTransaction(db, async tx => {
-    // Locked, so that two rules added at once do not want the same place.
-    const mailbox = await findOne(db, Mailboxes, { id: mailboxId }, { columns: ['id'], tx, lock: true })
-    if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
-    const last = await findRow<{ place: number | null; n: number }>(
-      db,
-      'SELECT MAX(place) AS place, COUNT(*) AS n FROM mail_rules WHERE mailbox_id = :mailboxId',
-      { mailboxId },
-      tx,
-    )
-    if ((last?.n ?? 0) >= mostRules) throw new AppError('TOO_MANY_RULES')
-    const place = (last?.place ?? 0) + 1
-    const id = await insertOne(
-      db,
-      MailRules,
-      { mailbox_id: mailboxId, place, name, needs, conditions, action, made_at: now },
-      tx,
-    )
-    await writeRecord(db, tx, [{ at: now, act: 'mail-rule-added', by, mailboxId, facts: { rule: name } }])
-    return id
-  })
+function insertedAt(rows: readonly RuleRow[], at: number | undefined, added: readonly RuleRow[]): RuleRow[] {
+  const place = Math.min(at ?? rows.length, rows.length)
+  return [...rows.slice(0, place), ...added, ...rows.slice(place)]
 }
 
-export async function switchRule(db: Database, by: Actor, id: number, on: boolean, now: Date): Promise<void> {
-  await inTransaction(db, async tx => {
-    const rule = await findOne(db, MailRules, { id }, { columns: ['mailbox_id', 'name'], tx, lock: true })
-    if (!rule) throw new AppError('MAIL_RULE_NOT_FOUND')
-    const changed = await update(db, MailRules, { switched_on: on }, { id, switched_on: { [Op.ne]: on } }, tx)
-    // Somebody did the same before: it is as was asked.
-    if (changed === 0) return
-    const act = on ? 'mail-rule-on' : 'mail-rule-off'
-    await writeRecord(db, tx, [{ at: now, act, by, mailboxId: rule.mailbox_id, facts: { rule: rule.name } }])
-  })
+function checked(rows: readonly RuleRow[]): readonly RuleRow[] {
+  const values = rows.reduce(
+    (total, { conditions }) =>
+      total + conditions.reduce((sum, one) => sum + (one.field === 'size' ? 1 : one.values.length), 0),
+    0,
+  )
+  if (rows.length > mostRules || values > mostValues) throw new AppError('TOO_MANY_RULES')
+  return rows
+}
+
+function find(rows: readonly RuleRow[], id: number): RuleRow {
+  const rule = rows.find(row => row.id === id)
+  if (!rule) throw new AppError('MAIL_RULE_NOT_FOUND')
+  return rule
+}
+
+function seen(rows: readonly RuleRow[], { id, version }: { id: number; version: number }): void {
+  if (find(rows, id).version !== version) throw new AppError('MAIL_RULE_CHANGED')
 }

@@ -7,14 +7,13 @@ import {
   listMailboxes,
   previewMailboxChange,
   readMailbox,
-  undoMailboxChange,
   type MailboxBrief,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { findRow, select } from '../db/database.ts'
 import { mount } from '../http.ts'
 import { actor } from '../sign-in/sessions.ts'
-import { applyChange, undoChange } from './change.ts'
+import { applyChange } from './change.ts'
 import { effectOf } from './effect.ts'
 import { readSheetOf } from './sheet.ts'
 import { readTable } from './table.ts'
@@ -47,9 +46,6 @@ export function mailboxRoutes(router: Router, { db, now }: Deps): void {
     })
     return { change: id }
   })
-  mount(router, undoMailboxChange, async ({ params, who }) => ({
-    mailboxId: await undoChange(db, actor(who), params.id, now()),
-  }))
   mount(router, findMailboxes, async ({ query }) => {
     const find = containing(query.find)
     const matching =

@@ -136,6 +136,7 @@ interface Outgoing {
   readonly id: number
   readonly envelope_from: string
   readonly folder: string | null
+  readonly important: number
   readonly gzip: Buffer
   /** Of the bytes when unpacked. */
   readonly size: number
@@ -157,7 +158,7 @@ const createLoad = (db: Database) =>
       const domain = ownDomain(await readOrganisation(db))
       const rows = await select<Omit<Outgoing, 'domain'>>(
         db,
-        `SELECT d.id, m.envelope_from, m.client_ip, m.client_helo, m.received_at, m.size, d.folder, s.gzip, b.address
+        `SELECT d.id, m.envelope_from, m.client_ip, m.client_helo, m.received_at, m.size, d.folder, d.important, s.gzip, b.address
          FROM deliveries d JOIN messages m ON m.id = d.message_id JOIN message_sources s ON s.message_id = m.id
          JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id IN (:ids)`,
         { ids },
@@ -175,6 +176,7 @@ async function sendDelivery({ db, load, send, finish }: Working, job: Job): Prom
     mark: deliveryMark(key, job.subject_id, job.place),
     place: job.place,
     folder: row.folder,
+    important: row.important === 1,
     received: {
       ip: row.client_ip,
       helo: row.client_helo,

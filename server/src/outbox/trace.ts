@@ -26,15 +26,18 @@ interface Onward {
   readonly place: string
   /** The folder of a mail rule, where the place is `moved`. */
   readonly folder: string | null
+  /** A mail rule marks it. */
+  readonly important: boolean
   readonly received: { readonly ip: string; readonly helo: string; readonly by: string; readonly at: Date }
 }
 
 /**
  * Fields of ours on top of a message that goes on. Pendro-Delivery is the same at every try of one copy: a store that
  * suppresses duplicates by it (RFC 7352 can) makes a crash between "accepted" and our commit harmless. Pendro-Place
- * names the kind of folder, Pendro-Folder (RFC 2047) the one a mail rule moves it to. Received: RFC 5321 §4.4.
+ * names the kind of folder, Pendro-Folder (RFC 2047) the one a mail rule moves it to, Pendro-Important that one marks it.
+ * Received: RFC 5321 §4.4.
  */
-export function onwardFields({ mark, place, folder, received }: Onward): Buffer {
+export function onwardFields({ mark, place, folder, important, received }: Onward): Buffer {
   const named = place === 'moved' && folder !== null ? `Pendro-Folder: ${encodeWords(folder)}\r\n` : ''
   const helo = /^[\w.:[\]-]{1,255}$/.test(received.helo) ? received.helo : 'unknown'
   const ip = received.ip.includes(':') ? `IPv6:${received.ip}` : received.ip
@@ -42,6 +45,7 @@ export function onwardFields({ mark, place, folder, received }: Onward): Buffer 
   const date = received.at.toUTCString().replace('GMT', '+0000')
   return Buffer.from(
     `Pendro-Delivery: ${mark}\r\nPendro-Place: ${place === 'released' ? 'inbox' : place}\r\n${named}` +
+      (important ? 'Pendro-Important: yes\r\n' : '') +
       `Received: ${from}by ${received.by} (Pendro) with SMTP; ${date}\r\n`,
   )
 }

@@ -3,7 +3,6 @@ import { containing } from '../db/like.ts'
 import { keptBackSql, undecidedSql } from '../deliveries/states-sql.ts'
 import type { OwnAct, OwnRow, OwnSheet, RulingSentence } from '@pendro/contract'
 import { decide } from '@pendro/core/judgement'
-import type { RuleVerdict } from '@pendro/core/mail-rules'
 import { arrives } from '@pendro/core/rulings'
 import { candidateTexts, displayPattern, patternAtWidth } from '@pendro/core/senders'
 import { findRow, select, type Database } from '../db/database.ts'
@@ -124,11 +123,14 @@ export async function ownMessage(
   await refuseOthers(db, who, id)
   const row = await findRow<
     MailRow &
-      Pick<Judged, 'sender_facts' | 'harm' | 'bulk' | 'score' | 'rule'> & { message_id: number; gone: number }
+      Pick<Judged, 'sender_facts' | 'harm' | 'bulk' | 'score' | 'rule_holds' | 'rule_places'> & {
+        message_id: number
+        gone: number
+      }
   >(
     db,
     `SELECT ${columns}, d.message_id, NOT EXISTS (SELECT 1 FROM message_sources s WHERE s.message_id = m.id) AS gone,
-       d.score, d.rule_says AS rule, m.sender_facts, m.harm, m.bulk FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id
+       d.score, d.rule_holds, d.rule_places, m.sender_facts, m.harm, m.bulk FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id
      JOIN messages m ON m.id = d.message_id WHERE d.id = :id`,
     { id },
   )
@@ -151,9 +153,7 @@ export async function ownMessage(
 interface Judged
   extends
     Pick<RowOf<typeof Messages>, 'sender_facts' | 'harm' | 'bulk'>,
-    Pick<RowOf<typeof Deliveries>, 'mailbox_id' | 'score'> {
-  readonly rule: RuleVerdict['place'] | null
-}
+    Pick<RowOf<typeof Deliveries>, 'mailbox_id' | 'score' | 'rule_holds' | 'rule_places'> {}
 
 /** What trusting the sender would come to: the same mail, judged with the entry that would be made. */
 async function trustOutlook(db: Database, row: Judged, now: Date): Promise<OwnSheet['outlook']> {

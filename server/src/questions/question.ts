@@ -2,6 +2,7 @@ import type { ReachAnswer } from '@pendro/contract'
 import { addressText, parseAddress, parseDomain, type Address } from '@pendro/core/address'
 import { decide, junkScore } from '@pendro/core/judgement'
 import { matchingRules, type MailRule, type RuleVerdict } from '@pendro/core/mail-rules'
+import { ruleView } from '@pendro/core/message'
 import {
   candidateTexts,
   isAuthenticated,
@@ -12,7 +13,7 @@ import {
 import { findRow, select, type Database } from '../db/database.ts'
 import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
-import { rulesOf } from '../mail-rules/rules.ts'
+import { rulesOf } from '../judging/mail-rules.ts'
 import { registerOf, showLine } from '../judging/judge.ts'
 import { readPattern } from '../lists/drafts.ts'
 import { briefs, entriesFor } from '../lists/entries.ts'
@@ -32,7 +33,8 @@ function foreseeable(rules: readonly MailRule[], { from, listId }: SenderFacts):
     conditions.every(({ field }) => field === 'from' || field === 'list'),
   )
   const named = from.map(address => ({ name: '', address, text: addressText(address) }))
-  return matchingRules(known, { from: named, to: [], cc: [], subject: '', listId, text: '' })
+  const asked = { from: named, to: [], cc: [], subject: '', listId, text: '', attachments: [] }
+  return matchingRules(known, ruleView(asked, 0))
 }
 
 /** Would mail from … reach …? Judged by the same function as real mail, with what is assumed said. */
@@ -59,7 +61,7 @@ export async function answerQuestion(db: Database, question: Question, now: Date
     typicalScore(db, address, now),
     seenLately(db, address, now),
   ])
-  const rules = foreseeable(mailRules.get(mailbox.id) ?? [], sender)
+  const rules = foreseeable(mailRules(mailbox.id), sender)
   const decision = decide(
     { sender, harm: null, score: typical.score, bulk: false, unreadable: false, rules },
     mailboxPolicy(mailbox, organisation),

@@ -1,5 +1,6 @@
 import { MessageChannel } from 'node:worker_threads'
 import { Piscina } from 'piscina'
+import { readRules } from '@pendro/core/mail-rules'
 import type { StatusNotification } from '@pendro/core/message'
 import { noAuthentication, type Authentication } from '@pendro/core/senders'
 import type { Log } from '../log.ts'
@@ -8,6 +9,7 @@ import type { Authenticate, CheckGiven } from './authenticate.ts'
 import {
   attachedMessages,
   contentsToInspect,
+  matchRules,
   readMessage,
   readPdfWords,
   renderView,
@@ -15,6 +17,7 @@ import {
   unreadInTime,
   type Packed,
   type ReadMessage,
+  type RuleTask,
   type View,
   type ViewGiven,
 } from './reading.ts'
@@ -33,6 +36,10 @@ export interface Reader {
   readonly attachedMessages: (raw: Uint8Array) => Promise<readonly Uint8Array[]>
   /** A delivery status notification; `null` when it is none. */
   readonly statusNotification: (raw: Uint8Array) => Promise<StatusNotification | null>
+  /** Asks mail rules about readings; `null` when it took too long. */
+  readonly matchRules: (task: RuleTask) => Promise<ReturnType<typeof matchRules> | null>
+  /** A Sieve script of somebody; `null` when it took too long. */
+  readonly readScript: (script: string) => Promise<ReturnType<typeof readRules> | null>
   readonly stop: () => Promise<void>
 }
 
@@ -44,6 +51,8 @@ export const readHere: Reader = {
   toInspect: contentsToInspect,
   attachedMessages,
   statusNotification,
+  matchRules: task => Promise.resolve(matchRules(task)),
+  readScript: script => Promise.resolve(readRules(script)),
   stop: () => Promise.resolve(),
 }
 
@@ -53,6 +62,8 @@ export type Task =
       readonly raw: Uint8Array
     }
   | { readonly kind: 'view'; readonly given: ViewGiven }
+  | { readonly kind: 'rules'; readonly given: RuleTask }
+  | { readonly kind: 'script'; readonly given: string }
   | { readonly kind: 'check'; readonly given: CheckGiven }
 
 interface ReaderSettings {
@@ -79,23 +90,31 @@ const asBuffers = ({ source, reading }: Packed): Packed => ({
 const asBuffer = ({ buffer, byteOffset, byteLength }: Uint8Array): Buffer =>
   Buffer.from(buffer, byteOffset, byteLength)
 
+interface PoolSettings extends Pick<ReaderSettings, 'dns' | 'log'> {
+  readonly workers: number
+  /** Tasks that share a thread. */
+  readonly tasks: number
+}
+
+function createPool({ workers, tasks, dns, log }: PoolSettings): Piscina {
+  const made = new Piscina({
+    filename: threadProgram('reading-worker', import.meta.url),
+    minThreads: Math.min(1, workers),
+    maxThreads: workers,
+    concurrentTasksPerWorker: tasks,
+    idleTimeout: 60_000,
+    execArgv: [...threadFlags],
+    workerData: { dns },
+    resourceLimits: { maxOldGenerationSizeMb: 1024 },
+  })
+  // A thread that dies fails its task; it must not take the process with it.
+  made.on('error', error => log.threadFailed(error))
+  return made
+}
+
 /** A pool of worker threads; a thread that does not finish in time is ended, and another takes its place. */
 export function createReader({ threads, dns, log, deadline = usualDeadline }: ReaderSettings): Reader {
-  const pool = (workers: number, tasks: number) => {
-    const made = new Piscina({
-      filename: threadProgram('reading-worker', import.meta.url),
-      minThreads: Math.min(1, workers),
-      maxThreads: workers,
-      concurrentTasksPerWorker: tasks,
-      idleTimeout: 60_000,
-      execArgv: [...threadFlags],
-      workerData: { dns },
-      resourceLimits: { maxOldGenerationSizeMb: 1024 },
-    })
-    // A thread that dies fails its task; it must not take the process with it.
-    made.on('error', error => log.threadFailed(error))
-    return made
-  }
+  const pool = (workers: number, tasks: number) => createPool({ workers, tasks, dns, log })
   const reading = pool(threads, 1)
   // Checks wait for name servers most of their time: many share a thread, and none of them parses.
   const checking = pool(1, 16)
@@ -156,6 +175,10 @@ export function createReader({ threads, dns, log, deadline = usualDeadline }: Re
       orElse<readonly Uint8Array[], []>(reading, { kind: 'attached-messages', raw }, deadline, []),
     statusNotification: raw =>
       orElse<StatusNotification | null, null>(reading, { kind: 'status-notification', raw }, deadline, null),
+    matchRules: given =>
+      orElse<ReturnType<typeof matchRules>, null>(reading, { kind: 'rules', given }, deadline, null),
+    readScript: given =>
+      orElse<ReturnType<typeof readRules>, null>(reading, { kind: 'script', given }, deadline, null),
     stop: async () => {
       await Promise.all([reading.destroy(), checking.destroy()])
     },

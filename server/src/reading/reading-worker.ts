@@ -1,8 +1,10 @@
 import { workerData, type MessagePort } from 'node:worker_threads'
+import { readRules } from '@pendro/core/mail-rules'
 import type { Task } from './reader.ts'
 import {
   attachedMessages,
   contentsToInspect,
+  matchRules,
   readMessage,
   readPdfWords,
   renderView,
@@ -24,6 +26,10 @@ export default function work({ begun, ...task }: Task & { begun: MessagePort }):
       return readMessage(task.raw)
     case 'view':
       return renderView(task.given)
+    case 'script':
+      return Promise.resolve(readRules(task.given))
+    case 'rules':
+      return Promise.resolve(matchRules(task.given))
     case 'pdf-words':
       return readPdfWords(task.raw)
     case 'to-inspect':

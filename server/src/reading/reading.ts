@@ -2,6 +2,7 @@ import { promisify } from 'node:util'
 import { gunzipSync, gzip, gzipSync } from 'node:zlib'
 import { clusterKey } from '@pendro/core/clusters'
 import { tokensOf } from '@pendro/core/judgement'
+import { matchingRules, type MailRule, type RuleView } from '@pendro/core/mail-rules'
 import {
   attachmentContents,
   embeddedPictures,
@@ -9,6 +10,7 @@ import {
   parseMessage,
   pdfText,
   readStatusNotification,
+  ruleView,
   safeTextView,
   safeView,
   type Attachment,
@@ -34,6 +36,26 @@ export interface Reading {
   readonly attachments: readonly Attachment[]
   /** Tokens of the classifier. */
   readonly words: readonly string[]
+  /** What mail rules look at; readings of before do not know. */
+  readonly rules?: RuleView
+}
+
+/** Which rules of a set match each of some messages: places in the set, or `null` for a reading that does not know. */
+export interface RuleTask {
+  readonly packed: readonly Uint8Array[]
+  readonly sets: readonly (readonly MailRule[])[]
+  /** Of each message the set that is asked. */
+  readonly of: readonly number[]
+}
+
+/** Asks mail rules about readings that are kept. */
+export function matchRules({ packed, sets, of }: RuleTask): readonly (readonly number[] | null)[] {
+  // Numbered by their place, as a rule may be there twice: as it is, and as it would be.
+  const numbered = sets.map(set => set.map((rule, i) => ({ ...rule, id: i })))
+  return packed.map((gzip, i) => {
+    const view = unpackReading(Buffer.from(gzip)).rules
+    return view ? matchingRules(numbered[of[i] ?? 0] ?? [], view).map(({ id }) => id) : null
+  })
 }
 
 /** A message as it is stored. */
@@ -58,7 +80,7 @@ export async function readMessage(raw: Uint8Array): Promise<ReadMessage> {
   return parsed.ok
     ? {
         parsed,
-        packed: { source, reading: pack(JSON.stringify(readingOf(parsed.value))) },
+        packed: { source, reading: pack(JSON.stringify(readingOf(parsed.value, raw.length))) },
         cluster: clusterKey(parsed.value),
       }
     : { parsed, packed: { source, reading: null }, cluster: '' }
@@ -84,7 +106,7 @@ export async function unreadInTime(raw: Uint8Array): Promise<ReadMessage> {
 export const unpackReading = (packed: Buffer): Reading =>
   JSON.parse(gunzipSync(packed).toString('utf8')) as Reading
 
-function readingOf(message: Message): Reading {
+function readingOf(message: Message, size: number): Reading {
   // Counted on the same sanitised text the frame shows; embedded pictures are not needed for that.
   const view = message.html === null ? null : safeView(message.html, new Map())
   const embedded = message.attachments.filter(({ contentId }) => contentId !== null).length
@@ -100,6 +122,7 @@ function readingOf(message: Message): Reading {
     lines: wrappedLines(message.text),
     attachments: message.attachments.slice(0, 200),
     words: tokensOf(message),
+    rules: ruleView(message, size),
   }
 }
 

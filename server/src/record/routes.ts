@@ -56,7 +56,18 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'kept-until',
     'language',
   ],
-  'mail-rules': ['mail-rule-added', 'mail-rule-on', 'mail-rule-off'],
+  'mail-rules': [
+    'mail-rule-added',
+    'mail-rule-changed',
+    'mail-rule-removed',
+    'mail-rule-on',
+    'mail-rule-off',
+    'mail-rules-brought-in',
+    'mail-rules-copied',
+    'mail-rules-folded',
+    'mail-rules-ordered',
+    'mail-rules-undone',
+  ],
   'signing-in': ['signed-in', 'links-revoked', 'own-password'],
 }
 
@@ -134,7 +145,7 @@ async function undoneChanges(db: Database, rows: readonly Row[]): Promise<Readon
 }
 
 function toLine(row: Row, undoneChanges: ReadonlySet<number>): RecordLine {
-  const changeId = row.act === 'mailbox-undone' ? null : changeOf(row)
+  const changeId = row.act === 'mailbox-undone' || row.act === 'mail-rules-undone' ? null : changeOf(row)
   return {
     id: row.id,
     at: row.at.toISOString(),

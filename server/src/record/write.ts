@@ -32,6 +32,11 @@ export interface ChangeFacts {
   readonly change: number
 }
 
+interface RuleFacts {
+  readonly rule: string
+  readonly change: number
+}
+
 interface MessageFacts {
   readonly subject: string
   readonly from: string
@@ -69,9 +74,16 @@ interface FactsOf {
   'mailbox-set-aside': ChangeFacts
   'mailbox-undone': { readonly what: string; readonly change: number }
   'kept-until': MessageFacts & { readonly until: string }
-  'mail-rule-added': { readonly rule: string }
-  'mail-rule-off': { readonly rule: string }
-  'mail-rule-on': { readonly rule: string }
+  'mail-rule-added': RuleFacts
+  'mail-rule-changed': RuleFacts
+  'mail-rule-off': RuleFacts
+  'mail-rule-on': RuleFacts
+  'mail-rule-removed': RuleFacts
+  'mail-rules-brought-in': { readonly rules: number; readonly change: number }
+  'mail-rules-folded': ListFacts & { readonly rules: number }
+  'mail-rules-copied': { readonly rules: number; readonly mailboxes: number; readonly change: number }
+  'mail-rules-ordered': { readonly rules: number; readonly change: number }
+  'mail-rules-undone': { readonly change: number }
   'own-password': Nothing
   read: MessageFacts & { readonly enquiry: number }
   'reply-looked-at': Nothing

@@ -207,6 +207,8 @@ interface Written {
   /** The act as the record tells it. */
   readonly told: (facts: ListFacts) => RecordLine
   readonly origin: EntryOrigin['origin']
+  /** The act does something beside, so that the lists need not change. */
+  readonly mayBeEmpty?: boolean
 }
 
 /** Writes a planned change as a ruling that moves no mail, inside the caller's transaction. */
@@ -215,7 +217,7 @@ export async function writeChange(db: Database, tx: Tx, written: Written): Promi
   const { change, replaces, existing } = planned
   checkEntries(who, change.add, change.end, reason, organisation)
   const first = change.add[0] ?? change.end[0]
-  if (!first) throw new AppError('NOTHING_TO_DO', { context: 'lists' })
+  if (!first && !written.mayBeEmpty) throw new AppError('NOTHING_TO_DO', { context: 'lists' })
   const owners = mailboxesOf(change)
   const { id } = await writeRuling(db, tx, {
     token,
@@ -234,7 +236,7 @@ export async function writeChange(db: Database, tx: Tx, written: Written): Promi
       ...told({
         added: change.add.length,
         ended: change.end.length,
-        standing: first.standing,
+        standing: first?.standing ?? 'blocked',
         patterns: namePatterns([...change.add, ...change.end]),
       }),
       mailboxId: owners?.length === 1 ? (owners[0] ?? null) : null,

@@ -118,7 +118,7 @@ function explain(
   const digest = stop('digest-would-list')
   return [
     t('account.cameIn', facts),
-    t(`account.state.${state}`, facts),
+    t(`account.state.${state === 'discarded' && facts.rule !== '' ? 'discardedByRule' : state}`, facts),
     ...(state === 'quarantined' || state === 'junk' ? [t(`held.${reason || 'words-junk'}`)] : []),
     ...(digest ? [t('account.digest', { time: time(digest.at) })] : []),
     ...(facts.until === '' ? [] : [t('account.until', facts)]),

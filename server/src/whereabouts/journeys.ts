@@ -113,9 +113,11 @@ function traced(
       facts: {
         ...decided?.facts,
         ...(decided?.decided ? { pattern: decided.decided.pattern } : {}),
-        ...ruleFacts(decided),
+        ...(decided?.stage === 'rules' ? ruleFacts(decided) : {}),
       },
     },
+    placed: ruleFacts(row.path?.find(isPlacing)),
+    discardedByRule: decided?.stage === 'rules' && decided.rules?.[0]?.place === 'discarded',
     state: row.state,
     boundFor: row.bound_for,
     cameFrom: row.came_from,
@@ -147,9 +149,14 @@ function traced(
   }
 }
 
-/** The mail rule that decided, by its name and number. */
-function ruleFacts(decided: PathLineShape | undefined): Facts {
-  const [rule] = decided?.stage === 'rules' ? (decided.rules ?? []) : []
+/** Where a rule said where the message goes; rules of before placing was a question of its own said so in stage `rules`. */
+const isPlacing = ({ stage, outcome, rules }: PathLineShape): boolean =>
+  outcome === 'decided' &&
+  (stage === 'placing' || (stage === 'rules' && ['moved', 'inbox'].includes(rules?.[0]?.place ?? '')))
+
+/** The mail rule that spoke first in a stage, by its name and number. */
+function ruleFacts(line: PathLineShape | undefined): Facts {
+  const [rule] = line?.rules ?? []
   return rule ? { rule: rule.name, ruleId: rule.id, folder: rule.folder } : {}
 }
 

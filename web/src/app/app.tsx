@@ -22,6 +22,9 @@ const LinkArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ defaul
 const MailboxesArea = lazy(() =>
   import('../areas/mailboxes/index.ts').then(m => ({ default: m.MailboxesArea })),
 )
+const MailRulesPage = lazy(() =>
+  import('../areas/mail-rules/index.ts').then(m => ({ default: m.MailRulesPage })),
+)
 const RecordArea = lazy(() => import('../areas/record/index.ts').then(m => ({ default: m.RecordArea })))
 
 const onError = (error: unknown) => {
@@ -56,6 +59,10 @@ const laterRoutes = [
   { path: 'senders/bring-in/:id', title: 'areas.senders', Page: BringIn },
   { path: 'mailboxes', title: 'areas.mailboxes', Page: MailboxesArea },
   { path: 'mailboxes/:id', title: 'areas.mailboxes', Page: MailboxesArea },
+  { path: 'mailboxes/rules', title: 'areas.mailboxes', Page: MailRulesPage },
+  { path: 'mailboxes/rules/:rule', title: 'areas.mailboxes', Page: MailRulesPage },
+  { path: 'mailboxes/:id/rules', title: 'areas.mailboxes', Page: MailRulesPage },
+  { path: 'mailboxes/:id/rules/:rule', title: 'areas.mailboxes', Page: MailRulesPage },
   { path: 'record', title: 'areas.record', Page: RecordArea },
 ] as const
 

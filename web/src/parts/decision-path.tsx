@@ -63,9 +63,9 @@ function Stop({ line, name, last }: { line: PathLineShape; name: string; last: b
       />
       <div className={clsx('min-w-0', decided ? 'font-bold' : 'text-ink-2')}>
         <p>{textOf(line, name, t)}</p>
-        {otherRules(line).map(({ id, name: rule }) => (
+        {otherRules(line).map(({ id, name: rule, place }) => (
           <p key={id} className="text-[0.92rem] font-normal text-ink-2">
-            {t(line.outcome === 'late' ? 'path.rules.tooLate' : 'path.rules.other', { rule })}
+            {t(otherRuleKey(line, place), { rule })}
           </p>
         ))}
         {line.decided && <EntryLine entry={line.decided} text={t('path.because')} />}
@@ -85,7 +85,13 @@ function Stop({ line, name, last }: { line: PathLineShape; name: string; last: b
 }
 
 /** Mail rules that matched and did not decide. */
-const otherRules = ({ outcome, rules = [] }: PathLineShape) => (outcome === 'late' ? rules : rules.slice(1))
+const otherRules = ({ outcome, rules = [] }: PathLineShape) =>
+  outcome === 'decided' ? rules.slice(1) : rules
+
+function otherRuleKey({ outcome }: PathLineShape, place: string): string {
+  if (outcome === 'late') return 'path.rules.tooLate'
+  return place === 'important' ? 'path.placing.important' : 'path.rules.other'
+}
 
 function textOf(
   { stage, outcome, facts, decided, rules }: PathLineShape,
@@ -93,11 +99,15 @@ function textOf(
   t: TFunction,
 ): string {
   if (stage === 'harm') return t(`path.harm.${outcome}`, facts)
-  if (stage === 'rules') {
+  if (stage === 'rules' || stage === 'placing') {
     const rule = outcome === 'decided' ? rules?.[0] : undefined
     return rule
-      ? t(`path.rules.decided-${rule.place}`, { name, rule: rule.name, folder: rule.folder })
-      : t(`path.rules.${outcome}`, { name })
+      ? t(`path.${stage}.decided-${rule.place}`, {
+          name: rule.owner === 'organisation' ? t('path.organisationName') : name,
+          rule: rule.name,
+          folder: rule.folder,
+        })
+      : t(`path.${stage}.${outcome}`, { name })
   }
   if (stage === 'switched-off') return t(`path.switched-off.${outcome}`, { name })
   if (stage === 'score')

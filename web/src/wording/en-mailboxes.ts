@@ -187,6 +187,8 @@ export const enMailboxes = {
     title: 'Mail rules',
     none: 'This mailbox sorts nothing by rules.',
     off: 'off',
+    show: 'Order and change them',
+    make: 'Make one',
   },
   folders: { title: 'Folders', none: 'In 30 days no rule filed anything.', count: '{{count}} in 30 days' },
   entries: {

@@ -140,6 +140,8 @@ export const enSenders = {
     aside_other: '{{count}} more findings are left as they are.',
     requests_one: 'request for all colleagues',
     requests_other: 'requests for all colleagues',
+    foldable: 'mail rules of {{name}} only block one sender each',
+    foldableText: 'They can become blocked senders with the same effect.',
     requestsText: 'Entries that colleagues or the help desk want to count for all.',
     act: { decide: 'Decide', tidy: 'Tidy', look: 'Review them' },
     kind: {
@@ -324,6 +326,7 @@ export const enSenders = {
       junk: 'Only to the junk folder,',
       quarantined: 'No, it would be quarantined,',
       sealed: 'No, it would be sealed,',
+      discarded: 'No, it would be discarded,',
     },
     byOrganisation: 'because the organisation’s entry **{{pattern}}** is {{standing}}.',
     byColleague: 'because the entry of {{name}}, **{{pattern}}**, is {{standing}}.',

@@ -37,7 +37,7 @@ export const Deliveries = model(
     received_day: day(),
     expires_at: moment(),
     state: oneOf(...deliveryStates),
-    bound_for: maybe(oneOf('inbox', 'aside', 'junk', 'released', 'quarantined', 'moved')),
+    bound_for: maybe(oneOf('inbox', 'aside', 'junk', 'released', 'quarantined', 'moved', 'discarded')),
     came_from: maybe(oneOf('junk', 'quarantined', 'aside', 'moved', 'sealed')),
     score: decimal(4, 1),
     left_out: flag(),
@@ -51,11 +51,12 @@ export const Deliveries = model(
     rank_base: preset(decimal(7, 2)),
     rank_score: preset(decimal(7, 2)),
     digest_id: maybe(link('digests')),
-    rule_id: maybe(link('mail_rules')),
-    rule_says: maybe(oneOf('inbox', 'moved', 'junk')),
     folder: maybe(text(120)),
     points: preset(oneOf(...directions)),
     kept_until: maybe(moment()),
+    rule_holds: maybe(oneOf('let-in', 'junk', 'discarded')),
+    rule_places: maybe(oneOf('inbox', 'moved', 'aside')),
+    important: preset(flag()),
   },
 )
 

@@ -1,13 +1,13 @@
 import i18next from 'i18next'
 import { enDigests } from '../../wording/en-digests.ts'
+import { enMailRules } from '../../wording/en-mail-rules.ts'
 import { enMailboxes } from '../../wording/en-mailboxes.ts'
-import { enWhereabouts } from '../../wording/en-whereabouts.ts'
 
 // The area's texts come with its code; digest times and mail rules are worded as in their own areas.
 i18next.addResourceBundle(
   'en',
   'translation',
-  { mailboxes: enMailboxes, digests: enDigests, whereabouts: enWhereabouts },
+  { mailboxes: enMailboxes, digests: enDigests, mailRules: enMailRules },
   true,
 )
 

@@ -143,10 +143,17 @@ function DigestCard({ sheet }: OfSheet) {
   )
 }
 
-function Rules({ sheet: { rules } }: OfSheet) {
+function Rules({ sheet: { rules, mailbox } }: OfSheet) {
   const { t } = useTranslation()
   return (
-    <Card title={t('mailboxes.rules.title')}>
+    <Card
+      title={t('mailboxes.rules.title')}
+      more={
+        <Link to={`/mailboxes/${mailbox.id}/rules${rules.length === 0 ? '/new' : ''}`} className={link}>
+          {t(rules.length === 0 ? 'mailboxes.rules.make' : 'mailboxes.rules.show')}
+        </Link>
+      }
+    >
       {rules.length === 0 && <p className="text-ink-2">{t('mailboxes.rules.none')}</p>}
       <ol className="grid max-h-48 gap-1 overflow-y-auto">
         {rules.map(({ id, name, on }) => (

@@ -255,7 +255,14 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
   )
 }
 
-const undoable: ReadonlySet<string> = new Set(['ruling', 'lists', 'upkeep', 'import', 'approved'])
+const undoable: ReadonlySet<string> = new Set([
+  'ruling',
+  'lists',
+  'upkeep',
+  'import',
+  'approved',
+  'mail-rules-folded',
+])
 
 function UndoFromHere({ line }: { line: RecordLine }) {
   return line.changeId === null ? (

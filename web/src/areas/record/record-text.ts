@@ -13,7 +13,10 @@ interface Say {
 export function sentenceOf({ act, facts, mailboxName }: RecordLine, say: Say): string {
   const { t } = say
   if (act !== 'ruling')
-    return t(`record.act.${formOf(act, facts)}`, { ...inWords(facts, say), name: mailboxName })
+    return t(`record.act.${formOf(act, facts)}`, {
+      ...inWords(facts, say),
+      name: mailboxName || t('record.organisation'),
+    })
   const count = Number(facts.deliveries)
   const to =
     mailboxName === ''

@@ -178,7 +178,7 @@ function Whereabout({ sheet: { row, waiting, history, path } }: { sheet: Deliver
     )
   if (row.state === 'sealed') return <p className={`${box} border-stop/40 text-stop`}>{t('sheet.sealed')}</p>
   if (isUndecided(row.state)) return null
-  const rule = path.find(({ stage }) => stage === 'rules')?.rules?.[0]
+  const rule = path.find(({ rules = [] }) => rules.some(({ folder }) => folder !== ''))?.rules?.[0]
   return (
     <p role="status" className={`${box} border-line-strong`}>
       {t(`sheet.is.${row.state}`, { rule: rule?.name, folder: rule?.folder })}{' '}

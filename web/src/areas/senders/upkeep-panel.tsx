@@ -1,6 +1,10 @@
+import { useQuery } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
-import { tidyKind, type UpkeepShape } from '@pendro/contract'
+import { useNavigate } from 'react-router'
+import { listFoldable, tidyKind, type UpkeepShape } from '@pendro/contract'
+import { call } from '../../app/api.ts'
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { CardList } from '../../parts/card-list.tsx'
 import { Failed } from '../../parts/states.tsx'
@@ -16,6 +20,11 @@ export function UpkeepPanel({ onOpen, takesFocus }: { onOpen: (panel: Panel) => 
   const { t } = useTranslation()
   const upkeep = useUpkeep()
   const { data } = upkeep
+  const navigate = useNavigate()
+  const foldable = useQuery({
+    queryKey: queryKeyOf('mail-rule', 'foldable'),
+    queryFn: ({ signal }) => call(listFoldable, { signal }),
+  })
   return (
     <section aria-label={t('senders.upkeep.title')} className="h-full overflow-y-auto px-5 py-4" tabIndex={0}>
       <h2 className="font-serif text-[1.3rem] font-semibold">{t('senders.upkeep.title')}</h2>
@@ -42,9 +51,20 @@ export function UpkeepPanel({ onOpen, takesFocus }: { onOpen: (panel: Panel) => 
         {data?.groups.map(group => (
           <Group key={group.kind} group={group} onOpen={() => onOpen(group.kind)} />
         ))}
+        {foldable.data?.mailboxes.map(({ mailboxId, name, rules }) => (
+          <Card
+            key={mailboxId}
+            count={rules}
+            tone="text-ink"
+            title={t('senders.upkeep.foldable', { name })}
+            text={t('senders.upkeep.foldableText')}
+            act={t('senders.upkeep.act.look')}
+            onOpen={() => void navigate(`/mailboxes/${mailboxId}/rules/fold`)}
+          />
+        ))}
         {!data && Array.from({ length: 4 }, (_, i) => <li key={i} className="skeleton h-20 rounded-md" />)}
       </CardList>
-      {data && data.groups.length === 0 && data.requests === 0 && (
+      {data && data.groups.length === 0 && data.requests === 0 && !foldable.data?.mailboxes.length && (
         <p className="mt-3 rounded-md border border-line bg-sheet px-4 py-3">
           {t(data.lookedAt === null ? 'senders.upkeep.notYet' : 'senders.upkeep.nothing')}
         </p>

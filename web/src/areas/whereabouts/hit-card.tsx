@@ -68,6 +68,14 @@ export const HitCard = memo(function HitCard({
           <Link to={`/whereabouts/account/${hit.id}`} className="border-b border-current text-petrol">
             {t('whereabouts.act.account')}
           </Link>
+          {hit.kind === 'delivery' && mayWrite(session) && (
+            <Link
+              to={`/mailboxes/${hit.mailboxId}/rules/new?like=${hit.id}`}
+              className="border-b border-current text-petrol"
+            >
+              {t('mailRules.slot.make')}
+            </Link>
+          )}
           <Tell hit={hit} />
         </footer>
       )}

@@ -44,7 +44,7 @@ export function Journey({ stops, from }: { stops: readonly JourneyStop[]; from: 
             ))}
             {stop.facts.ruleId !== undefined && (
               <Sentence
-                text={t('whereabouts.rule.by')}
+                text={t('mailRules.slot.by')}
                 slots={{
                   rule: <MailRuleSlot id={Number(stop.facts.ruleId)} name={String(stop.facts.rule)} />,
                 }}
