@@ -15,6 +15,9 @@ const views = [
   ['Bringing in a list', '/senders/bring-in'],
   ['Mailboxes', '/mailboxes'],
   ['Mailboxes, one', '/mailboxes/5'],
+  ['Mail rules', '/mailboxes/42/rules'],
+  ['Mail rules, a new one', '/mailboxes/rules/new'],
+  ['Mail rules, folding', '/mailboxes/42/rules/fold'],
   ['Record', '/record'],
   ['Whereabouts', '/whereabouts?from=fjellby'],
   ['Whereabouts, before a question', '/whereabouts'],
@@ -25,14 +28,14 @@ const views = [
 ] as const
 
 test('no view breaks a rule of WCAG 2.2 AA that axe knows, in either theme', async ({ page }) => {
-  test.setTimeout(180_000)
+  test.setTimeout(900_000)
   await expectAccessible(page, views)
 })
 
 test('nothing scrolls sideways down to 320 pixels, and each view has one heading of the first level (WCAG 2.2, 1.4.10)', async ({
   page,
 }) => {
-  test.setTimeout(180_000)
+  test.setTimeout(900_000)
   await signIn(page, 'oda', '/review')
   for (const [name, path] of [...views, ['Review, one message', '/review/5'] as const]) {
     await page.setViewportSize({ width: 1280, height: 800 })

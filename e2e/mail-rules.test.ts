@@ -58,18 +58,24 @@ test('rules are put in another order by the keyboard, seen before it is saved, a
   await page.getByText('Solveig Skarvik').first().click()
   await page.getByRole('link', { name: 'Order and change them' }).click()
   const names = () => page.getByRole('list').getByRole('listitem').locator('b').allTextContents()
-  await expect.poll(names).toEqual(['1. Rosters', '2. Weather', '3. Large attachments'])
-  await page.getByRole('button', { name: 'Move “Weather”' }).focus()
+  const start = ['1. Fish orders', '2. Questions about a ship', '3. Galley offers', '4. Large attachments']
+  await expect.poll(names).toEqual(start)
+  await page.getByRole('button', { name: 'Move “Questions about a ship”' }).focus()
+  // Each step is announced to screen readers; the next key is meant for what was said.
   await page.keyboard.press('Space')
+  await expect(page.getByText('“Questions about a ship” is at place 2 of 4.')).toBeAttached()
   await page.keyboard.press('ArrowUp')
+  await expect(page.getByText('“Questions about a ship” is at place 1 of 4.')).toBeAttached()
   await page.keyboard.press('Space')
   await expect(page.getByText('A new order, not saved yet.')).toBeVisible()
   await expect(page.getByText(/In this order .* would be elsewhere/)).toBeVisible()
   await page.getByRole('button', { name: 'Save this order' }).click()
   await expect(page.getByText('The new order is saved.')).toBeVisible()
-  await expect.poll(names).toEqual(['1. Weather', '2. Rosters', '3. Large attachments'])
+  await expect
+    .poll(names)
+    .toEqual(['1. Questions about a ship', '2. Fish orders', '3. Galley offers', '4. Large attachments'])
   await page.getByRole('button', { name: 'Undo' }).click()
-  await expect.poll(names).toEqual(['1. Rosters', '2. Weather', '3. Large attachments'])
+  await expect.poll(names).toEqual(start)
 })
 
 test('the organisation’s rules are the stewards’; everybody sees what they do', async ({ page }) => {

@@ -213,3 +213,57 @@ for (const [locale, label, send, away, unreachable] of [
     expect(await phone.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(360)
     await context.close()
   })
+
+test('on a phone: a time away and an automatic reply are set, and whoever writes is answered once', async ({
+  browser,
+}) => {
+  const context = await browser.newContext({ viewport: { width: 360, height: 740 } })
+  const phone = await context.newPage()
+  await phone.goto(`${place().base}/own/digests`)
+  await phone.getByLabel('Your email address').fill(demoColleague.address)
+  await phone.getByLabel('Your password').fill(demoColleague.password)
+  await phone.getByRole('button', { name: 'Sign in' }).click()
+  const today = new Date()
+  const day = (after: number) => new Date(today.getTime() + after * 86_400_000).toISOString().slice(0, 10)
+  await phone.getByLabel('First day away').fill(day(-1))
+  await phone.getByLabel('Back on').fill(day(5))
+  await phone.getByRole('button', { name: 'Enter it' }).click()
+  await expect(phone.getByText(/^Entered\./)).toBeVisible()
+  await phone.getByLabel('while I am away').check()
+  await phone.getByLabel(/^To everybody else/).fill('I am at sea until Friday.')
+  await phone.getByRole('button', { name: 'Save', exact: true }).last().click()
+  await expect(phone.getByText(/^Saved\. Your mailbox answers/)).toBeVisible()
+  expect(await phone.evaluate(() => document.documentElement.scrollWidth)).toBeLessThanOrEqual(360)
+
+  const sender = `edda-${serial}@kai-nord.example`
+  const write = (subject: string) =>
+    send({
+      from: `Edda Krog <${sender}>`,
+      to: demoColleague.address,
+      subject,
+      text: 'Can we meet about the berths on Thursday?',
+      headers: { 'Authentication-Results': 'mx1.vindholm.example; dmarc=pass header.from=kai-nord.example' },
+    })
+  const answers = async () => (await stored(sender)).map(({ raw }) => raw)
+  await write(`Berths ${serial}`)
+  await expect.poll(async () => (await answers()).length).toBe(1)
+  const [raw = ''] = await answers()
+  expect(raw).toContain('I am at sea until Friday.')
+  expect(raw).toMatch(/^Auto-Submitted: auto-replied/m)
+  await write(`Berths again ${serial}`)
+  await expect
+    .poll(
+      async () =>
+        (await stored(demoColleague.address)).filter(({ subject }) => subject.includes(serial)).length,
+    )
+    .toBeGreaterThanOrEqual(2)
+  expect(await answers()).toHaveLength(1)
+
+  // Taken back, for whoever comes next.
+  await phone.getByLabel('no', { exact: true }).check()
+  await phone.getByRole('button', { name: 'Save', exact: true }).last().click()
+  await expect(phone.getByText(/^Saved\. Nobody is answered/)).toBeVisible()
+  await phone.getByRole('button', { name: 'Remove', exact: true }).first().click()
+  await expect(phone.getByText('Removed.')).toBeVisible()
+  await context.close()
+})

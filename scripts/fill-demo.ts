@@ -16,6 +16,7 @@ import { execute, findRow, inTransaction, select, type Database } from '../serve
 import { Lessons } from '../server/src/db/models/learning.ts'
 import { EntryRequests } from '../server/src/db/models/lists.ts'
 import { AwayPeriods } from '../server/src/db/models/organisation.ts'
+import { AutomaticReplies } from '../server/src/db/models/replies.ts'
 import { MailRules } from '../server/src/db/models/mail-rules.ts'
 import { insert, insertRows } from '../server/src/db/rows.ts'
 import { migrate } from '../server/src/db/migrate.ts'
@@ -247,7 +248,6 @@ function numberOf(mailboxIds: ReadonlyMap<string, number>, address: string): num
   return id
 }
 
-/** As colleagues brought them along; nobody is to be asked who made them. */
 /** A few are away: some since last week, one soon, one with a colleague who gets the digests. */
 async function addAway(
   db: Database,
@@ -276,6 +276,30 @@ async function addAway(
       until_at: at(back),
       note,
       digests_to_id: to === undefined ? null : idOf(to),
+    })),
+  )
+  // Two of them answer meanwhile; one has a text that is off.
+  const answers = [
+    {
+      who: 90,
+      mode: 'away',
+      days: 7,
+      text: 'I am on leave until the middle of December. For ticket questions please write to the ticket office.',
+    },
+    { who: 104, mode: 'away', days: 3, text: 'Away this week. In urgent cases ring the bridge.' },
+    { who: 146, mode: 'off', days: 7, text: 'I am at sea and read mail once a week.' },
+  ] as const
+  await insert(
+    db,
+    AutomaticReplies,
+    answers.map(({ who, mode, days, text }) => ({
+      mailbox_id: idOf(who),
+      mode,
+      setting: {
+        days,
+        inside: [{ language: 'en', subject: '', text }],
+        outside: [{ language: 'en', subject: 'Away', text }],
+      },
     })),
   )
 }

@@ -54,6 +54,17 @@ await desk.getByRole('button', { name: 'Hold more' }).click()
 await desk.waitForTimeout(1200)
 await shoot(desk, 'mailbox')
 
+// A rule being made from a colleague's mail, with what it would have done.
+await desk.goto(`${base}/mailboxes?find=freight%40`, { waitUntil: 'domcontentloaded' })
+await desk.getByRole('list', { name: 'Mailboxes' }).getByRole('button').first().click()
+await desk.getByRole('link', { name: 'Order and change them' }).click()
+await desk.getByRole('button', { name: 'New rule' }).click()
+await desk.getByRole('textbox', { name: 'Value' }).fill('kranich-bedarf.example')
+await desk.keyboard.press('Enter')
+await desk.getByLabel('Folder', { exact: true }).fill('Suppliers')
+await desk.waitForTimeout(2500)
+await shoot(desk, 'mail-rule')
+
 // A journey with more to tell than one that went straight to the inbox.
 await desk.goto(`${base}/whereabouts?from=gjestebrygga`, { waitUntil: 'domcontentloaded' })
 await desk.waitForTimeout(1800)

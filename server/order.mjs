@@ -25,6 +25,7 @@ export const order = [
   'review',
   'digests',
   'keeping',
+  'replying',
   'mailboxes',
   'mail-rules',
   'whereabouts',

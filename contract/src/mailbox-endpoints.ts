@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { longestAway, mostAway } from '@pendro/core/keeping'
 import { endpoint, everyone, writers } from './endpoint.ts'
-import { day, id, idInPath, keptDays, limits, moment, placeInList } from './shapes.ts'
+import { day, digestLanguage, id, idInPath, keptDays, limits, moment, placeInList } from './shapes.ts'
 
 export { areLimits, readyAt, readyLimits, type ReadyLimits } from '@pendro/core/limits'
 
@@ -110,6 +110,28 @@ export const awayPeriod = z.object({
 /** A checked {@link awayPeriod}. */
 export type AwayPeriod = z.infer<typeof awayPeriod>
 
+/** One language of an automatic reply; subject '' is "Auto: " and the subject it answers. */
+export const replyText = z.object({
+  language: digestLanguage,
+  subject: z.string().trim().max(200).default(''),
+  text: z.string().trim().min(1).max(5000),
+})
+/** A checked {@link replyText}. */
+export type ReplyTextShape = z.infer<typeof replyText>
+
+const replyTexts = z.array(replyText).max(4)
+
+/** What a mailbox answers by itself: when, how often the same sender, and what to colleagues and to others. Kept while off. */
+export const automaticReply = z.object({
+  when: z.enum(['off', 'away', 'always']),
+  /** RFC 5230 §4.1: at least a day; a week is usual. */
+  days: z.number().int().min(1).max(30),
+  inside: replyTexts,
+  outside: replyTexts,
+})
+/** A checked {@link automaticReply}. */
+export type AutomaticReplyShape = z.infer<typeof automaticReply>
+
 const ownDays = keptDays.nullable()
 const ownLimits = limits.nullable()
 const awayList = z.array(awayPeriod).max(mostAway)
@@ -124,6 +146,7 @@ export const mailboxChange = z.discriminatedUnion('what', [
   z.object({ what: z.literal('filtering'), was: z.boolean(), to: z.boolean() }),
   z.object({ what: z.literal('set-aside'), was: z.boolean(), to: z.boolean() }),
   z.object({ what: z.literal('away'), was: awayList, to: awayList }),
+  z.object({ what: z.literal('reply'), was: automaticReply, to: automaticReply }),
 ])
 
 /** A checked {@link mailboxChange}. */
@@ -197,6 +220,9 @@ export const mailboxSheet = z.object({
   filtering: z.boolean(),
   setAside: z.boolean(),
   away: z.array(awayPeriod.extend({ digestsToName: z.string() })),
+  reply: automaticReply,
+  /** Who was answered by itself lately, newest first. */
+  answered: z.array(z.object({ address: z.string(), at: moment })),
   organisation: z.object({ limits, keep: keptDays }),
   /** `next`: when the next digest goes; `null` for none. */
   digests: z.object({
@@ -246,7 +272,7 @@ export const previewMailboxChange = endpoint({
   params: z.object({ id: idInPath }),
   body: z.object({ change: mailboxChange }),
   response: changeEffect,
-  problems: ['MAILBOX_NOT_FOUND', 'BAD_LIMITS', 'BAD_AWAY'],
+  problems: ['MAILBOX_NOT_FOUND', 'BAD_LIMITS', 'BAD_AWAY', 'BAD_REPLY'],
 })
 
 /** One act with a line in the record. MAILBOX_CHANGED: somebody else was first; nothing is done. Times away may last up to 366 days. */
@@ -262,7 +288,7 @@ export const changeMailbox = endpoint({
     token: z.uuid(),
   }),
   response: z.object({ change: id }),
-  problems: ['MAILBOX_NOT_FOUND', 'MAILBOX_CHANGED', 'BAD_LIMITS', 'BAD_AWAY', 'NOTHING_TO_DO'],
+  problems: ['MAILBOX_NOT_FOUND', 'MAILBOX_CHANGED', 'BAD_LIMITS', 'BAD_AWAY', 'BAD_REPLY', 'NOTHING_TO_DO'],
 })
 
 /** Refused with MAILBOX_CHANGED when something was built on it. */
@@ -276,6 +302,32 @@ export const undoMailboxChange = endpoint({
   problems: ['CHANGE_NOT_FOUND', 'MAILBOX_CHANGED', 'ALREADY_UNDONE', 'NEEDS_STEWARD'],
 })
 
+/** Sends nothing. */
+export const previewReply = endpoint({
+  method: 'post',
+  path: '/api/mailboxes/{id}/reply',
+  summary: 'The very message an automatic reply would be, to a colleague or to somebody else',
+  roles: everyone,
+  params: z.object({ id: idInPath }),
+  body: z.object({
+    reply: automaticReply,
+    to: z.enum(['colleague', 'other']),
+    /** Of the colleague who reads it; others get all there are. */
+    language: digestLanguage.default('en'),
+  }),
+  /** `null`: they would get none. */
+  response: z.object({
+    message: z
+      .object({
+        subject: z.string(),
+        text: z.string(),
+        headers: z.array(z.object({ name: z.string(), value: z.string() })),
+      })
+      .nullable(),
+  }),
+  problems: ['MAILBOX_NOT_FOUND', 'BAD_REPLY'],
+})
+
 /** The longest time away in days; for forms. */
 export const longestAwayDays = longestAway
 
@@ -287,4 +339,5 @@ export const mailboxEndpoints = {
   previewMailboxChange,
   changeMailbox,
   undoMailboxChange,
+  previewReply,
 }

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { endpoint, fileEndpoint } from './endpoint.ts'
-import { awayPeriod } from './mailbox-endpoints.ts'
+import { automaticReply, awayPeriod } from './mailbox-endpoints.ts'
 import { enquiryLetter, enquiryState } from './whereabouts-endpoints.ts'
 import {
   day,
@@ -394,6 +394,24 @@ export const setOwnAway = endpoint({
   response: z.object({}),
   problems: ['BAD_AWAY', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
 })
+/** `language`: the one the colleague writes and reads in. */
+export const readOwnReply = endpoint({
+  method: 'get',
+  path: '/api/own/reply',
+  summary: 'What the colleague’s mailbox answers by itself',
+  roles: 'colleague',
+  response: z.object({ reply: automaticReply, language: digestLanguage }),
+})
+/** `was` is what the screen showed, so that nothing that was changed meanwhile is lost. */
+export const setOwnReply = endpoint({
+  method: 'post',
+  path: '/api/own/reply',
+  summary: 'Set what one’s mailbox answers by itself',
+  roles: 'colleague',
+  body: z.object({ was: automaticReply, to: automaticReply, token: z.uuid() }),
+  response: z.object({}),
+  problems: ['BAD_REPLY', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
+})
 /** The old one is asked where there is one. EASY_PASSWORD says why in its facts. */
 export const chooseOwnPassword = endpoint({
   method: 'post',
@@ -424,6 +442,8 @@ export const ownEndpoints = {
   ownMail,
   readOwnAway,
   setOwnAway,
+  readOwnReply,
+  setOwnReply,
   ownSheet,
   eraseOwn,
   askOwnDigest,

@@ -100,6 +100,14 @@ export const problems = {
     status: 400,
     text: 'Limits are numbers from 1 to 100, and each is as high as the one before or higher: junk, quarantined, near-certain.',
   },
+  BAD_REPLY: {
+    status: 400,
+    text: 'This automatic reply can’t be kept.',
+    when: {
+      'no-text': 'The automatic reply has no text yet. Write one, or leave it off.',
+      twice: 'There are two texts in one language. Keep one of them.',
+    },
+  },
   BAD_SCRIPT: {
     status: 400,
     text: 'This script can’t be read.',

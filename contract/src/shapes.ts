@@ -353,6 +353,8 @@ export const senderOrder = z.enum(['matched', 'newest', 'pattern', 'worst'])
 
 /** Languages digests, and the colleagues' own pages, are written in. */
 export const digestLanguage = z.enum(['en', 'nb', 'de', 'pl'])
+/** Languages colleagues are written to in. */
+export const digestLanguages = digestLanguage.options
 /** Languages colleagues are written to in (BCP 47). */
 export type DigestLanguage = z.infer<typeof digestLanguage>
 

@@ -14,6 +14,7 @@ import {
   type ReadRule,
   type RuleAction,
   type RuleCondition,
+  type Vacation,
 } from '@pendro/core/mail-rules'
 import { parseMessage, ruleView } from '@pendro/core/message'
 
@@ -120,6 +121,41 @@ function runSieve(script: string, message: string): string {
     throw new Error(`${script}\n${stdout}\n${stderr}`)
   }
   return `${stored}${/\\flagged/i.test(stdout) ? '!' : ''}`
+}
+
+/** What the interpreter would answer; `null`: nothing. */
+function answeredBy(script: string, message: string): string | null {
+  const folder = mkdtempSync(join(tmpdir(), 'sieve-reply-'))
+  chmodSync(folder, 0o755)
+  writeFileSync(join(folder, 'a.sieve'), script)
+  writeFileSync(join(folder, 'mail'), message)
+  const { uid, gid } = ids
+  writeFileSync(
+    join(folder, 'conf'),
+    `mail_uid = ${uid}\nmail_gid = ${gid}\nfirst_valid_uid = ${uid}\nfirst_valid_gid = ${gid}\nmail_location = mbox:${folder}/box\nmail_home = ${folder}\n`,
+  )
+  const { stdout, stderr } = spawnSync(
+    interpreter ?? '',
+    [
+      ...[
+        '-c',
+        join(folder, 'conf'),
+        '-f',
+        'ben@sender.example',
+        '-r',
+        'anna@harbour.example',
+        '-a',
+        'anna@harbour.example',
+      ],
+      join(folder, 'a.sieve'),
+      join(folder, 'mail'),
+    ],
+    { encoding: 'utf8', uid, gid, env: { PATH: process.env.PATH, HOME: folder } },
+  )
+  if (!/Performed actions|Implicit keep|store message|discard/i.test(stdout))
+    throw new Error(`${script}\n${stdout}\n${stderr}`)
+  const said = /send vacation message:([^]*?)(?:\n \* |\nImplicit|\n\n\n|$)/.exec(stdout)?.[1]
+  return said ?? null
 }
 
 /** Where our rules put it, when nothing else holds it. */
@@ -239,6 +275,43 @@ describe.skipIf(!interpreter || !compiler)(
       expect(put).toEqual(want)
       // A set that moves nothing would prove nothing.
       expect(new Set(want).size).toBeGreaterThan(1)
+    })
+
+    describe('with an automatic reply', () => {
+      const vacation: Vacation = {
+        days: 3,
+        addresses: ['anna@harbour.example', 'a.berg@harbour.example'],
+        ownDomains: ['harbour.example'],
+        inside: { subject: '', text: 'Ask Kari ${hold} "today".' },
+        outside: { subject: 'Away', text: 'Back on Monday.' },
+        away: null,
+      }
+      const rules = [rule([text('subject', 'contains', 'berth')], does({ hold: 'junk' }))]
+      const answers = (message: string, more: Partial<Vacation> = {}) =>
+        answeredBy(writeRules(rules, { ...vacation, ...more }).script, message)
+
+      test.each([
+        ['somebody outside', mail({ subject: 'Hello' }), 'Back on Monday.'],
+        [
+          'a colleague',
+          mail({ subject: 'Hello', from: 'kari@harbour.example' }),
+          'Ask Kari ${hold} "today".',
+        ],
+        ['what is held', mail({ subject: 'Berth 4' }), null],
+      ])('%s', (_name, message, want) => {
+        const said = answers(message)
+        if (want === null) expect(said).toBeNull()
+        else expect(said).toContain(want)
+      })
+      test('only on days away', () => {
+        const hello = mail({ subject: 'Hello' })
+        expect(answers(hello, { away: [{ from: '2020-01-01', back: '2020-01-05' }] })).toBeNull()
+        expect(answers(hello, { away: [{ from: '2020-01-01', back: '2200-01-05' }] })).toContain(
+          'Back on Monday.',
+        )
+        expect(answers(hello, { away: [] })).toBeNull()
+        expect(answers(hello, { outside: null })).toBeNull()
+      })
     })
 
     test('whatever a rule says, a compiler takes it', () => {

@@ -133,3 +133,23 @@ test.each(['core/src', 'contract/src'])(
     expect(bare.length / all, bare.join('\n')).toBeLessThanOrEqual(0.2)
   },
 )
+
+test('what the contract takes from core brings no package into the web’s bundle', () => {
+  const seen = new Set<string>()
+  const packages = new Set<string>()
+  const read = (file: string): void => {
+    if (seen.has(file)) return
+    seen.add(file)
+    const text = readFileSync(file, 'utf8').replaceAll(/import type [^;]*? from '[^']*'/g, '')
+    for (const [, from = ''] of text.matchAll(/^(?:import|export)\b[^'"]*? from '([^']+)'/gm)) {
+      if (from.startsWith('.')) read(join(file, '..', from))
+      else if (from.startsWith('@pendro/core/'))
+        read(join(root, 'core/src', from.slice('@pendro/core/'.length), 'index.ts'))
+      else if (!from.startsWith('@pendro/')) packages.add(`${relative(root, file)}: ${from}`)
+    }
+  }
+  for (const file of filesBelow(join(root, 'contract/src')).filter(path => !path.includes('/openapi')))
+    read(file)
+  expect([...packages].filter(one => !one.startsWith('contract/'))).toEqual([])
+  expect(seen.size).toBeGreaterThan(20)
+})

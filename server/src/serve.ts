@@ -5,6 +5,7 @@ import { createApp } from './app.ts'
 import { findRow, openDatabase, type Database } from './db/database.ts'
 import { migrate } from './db/migrate.ts'
 import { isDatabaseAway } from './errors.ts'
+import { writeReply } from './replying/reply.ts'
 import { lettersOf } from './own/letters.ts'
 import { createLiveStream } from './live/stream.ts'
 import { createLog, type Log } from './log.ts'
@@ -126,7 +127,14 @@ interface Jobs {
 function startJobs({ settings, db, log, now }: Process, reader: Reader, pace: Pace): Jobs {
   const publicUrl = settings.PENDRO_PUBLIC_URL
   const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
-  const sending = createOutbox({ db, send, log, now, letter: lettersOf({ db, publicUrl, now }) })
+  const sending = createOutbox({
+    db,
+    send,
+    log,
+    now,
+    letter: lettersOf({ db, publicUrl, now }),
+    reply: id => writeReply({ db, read: reader.read, now: now() }, id),
+  })
   const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })
   const lab = settings.PENDRO_LAB_URL === '' ? null : createLab(settings.PENDRO_LAB_URL)
   const inspecting = lab && createInspections({ db, lab, log, now, contents: reader.toInspect })

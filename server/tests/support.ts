@@ -10,6 +10,8 @@ import { execute, openDatabase, select, type Database } from '../src/db/database
 import { migrate } from '../src/db/migrate.ts'
 import type { Organisation } from '../src/db/organisation.ts'
 import { findColleague, openColleagueSession } from '../src/own/access.ts'
+import { readHere } from '../src/reading/reader.ts'
+import { writeReply } from '../src/replying/reply.ts'
 import { lettersOf } from '../src/own/letters.ts'
 import { createLog } from '../src/log.ts'
 import { takeIn } from '../src/intake/intake.ts'
@@ -262,6 +264,7 @@ export function work(server: TestServer, send: Send): Promise<number> {
     send,
     log,
     now: () => server.clock.now,
+    reply: id => writeReply({ db: server.db, read: readHere.read, now: server.clock.now }, id),
     letter: lettersOf({
       db: server.db,
       publicUrl: 'http://pendro.harbour.example',

@@ -13,4 +13,4 @@ export {
 } from './rule.ts'
 export { readRules, type ReadRule, type SieveGap, type SieveLine } from './sieve-read.ts'
 export { longestScript, parseSieve, type SieveCommand, type SieveProblem } from './sieve-syntax.ts'
-export { writeRules, type LeftOut } from './sieve-write.ts'
+export { writeRules, type LeftOut, type Vacation } from './sieve-write.ts'

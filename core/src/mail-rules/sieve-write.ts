@@ -9,6 +9,18 @@ export interface LeftOut {
 
 type Ruled = Pick<MailRule, 'name' | 'needs' | 'conditions' | 'action'>
 
+/** What a mailbox answers by itself, as a script says it (RFC 5230). A subject of '' is left to the mail server. */
+export interface Vacation {
+  readonly days: number
+  /** All addresses of the mailbox. */
+  readonly addresses: readonly string[]
+  readonly ownDomains: readonly string[]
+  readonly inside: { readonly subject: string; readonly text: string } | null
+  readonly outside: { readonly subject: string; readonly text: string } | null
+  /** Only on these days, from the first to the one before the return; `null`: on every day. */
+  readonly away: readonly { readonly from: string; readonly back: string }[] | null
+}
+
 /** In front of a rule as it is, for whoever reads the script back. */
 export const ruleMark = '# rule '
 
@@ -16,18 +28,21 @@ export const ruleMark = '# rule '
  * Rules as a Sieve script (RFC 5228; fileinto, imap4flags of RFC 5232, mailbox of RFC 5490, body of RFC 5173, mime of RFC
  * 5703). Where several rules can speak to one message, variables (RFC 5229) hold what the first of them said.
  */
-export function writeRules(rules: readonly Ruled[]): {
+export function writeRules(
+  rules: readonly Ruled[],
+  vacation: Vacation | null = null,
+): {
   readonly script: string
   readonly left: readonly LeftOut[]
 } {
   const told = rules.filter(({ conditions }) => conditions.every(({ field }) => field !== 'kind'))
   const left = rules.filter(rule => !told.includes(rule)).map(({ name }) => ({ name, why: 'kind' as const }))
   // One that stops settles all there is: only where others follow has anything to be kept in mind.
-  const isPlain = told.every((rule, i) => i === told.length - 1 || isFinal(rule.action))
+  const isPlain = vacation === null && told.every((rule, i) => i === told.length - 1 || isFinal(rule.action))
   const body = isPlain
     ? told.map(plain).join('').replaceAll(dollar, '$')
-    : `${told.map(minding).join('').replaceAll(dollar, '${dollar}')}${ending}`
-  const script = `${requires(told, isPlain)}${head}${isPlain ? '' : beginning}${body}`
+    : `${told.map(minding).join('').replaceAll(dollar, '${dollar}')}${ending}${vacation ? answering(vacation).replaceAll(dollar, '${dollar}') : ''}`
+  const script = `${requires(told, isPlain, vacation)}${head}${isPlain ? '' : beginning}${body}`
   return { script, left }
 }
 
@@ -59,7 +74,7 @@ if not string :is "\${place}" "" {
 /** Nothing below can add to what it says. */
 const isFinal = ({ stop, hold }: RuleAction): boolean => stop || hold === 'junk' || hold === 'discarded'
 
-function requires(rules: readonly Ruled[], isPlain: boolean): string {
+function requires(rules: readonly Ruled[], isPlain: boolean, vacation: Vacation | null): string {
   const fields = new Set(rules.flatMap(({ conditions }) => conditions.map(({ field }) => field)))
   const actions = rules.map(({ action }) => action)
   const needed = [
@@ -71,8 +86,31 @@ function requires(rules: readonly Ruled[], isPlain: boolean): string {
     ...(fields.has('body') ? ['body'] : []),
     ...(fields.has('attachment') ? ['mime'] : []),
     ...(isPlain ? [] : ['variables']),
+    ...(vacation ? ['vacation', 'date', 'relational'] : []),
   ]
   return needed.length === 0 ? '' : `require [${needed.map(name => `"${name}"`).join(', ')}];\n`
+}
+
+/** RFC 5230 §4; the days by the mail server's clock (RFC 5260 §4). What was held has stopped before. */
+function answering({ days, addresses, ownDomains, inside, outside, away }: Vacation): string {
+  const answer = (said: Vacation['inside'], indent: string): string =>
+    said === null
+      ? ''
+      : `${indent}vacation :days ${days} :addresses ${list(addresses)}${said.subject === '' ? '' : ` :subject ${quoted(said.subject)}`} ${quoted(said.text)};\n`
+  const isOurs = `address :domain :is "from" ${list(ownDomains)}`
+  const answers = `  if ${isOurs} {\n${answer(inside, '    ')}  } else {\n${answer(outside, '    ')}  }\n`
+  const when =
+    away === null
+      ? 'true'
+      : away.length === 0
+        ? 'false'
+        : `anyof (${away
+            .map(
+              ({ from, back }) =>
+                `allof (currentdate :value "ge" "date" ${quoted(from)}, currentdate :value "lt" "date" ${quoted(back)})`,
+            )
+            .join(',\n  ')})`
+  return `# automatic reply\nif ${when} {\n${answers}}\n`
 }
 
 /** The folder of what is set aside is called so in Sieve, which has no such place of its own. */

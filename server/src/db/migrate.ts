@@ -17,6 +17,7 @@ import { statements as looking } from './migrations/0017-looking.ts'
 import { statements as selections } from './migrations/0018-selections.ts'
 import { statements as keeping } from './migrations/0019-keeping.ts'
 import { statements as rules } from './migrations/0020-rules.ts'
+import { statements as replies } from './migrations/0021-replies.ts'
 import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
@@ -43,6 +44,7 @@ export const migrations: Readonly<Record<string, readonly string[]>> = {
   '0018-selections': selections,
   '0019-keeping': keeping,
   '0020-rules': rules,
+  '0021-replies': replies,
 }
 
 /** Done already, by the statement that was running when an upgrade was interrupted: it exists, or is gone. */

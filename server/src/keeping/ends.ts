@@ -41,6 +41,7 @@ export const ends: Readonly<Record<string, End>> = {
   colleague_sessions: { after: 0, from: 'expires_at' },
   sign_in_tries: { after: 1, from: 'since' },
   enquiry_readers: { after: 1, from: 'at' },
+  automatic_replies_sent: { after: 31, from: 'at' },
   away_periods: { after: 'headers', from: 'until_at' },
   digest_replies: { after: 'headers', from: 'received_at', only: 'NOT needs_look' },
   // The last of each mailbox says where the next one begins.
@@ -71,6 +72,7 @@ export const ends: Readonly<Record<string, End>> = {
   mailbox_changes: { stays: few },
   sender_entries: { stays: few },
   mail_rules: { stays: few },
+  automatic_replies: { stays: 'a row a mailbox at most' },
   folded_rules: { stays: few },
   staffers: { stays: few },
   lessons: { stays: 'what was learned can be unlearned' },

@@ -17,19 +17,22 @@ import {
   type RuleConditionShape,
   type SieveReading,
 } from '@pendro/contract'
-import { writeRules } from '@pendro/core/mail-rules'
+import { replyWords } from '@pendro/core/automatic-reply'
+import { writeRules, type Vacation } from '@pendro/core/mail-rules'
 import type { SenderFacts } from '@pendro/core/senders'
 import { addressText } from '@pendro/core/address'
 import type { Deps } from '../app.ts'
 import { findRow, select, type Database } from '../db/database.ts'
 import { MailRules } from '../db/models/mail-rules.ts'
-import { MailboxChanges } from '../db/models/organisation.ts'
-import { findMailboxRow } from '../db/organisation.ts'
-import { findOne } from '../db/rows.ts'
+import { MailboxAddresses, MailboxChanges } from '../db/models/organisation.ts'
+import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
+import { findAll, findOne } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { mount, mountFile } from '../http.ts'
 import { ruleOf } from '../judging/mail-rules.ts'
 import { undoChange } from '../mailboxes/change.ts'
+import { valueOf } from '../mailboxes/settings.ts'
+import { replyOf } from '../replying/reply.ts'
 import { readHere, type Reader } from '../reading/reader.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { applyRulesChange, undoRulesChange } from './change.ts'
@@ -92,7 +95,8 @@ function scriptRoutes(router: Router, { db, reader }: { db: Database; reader: Re
     const owner = query.mailbox ?? null
     if (owner !== null && !(await findMailboxRow(db, owner))) throw new AppError('MAILBOX_NOT_FOUND')
     const rows = await rowsOf(db, owner)
-    const { script, left } = writeRules(rows.filter(row => row.switched_on === 1).map(ruleOf))
+    const rules = rows.filter(row => row.switched_on === 1).map(ruleOf)
+    const { script, left } = writeRules(rules, owner === null ? null : await vacationOf(db, owner))
     const told = left.map(
       ({ name }) => `# Left out: ${oneLine(name)} asks for kinds of attachments, by content.\n`,
     )
@@ -103,6 +107,29 @@ function scriptRoutes(router: Router, { db, reader }: { db: Database; reader: Re
     res.send(`${told.join('')}${script}`)
   })
   mount(router, readSieveScript, ({ body }) => readScript(body.script, reader))
+}
+
+/** The automatic reply of a mailbox as a script says it; `null`: it is off. */
+async function vacationOf(db: Database, mailboxId: number): Promise<Vacation | null> {
+  const [mailbox, reply, { policy }] = await Promise.all([
+    findMailboxRow(db, mailboxId),
+    replyOf(db, mailboxId),
+    readOrganisation(db),
+  ])
+  if (!mailbox || reply.when === 'off') return null
+  const addresses = await findAll(db, MailboxAddresses, { mailbox_id: mailboxId }, { columns: ['address'] })
+  const said = (texts: typeof reply.inside) => {
+    const words = replyWords(texts, { language: null, subject: '' })
+    return words && { ...words, subject: texts[0]?.subject ?? '' }
+  }
+  return {
+    days: reply.days,
+    addresses: [...new Set([mailbox.address, ...addresses.map(({ address }) => address)])],
+    ownDomains: policy.ownDomains,
+    inside: said(reply.inside),
+    outside: said(reply.outside),
+    away: reply.when === 'always' ? null : await valueOf(db, mailbox, 'away'),
+  }
 }
 
 const oneLine = (text: string): string => text.replace(/\s+/g, ' ')

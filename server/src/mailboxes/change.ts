@@ -98,6 +98,7 @@ const tell = (db: Database, tx: Tx, by: Actor, now: Date) =>
 
 /** A value as the record keeps it: numbers and codes, which its sentence puts into words. */
 function told(value: MailboxChange['to']): string {
+  if (value !== null && typeof value === 'object' && 'when' in value) return value.when
   if (value === null) return 'organisation'
   if (typeof value === 'boolean') return value ? 'on' : 'off'
   if (Array.isArray(value)) return value.map(({ from, back }) => `${from}/${back}`).join(', ')

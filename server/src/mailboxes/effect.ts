@@ -52,6 +52,7 @@ function policyAfter(
       return before => ({ ...before, usesSetAside: change.to })
     case 'keeping':
     case 'away':
+    case 'reply':
       return null
   }
 }

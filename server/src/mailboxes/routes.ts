@@ -6,6 +6,7 @@ import {
   findMailboxes,
   listMailboxes,
   previewMailboxChange,
+  previewReply,
   readMailbox,
   type MailboxBrief,
 } from '@pendro/contract'
@@ -16,6 +17,7 @@ import { actor } from '../sign-in/sessions.ts'
 import { applyChange } from './change.ts'
 import { effectOf } from './effect.ts'
 import { readSheetOf } from './sheet.ts'
+import { previewReplyOf } from './reply-preview.ts'
 import { readTable } from './table.ts'
 
 /** As digests list it; what a staffer left out by hand is seen in the preview. */
@@ -46,6 +48,9 @@ export function mailboxRoutes(router: Router, { db, now }: Deps): void {
     })
     return { change: id }
   })
+  mount(router, previewReply, async ({ params, body }) => ({
+    message: await previewReplyOf(db, params.id, body, now()),
+  }))
   mount(router, findMailboxes, async ({ query }) => {
     const find = containing(query.find)
     const matching =

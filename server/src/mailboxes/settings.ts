@@ -1,12 +1,15 @@
 import type { MailboxChange } from '@pendro/contract'
 import { dayOf, startOfDay } from '@pendro/core/calendar'
 import { awayProblem } from '@pendro/core/keeping'
+import { replyProblem } from '@pendro/core/automatic-reply'
 import { areLimits } from '@pendro/core/limits'
 import type { Database, Tx } from '../db/database.ts'
 import { AwayPeriods, Mailboxes } from '../db/models/organisation.ts'
 import type { MailboxRow } from '../db/organisation.ts'
 import { exists, findAll, insert, remove, update } from '../db/rows.ts'
+import { AutomaticReplies } from '../db/models/replies.ts'
 import { AppError } from '../errors.ts'
+import { replyOf } from '../replying/reply.ts'
 
 type What = MailboxChange['what']
 export type ValueOf<W extends What> = Extract<MailboxChange, { readonly what: W }>['to']
@@ -18,11 +21,18 @@ export async function valueOf<W extends What>(
   what: W,
   tx?: Tx,
 ): Promise<ValueOf<W>> {
-  const value = what === 'away' ? await awayOf(db, mailbox, tx) : plainValue(mailbox, what)
+  const value =
+    what === 'away'
+      ? await awayOf(db, mailbox, tx)
+      : what === 'reply'
+        ? await replyOf(db, mailbox.id, tx)
+        : plainValue(mailbox, what)
   return value as ValueOf<W>
 }
 
-function plainValue(row: MailboxRow, what: Exclude<What, 'away'>): ValueOf<Exclude<What, 'away'>> {
+type PlainWhat = Exclude<What, 'away' | 'reply'>
+
+function plainValue(row: MailboxRow, what: PlainWhat): ValueOf<PlainWhat> {
   switch (what) {
     case 'limits': {
       const { limit_junk: junk, limit_quarantined: quarantined, limit_near_certain: nearCertain } = row
@@ -71,6 +81,10 @@ export async function checkChange(
 ): Promise<void> {
   if (change.what === 'limits' && change.to !== null && !areLimits(change.to))
     throw new AppError('BAD_LIMITS')
+  if (change.what === 'reply') {
+    const problem = replyProblem(change.to)
+    if (problem) throw new AppError('BAD_REPLY', { context: problem })
+  }
   if (change.what !== 'away') return
   const wrong = awayProblem(awayMoments(change.to, mailbox.time_zone), now.getTime())
   if (wrong) throw new AppError('BAD_AWAY', { context: wrong.problem, at: wrong.at + 1 })
@@ -119,23 +133,37 @@ export async function setValue(
     case 'set-aside':
       await update(db, Mailboxes, { uses_set_aside: to }, { id }, tx)
       return
-    case 'away': {
-      await remove(db, AwayPeriods, { mailbox_id: id }, tx)
-      const moments = awayMoments(to, mailbox.time_zone)
-      await insert(
-        db,
-        AwayPeriods,
-        to.map(({ note, digestsTo }, i) => ({
-          mailbox_id: id,
-          from_at: new Date(moments[i]?.from ?? 0),
-          until_at: new Date(moments[i]?.until ?? 0),
-          note,
-          digests_to_id: digestsTo,
-        })),
-        tx,
-      )
+    case 'reply': {
+      const { when: mode, ...setting } = to
+      await remove(db, AutomaticReplies, { mailbox_id: id }, tx)
+      await insert(db, AutomaticReplies, [{ mailbox_id: id, mode, setting }], tx)
+      return
     }
+    case 'away':
+      return setAway(db, tx, mailbox, to)
   }
+}
+
+async function setAway(
+  db: Database,
+  tx: Tx,
+  { id, time_zone }: MailboxRow,
+  to: ValueOf<'away'>,
+): Promise<void> {
+  await remove(db, AwayPeriods, { mailbox_id: id }, tx)
+  const moments = awayMoments(to, time_zone)
+  await insert(
+    db,
+    AwayPeriods,
+    to.map(({ note, digestsTo }, i) => ({
+      mailbox_id: id,
+      from_at: new Date(moments[i]?.from ?? 0),
+      until_at: new Date(moments[i]?.until ?? 0),
+      note,
+      digests_to_id: digestsTo,
+    })),
+    tx,
+  )
 }
 
 /** Values are alike whatever order their parts or times come in. */

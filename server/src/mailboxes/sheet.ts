@@ -46,6 +46,8 @@ export async function readSheetOf(db: Database, id: number, now: Date): Promise<
   ])
   return {
     mailbox: who,
+    reply: await shownReply(db, mailbox),
+    answered: await answeredBy(db, id),
     limits: await valueOf(db, mailbox, 'limits'),
     keeping: await valueOf(db, mailbox, 'keeping'),
     filtering: mailbox.filtering === 1,
@@ -121,6 +123,20 @@ async function daysOf(db: Database, id: number, today: string): Promise<MailboxS
       missed: Number(row?.missed ?? 0),
     }
   })
+}
+
+async function shownReply(db: Database, mailbox: MailboxRow): Promise<MailboxSheet['reply']> {
+  const { inside, outside, ...rest } = await valueOf(db, mailbox, 'reply')
+  return { ...rest, inside: [...inside], outside: [...outside] }
+}
+
+async function answeredBy(db: Database, id: number): Promise<MailboxSheet['answered']> {
+  const rows = await select<{ address: string; sent_at: Date }>(
+    db,
+    'SELECT address, sent_at FROM automatic_replies_sent WHERE mailbox_id = :id AND sent_at IS NOT NULL ORDER BY sent_at DESC LIMIT 10',
+    { id },
+  )
+  return rows.map(({ address, sent_at }) => ({ address, at: sent_at.toISOString() }))
 }
 
 async function goingOf(db: Database, id: number, until: Date) {

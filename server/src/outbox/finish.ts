@@ -6,7 +6,7 @@ import { createBatches } from '../jobs/batches.ts'
 import { announce, type NewEvent } from '../live/events.ts'
 import type { Log } from '../log.ts'
 import { pendro, writeRecord, type RecordLine } from '../record/write.ts'
-import type { JobKind } from './queue.ts'
+import { enqueue, type JobKind } from './queue.ts'
 import type { SendResult } from './smtp-out.ts'
 
 export interface Job {
@@ -113,6 +113,12 @@ async function end(db: Database, tx: Tx, ended: readonly Done[], at: Date): Prom
       { state: problem ? 'bounced' : 'sent', problem, ids: alike.map(({ job }) => job.subject_id) },
       tx,
     )
+  await endReplies(
+    db,
+    tx,
+    ended.filter(({ job }) => job.kind === 'reply'),
+    at,
+  )
   const events = await endDeliveries(
     db,
     tx,
@@ -128,6 +134,61 @@ async function end(db: Database, tx: Tx, ended: readonly Done[], at: Date): Prom
   ]
   await announce(db, tx, at, [...events, ...told])
 }
+
+/** Who was answered stands in the record; a reply that was not due has noted nobody. */
+async function endReplies(db: Database, tx: Tx, ended: readonly Done[], at: Date): Promise<void> {
+  const taken = ended.filter(one => problemOf(one) === '').map(({ job }) => job.subject_id)
+  if (taken.length === 0) return
+  const sent = await select<{ mailbox_id: number; address: string; delivery_id: number }>(
+    db,
+    'SELECT mailbox_id, address, delivery_id FROM automatic_replies_sent WHERE delivery_id IN (:taken) AND sent_at IS NULL FOR UPDATE',
+    { taken },
+    tx,
+  )
+  if (sent.length === 0) return
+  await execute(
+    db,
+    'UPDATE automatic_replies_sent SET sent_at = :at WHERE delivery_id IN (:ids) AND sent_at IS NULL',
+    { at, ids: sent.map(row => row.delivery_id) },
+    tx,
+  )
+  await writeRecord(
+    db,
+    tx,
+    sent.map(({ mailbox_id, address, delivery_id }) => ({
+      act: 'auto-replied' as const,
+      at,
+      by: pendro,
+      mailboxId: mailbox_id,
+      deliveryId: delivery_id,
+      facts: { to: address },
+    })),
+  )
+}
+
+/** Mail that has arrived is answered where its mailbox answers by itself just now; what a person released is not. */
+async function askReplies(db: Database, tx: Tx, landed: readonly Done[], at: Date): Promise<void> {
+  const ids = landed.filter(({ job }) => answered.has(job.place)).map(({ job }) => job.subject_id)
+  if (ids.length === 0) return
+  const rows = await select<{ id: number; mailbox_id: number }>(
+    db,
+    `SELECT d.id, d.mailbox_id FROM deliveries d JOIN automatic_replies r ON r.mailbox_id = d.mailbox_id
+     WHERE d.id IN (:ids) AND (r.mode = 'always' OR (r.mode = 'away' AND EXISTS (
+       SELECT 1 FROM away_periods p WHERE p.mailbox_id = d.mailbox_id AND p.from_at <= :at AND p.until_at > :at)))`,
+    { ids, at },
+    tx,
+  )
+  await enqueue(
+    db,
+    tx,
+    'reply',
+    rows.map(({ id, mailbox_id }) => ({ subjectId: id, place: String(mailbox_id), at })),
+    { again: true },
+  )
+}
+
+/** Where mail counts as arrived: not the junk folder, and not what had been kept back. */
+const answered: ReadonlySet<string> = new Set(['inbox', 'moved', 'aside'])
 
 async function endDeliveries(
   db: Database,
@@ -161,6 +222,7 @@ async function endDeliveries(
       landedAt: at,
     })),
   )
+  await askReplies(db, tx, landed, at)
   await moveDeliveries(
     db,
     tx,

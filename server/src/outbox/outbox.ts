@@ -5,7 +5,7 @@ import { readOrganisation } from '../db/organisation.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import type { Log } from '../log.ts'
 import { ownDomain } from './own-mail.ts'
-import type { Send } from './smtp-out.ts'
+import type { Send, SendResult } from './smtp-out.ts'
 import { deliveryMark, onwardFields, withoutOwnFields } from './trace.ts'
 import { createFinish, type Done, type Job } from './finish.ts'
 import { isDatabaseAway } from '../errors.ts'
@@ -23,6 +23,8 @@ interface Deps {
   readonly now: () => Date
   /** Writes a welcome, a one-time code or an answer when it is about to go; `null`: what it is about is gone. */
   readonly letter: (kind: LetterKind, id: number) => Promise<Buffer | null>
+  /** Writes the automatic reply to a delivery; `null`: it gets none. Without it nobody is answered. */
+  readonly reply?: (deliveryId: number) => Promise<{ readonly to: string; readonly raw: Buffer } | null>
 }
 
 /** What came of a job. Jobs that end at the same moment are written down together. */
@@ -67,7 +69,11 @@ export async function workOutbox(given: Deps): Promise<number> {
 }
 
 const send = (deps: Working, job: Job): Promise<void> =>
-  job.kind === 'delivery' ? sendDelivery(deps, job) : sendOwnMail(deps, job)
+  job.kind === 'delivery'
+    ? sendDelivery(deps, job)
+    : job.kind === 'reply'
+      ? sendReply(deps, job)
+      : sendOwnMail(deps, job)
 
 const slots = 20
 /** A mailbox that hangs holds up no more than this many of them. */
@@ -206,6 +212,16 @@ async function ownSource({ db, letter }: Deps, { kind, subject_id: id }: Job): P
     { id },
   )
   return row?.source ?? null
+}
+
+/** An automatic reply. One that is not due after all is done, too. */
+async function sendReply({ reply, send, finish }: Working, job: Job): Promise<void> {
+  const written = (await reply?.(job.subject_id)) ?? null
+  const result: SendResult = written
+    ? // The empty reverse-path: what can't be delivered must not make more mail (RFC 3834 §3.3).
+      await send({ from: '', to: written.to }, written.raw)
+    : { status: 'taken' }
+  await finish({ job, result })
 }
 
 /** Mail of our own: a digest, the answer to a reply, a welcome, a code. */

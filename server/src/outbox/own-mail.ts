@@ -14,6 +14,8 @@ export const ownSender = (
 export const ownDomain = ({ digestAddress }: Organisation): string => digestAddress.split('@')[1] ?? 'invalid'
 
 interface OwnMail {
+  /** Who it comes from; without it the organisation. */
+  readonly from?: { readonly name: string; readonly address: string }
   /** Of the reader. */
   readonly language: string
   readonly to: { readonly name: string; readonly address: string }
@@ -33,9 +35,22 @@ interface OwnMail {
 
 /** The bytes of a message of our own: RFC 5322, multipart/alternative where it has HTML too. */
 export function composeOwnMail(organisation: Organisation, mail: OwnMail): Promise<Buffer> {
-  const { language, to, subject, text, html, date, id, automatic, answers = [], replyTo, headers } = mail
+  const {
+    from,
+    language,
+    to,
+    subject,
+    text,
+    html,
+    date,
+    id,
+    automatic,
+    answers = [],
+    replyTo,
+    headers,
+  } = mail
   return new MailComposer({
-    from: ownSender(organisation, language),
+    from: from ?? ownSender(organisation, language),
     to,
     subject,
     text,

@@ -1,4 +1,4 @@
-import type { OwnAway } from '@pendro/contract'
+import type { AutomaticReplyShape, DigestLanguage, OwnAway } from '@pendro/contract'
 import type { KeptDays } from '@pendro/core/keeping'
 import { select, type Database } from '../db/database.ts'
 import { findMailboxRow, readOrganisation, type MailboxRow } from '../db/organisation.ts'
@@ -8,6 +8,7 @@ import { resolveRecipients } from '../intake/recipients.ts'
 import { applyChange } from '../mailboxes/change.ts'
 import { isAlike, valueOf, type ValueOf } from '../mailboxes/settings.ts'
 import { actor } from '../sign-in/sessions.ts'
+import { spokenLanguage } from '../wording.ts'
 import type { SignedInColleague } from './access.ts'
 
 async function mailboxOf(db: Database, { id }: SignedInColleague): Promise<MailboxRow> {
@@ -39,6 +40,41 @@ async function shown(db: Database, away: ValueOf<'away'>): Promise<OwnAway[]> {
     back,
     digestsTo: rows.find(({ id }) => id === digestsTo)?.address ?? '',
   }))
+}
+
+/** What a colleague's mailbox answers by itself. */
+export async function readReplyOf(
+  db: Database,
+  who: SignedInColleague,
+): Promise<{ reply: AutomaticReplyShape; language: DigestLanguage }> {
+  const mailbox = await mailboxOf(db, who)
+  const { inside, outside, ...rest } = await valueOf(db, mailbox, 'reply')
+  return {
+    reply: { ...rest, inside: [...inside], outside: [...outside] },
+    language: spokenLanguage(mailbox.language) as DigestLanguage,
+  }
+}
+
+interface SettingReply {
+  readonly was: AutomaticReplyShape
+  readonly to: AutomaticReplyShape
+  readonly token: string
+}
+
+export async function setReplyOf(
+  db: Database,
+  who: SignedInColleague,
+  { was, to, token }: SettingReply,
+  now: Date,
+): Promise<void> {
+  await applyChange(db, {
+    by: actor({ colleague: who }),
+    mailboxId: who.id,
+    change: { what: 'reply', was, to },
+    reason: '',
+    token,
+    now,
+  })
 }
 
 interface Setting {

@@ -17,10 +17,12 @@ import {
   readOwnQuestion,
   readOwnSession,
   readOwnAway,
+  readOwnReply,
   readOwnSettings,
   revokeOwn,
   chooseOwnPassword,
   setOwnAway,
+  setOwnReply,
   setOwnSettings,
   undoOwn,
   writeOwnQuestion,
@@ -58,7 +60,7 @@ import { sendFreshDigest } from '../digests/digests.ts'
 import { readLink } from '../digests/links.ts'
 import { actOn, ownMessage, ownPage, refuseOthers } from './mail.ts'
 import { changeOwn, ownEntries } from './senders.ts'
-import { readAwayOf, setAwayOf } from './away.ts'
+import { readAwayOf, readReplyOf, setAwayOf, setReplyOf } from './away.ts'
 import { readSettingsOf, writeSettingsOf } from './settings.ts'
 import { readHere } from '../reading/reader.ts'
 
@@ -217,6 +219,11 @@ function settingRoutes(router: Router, { db, now }: Deps): void {
   })
   mount(router, writeOwnQuestion, async ({ params, body, colleague }) => {
     await takeWords(db, { enquiryId: params.id, colleague, words: body.words, how: 'page' }, now())
+    return {}
+  })
+  mount(router, readOwnReply, ({ colleague }) => readReplyOf(db, colleague))
+  mount(router, setOwnReply, async ({ colleague, body }) => {
+    await setReplyOf(db, colleague, body, now())
     return {}
   })
   mount(router, readOwnAway, ({ colleague }) => readAwayOf(db, colleague))

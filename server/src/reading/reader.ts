@@ -112,29 +112,30 @@ function createPool({ workers, tasks, dns, log }: PoolSettings): Piscina {
   return made
 }
 
+/** Runs a task in a thread; throws TooSlow when it does not come to its end in time. */
+async function run<T>(on: Piscina, task: Task, limit: number): Promise<T> {
+  const { port1, port2 } = new MessageChannel()
+  const stop = new AbortController()
+  let timer: NodeJS.Timeout | undefined
+  // Waiting for a free thread is not the message's fault: time counts from when its turn has come.
+  port1.on('message', () => (timer = setTimeout(() => stop.abort(), limit)))
+  try {
+    return (await on.run({ ...task, begun: port2 }, { transferList: [port2], signal: stop.signal })) as T
+  } catch (error) {
+    if (stop.signal.aborted) throw new TooSlow(task.kind)
+    throw error
+  } finally {
+    clearTimeout(timer)
+    port1.close()
+  }
+}
+
 /** A pool of worker threads; a thread that does not finish in time is ended, and another takes its place. */
 export function createReader({ threads, dns, log, deadline = usualDeadline }: ReaderSettings): Reader {
   const pool = (workers: number, tasks: number) => createPool({ workers, tasks, dns, log })
   const reading = pool(threads, 1)
   // Checks wait for name servers most of their time: many share a thread, and none of them parses.
   const checking = pool(1, 16)
-
-  async function run<T>(on: Piscina, task: Task, limit: number): Promise<T> {
-    const { port1, port2 } = new MessageChannel()
-    const stop = new AbortController()
-    let timer: NodeJS.Timeout | undefined
-    // Waiting for a free thread is not the message's fault: time counts from when its turn has come.
-    port1.on('message', () => (timer = setTimeout(() => stop.abort(), limit)))
-    try {
-      return (await on.run({ ...task, begun: port2 }, { transferList: [port2], signal: stop.signal })) as T
-    } catch (error) {
-      if (stop.signal.aborted) throw new TooSlow(task.kind)
-      throw error
-    } finally {
-      clearTimeout(timer)
-      port1.close()
-    }
-  }
 
   /** What did not come to an end in time, or died on the way, is said to be so. */
   async function orElse<T, E>(on: Piscina, task: Task, limit: number, otherwise: E): Promise<T | E> {

@@ -47,6 +47,8 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'erased',
   ],
   mailboxes: [
+    'auto-replied',
+    'mailbox-reply',
     'mailbox-limits',
     'mailbox-keeping',
     'mailbox-filtering',

@@ -49,6 +49,7 @@ interface FactsOf {
   approved: ListFacts & { readonly askedBy: string; readonly for: string }
   'aside-back': { readonly kind: string; readonly pattern: string }
   'asked-for-everyone': { readonly pattern: string; readonly standing: string }
+  'auto-replied': { readonly to: string }
   bounced: { readonly problem: string; readonly host?: string }
   declined: { readonly pattern: string; readonly standing: string; readonly askedBy: string }
   'digest-left-out': { readonly subject: string }
@@ -71,6 +72,7 @@ interface FactsOf {
   'mailbox-filtering': ChangeFacts
   'mailbox-keeping': ChangeFacts
   'mailbox-limits': ChangeFacts
+  'mailbox-reply': ChangeFacts
   'mailbox-set-aside': ChangeFacts
   'mailbox-undone': { readonly what: string; readonly change: number }
   'kept-until': MessageFacts & { readonly until: string }

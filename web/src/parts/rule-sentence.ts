@@ -17,7 +17,7 @@ export function ruleSentence({ needs, conditions, action }: Rule, t: TFunction, 
   })
 }
 
-export function conditionText(condition: RuleConditionShape, t: TFunction, language: string): string {
+function conditionText(condition: RuleConditionShape, t: TFunction, language: string): string {
   if (condition.field === 'size')
     return t(`mailRules.test.${condition.test}`, { size: sizeText(condition.bytes, language) })
   const values =
@@ -37,7 +37,7 @@ export function conditionText(condition: RuleConditionShape, t: TFunction, langu
       })
 }
 
-export function actionTexts({ hold, place, important, stop }: Rule['action'], t: TFunction): string[] {
+function actionTexts({ hold, place, important, stop }: Rule['action'], t: TFunction): string[] {
   return [
     ...(hold === null ? [] : [t(`mailRules.do.${hold}`)]),
     ...(place === null ? [] : [t(`mailRules.do.${place.kind}`, place)]),

@@ -8,8 +8,7 @@ import { Sentence } from './sentence.tsx'
 
 type Place = Effect['moves'][number]['from']
 
-export const placeText = ({ state, folder }: Place, t: TFunction): string =>
-  t(`mailRules.at.${state}`, { folder })
+const placeText = ({ state, folder }: Place, t: TFunction): string => t(`mailRules.at.${state}`, { folder })
 
 /** What a change of mail rules would have done: in a sentence, where from and where to, and the mail itself. */
 export function RulesEffect({ effect, said }: { effect: Effect; said: 'rule' | 'order' | 'without' }) {

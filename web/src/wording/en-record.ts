@@ -116,6 +116,8 @@ export const enRecord = {
     'mailbox-limits': 'Changed the limits of {{name}} from {{was}} to {{now}}',
     'mailbox-keeping': 'Changed how long mail is kept for {{name}} from {{was}} to {{now}}',
     'mailbox-filtering': 'Switched filtering for {{name}} {{now}}',
+    'mailbox-reply': 'Changed the automatic reply of {{name}} from {{was}} to {{now}}',
+    'auto-replied': 'Answered **{{to}}** by itself for {{name}}',
     'mailbox-set-aside': 'Switched setting bulk mail aside for {{name}} {{now}}',
     'mailbox-away': 'Changed when {{name}} is away to {{now}}',
     'mailbox-undone': 'Undid a change of {{what}} for {{name}}',

@@ -112,7 +112,7 @@ export const Outbox = model(
   },
   {
     id: bigSerial(),
-    kind: oneOf('delivery', 'digest', 'answer', 'welcome', 'code', 'letter'),
+    kind: oneOf('delivery', 'digest', 'answer', 'welcome', 'code', 'letter', 'reply'),
     subject_id: integer({ size: 'big' }),
     place: text(20),
     attempts: preset(integer()),

@@ -7,6 +7,7 @@ import * as messagesModels from './messages.ts'
 import * as organisationModels from './organisation.ts'
 import * as peopleModels from './people.ts'
 import * as recordModels from './record.ts'
+import * as repliesModels from './replies.ts'
 import * as rulingsModels from './rulings.ts'
 import * as schemaModels from './schema.ts'
 import * as selectionsModels from './selections.ts'
@@ -24,6 +25,7 @@ export const modelsByName: Readonly<Record<string, ModelOf>> = {
   ...listsModels,
   ...upkeepModels,
   ...mailRulesModels,
+  ...repliesModels,
   ...rulingsModels,
   ...selectionsModels,
   ...recordModels,

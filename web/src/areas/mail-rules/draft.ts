@@ -38,7 +38,7 @@ export function withField(condition: RuleConditionShape, field: Field): RuleCond
 const textOf = ({ test, values }: Text): Pick<Text, 'test' | 'values'> => ({ test, values })
 
 /** Whether a condition compares texts. */
-export const isText = (condition: RuleConditionShape): condition is Text =>
+const isText = (condition: RuleConditionShape): condition is Text =>
   condition.field !== 'size' && condition.field !== 'kind'
 
 /** How a field can be compared. */

@@ -13,6 +13,7 @@ import { FilteringCard } from './filtering-card.tsx'
 import { KeepingCard } from './keeping-card.tsx'
 import { LimitsCard } from './limits-card.tsx'
 import { MonthChart } from './month-chart.tsx'
+import { ReplyCard } from './reply-card.tsx'
 import { useMailbox } from './use-mailboxes.ts'
 
 const link = 'border-b border-current font-semibold text-petrol hover:text-ink'
@@ -33,7 +34,10 @@ export function MailboxPage({ id }: { id: number }) {
       <Head sheet={sheet} />
       <div className="grid items-start gap-3 min-[1180px]:grid-cols-2">
         <LimitsCard sheet={sheet} />
-        <AwayCard sheet={sheet} />
+        <div className="grid gap-3">
+          <AwayCard sheet={sheet} />
+          <ReplyCard sheet={sheet} />
+        </div>
       </div>
       <div className="mt-3 grid gap-3 min-[700px]:grid-cols-2 min-[1180px]:grid-cols-3">
         <KeepingCard sheet={sheet} />

@@ -21,6 +21,7 @@ import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Field, inputStyle } from '../../parts/field.tsx'
 import { useOwnSession, useProblemText } from './own-session.ts'
 import { OwnAwayTimes } from './own-away.tsx'
+import { OwnReply } from './own-reply.tsx'
 import { useOwnAct } from './use-own-act.ts'
 import type { z } from 'zod'
 
@@ -49,6 +50,7 @@ export function OwnSettings() {
       <FreshDigest />
       {data ? <DigestForm key={JSON.stringify(data)} settings={data} /> : <SkeletonRows count={4} />}
       <OwnAwayTimes />
+      <OwnReply />
       <Device />
     </>
   )

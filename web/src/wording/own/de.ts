@@ -235,7 +235,30 @@ export const own = {
       saved: 'Eingetragen. Nichts Zurückgehaltenes verschwindet, bevor Sie Zeit hatten nachzusehen.',
       removed: 'Entfernt.',
     },
+    reply: {
+      title: 'Automatische Antwort',
+      text_one:
+        'Wer Ihnen schreibt, bekommt sie einmal am Tag. Sie geht nie an Mailinglisten oder automatische E-Mails und nicht auf Zurückgehaltenes.',
+      text_other:
+        'Wer Ihnen schreibt, bekommt sie einmal in {{count}} Tagen. Sie geht nie an Mailinglisten oder automatische E-Mails und nicht auf Zurückgehaltenes.',
+      when: 'Automatisch antworten',
+      is: {
+        off: 'nein',
+        away: 'während ich abwesend bin',
+        always: 'immer',
+      },
+      to: {
+        inside: 'An Kolleginnen und Kollegen',
+        outside: 'An alle anderen (leer: sie bekommen keine Antwort)',
+      },
+      noText: 'Schreiben Sie zuerst einen Text.',
+      save: 'Speichern',
+      saved: 'Gespeichert. Ihr Postfach antwortet von jetzt an, wann es soll.',
+      savedOff: 'Gespeichert. Niemand bekommt eine Antwort; Ihre Texte bleiben erhalten.',
+    },
     problem: {
+      BAD_REPLY:
+        'Die automatische Antwort hat noch keinen Text. Schreiben Sie einen oder lassen Sie sie aus.',
       BAD_AWAY:
         'Diese Tage gehen nicht. Der Tag der Rückkehr liegt nach dem ersten Tag der Abwesenheit und innerhalb eines Jahres; wer Ihre Übersichten bekommt, hat hier ein Postfach.',
       MAILBOX_CHANGED:

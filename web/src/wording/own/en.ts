@@ -232,7 +232,29 @@ export const own = {
       saved: 'Entered. Nothing that is kept back goes away before you have had time to look.',
       removed: 'Removed.',
     },
+    reply: {
+      title: 'Automatic reply',
+      text_one:
+        'Whoever writes to you gets it once a day. It never goes to lists or automatic mail, and not to what is kept back.',
+      text_other:
+        'Whoever writes to you gets it once in {{count}} days. It never goes to lists or automatic mail, and not to what is kept back.',
+      when: 'Answer by itself',
+      is: {
+        off: 'no',
+        away: 'while I am away',
+        always: 'always',
+      },
+      to: {
+        inside: 'To colleagues',
+        outside: 'To everybody else (empty: they get no answer)',
+      },
+      noText: 'Write a text first.',
+      save: 'Save',
+      saved: 'Saved. Your mailbox answers from now on when it should.',
+      savedOff: 'Saved. Nobody is answered; your texts are kept.',
+    },
     problem: {
+      BAD_REPLY: 'The automatic reply has no text yet. Write one, or leave it off.',
       BAD_AWAY:
         'These days can’t be kept. The day you are back comes after the first day away, within a year; whoever gets your digests has a mailbox here.',
       MAILBOX_CHANGED: 'Somebody has changed this in the meantime. Look at what it is now and try again.',

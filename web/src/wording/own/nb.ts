@@ -230,7 +230,29 @@ export const own = {
       saved: 'Lagt inn. Ingenting som holdes tilbake, forsvinner før du har hatt tid til å se på det.',
       removed: 'Fjernet.',
     },
+    reply: {
+      title: 'Automatisk svar',
+      text_one:
+        'Den som skriver til deg, får det én gang om dagen. Det går aldri til e-postlister eller automatisk e-post, og ikke til det som holdes tilbake.',
+      text_other:
+        'Den som skriver til deg, får det én gang på {{count}} dager. Det går aldri til e-postlister eller automatisk e-post, og ikke til det som holdes tilbake.',
+      when: 'Svar automatisk',
+      is: {
+        off: 'nei',
+        away: 'mens jeg er borte',
+        always: 'alltid',
+      },
+      to: {
+        inside: 'Til kolleger',
+        outside: 'Til alle andre (tomt: de får ikke svar)',
+      },
+      noText: 'Skriv en tekst først.',
+      save: 'Lagre',
+      saved: 'Lagret. Postboksen din svarer fra nå av når den skal.',
+      savedOff: 'Lagret. Ingen får svar; tekstene dine er tatt vare på.',
+    },
     problem: {
+      BAD_REPLY: 'Det automatiske svaret har ingen tekst ennå. Skriv en, eller la det være av.',
       BAD_AWAY:
         'Disse dagene går ikke. Dagen du er tilbake, kommer etter første dag borte og innen et år; den som får oversiktene dine, har en postboks her.',
       MAILBOX_CHANGED: 'Noen har endret dette i mellomtiden. Se hvordan det er nå, og prøv igjen.',

@@ -256,7 +256,33 @@ export const own = {
       saved: 'Wpisano. Nic zatrzymanego nie zniknie, zanim nie będzie czasu, żeby to przejrzeć.',
       removed: 'Usunięto.',
     },
+    reply: {
+      title: 'Automatyczna odpowiedź',
+      text_one:
+        'Każdy, kto do Ciebie napisze, dostanie ją raz dziennie. Nigdy nie trafia na listy ani do poczty automatycznej, ani w odpowiedzi na to, co zatrzymano.',
+      text_few:
+        'Każdy, kto do Ciebie napisze, dostanie ją raz na {{count}} dni. Nigdy nie trafia na listy ani do poczty automatycznej, ani w odpowiedzi na to, co zatrzymano.',
+      text_many:
+        'Każdy, kto do Ciebie napisze, dostanie ją raz na {{count}} dni. Nigdy nie trafia na listy ani do poczty automatycznej, ani w odpowiedzi na to, co zatrzymano.',
+      text_other:
+        'Każdy, kto do Ciebie napisze, dostanie ją raz na {{count}} dnia. Nigdy nie trafia na listy ani do poczty automatycznej, ani w odpowiedzi na to, co zatrzymano.',
+      when: 'Odpowiadać automatycznie',
+      is: {
+        off: 'nie',
+        away: 'podczas mojej nieobecności',
+        always: 'zawsze',
+      },
+      to: {
+        inside: 'Do osób z organizacji',
+        outside: 'Do wszystkich innych (puste: nie dostaną odpowiedzi)',
+      },
+      noText: 'Najpierw napisz tekst.',
+      save: 'Zapisz',
+      saved: 'Zapisano. Od teraz skrzynka odpowiada, kiedy trzeba.',
+      savedOff: 'Zapisano. Nikt nie dostanie odpowiedzi, a teksty zostały.',
+    },
     problem: {
+      BAD_REPLY: 'Automatyczna odpowiedź nie ma jeszcze tekstu. Napisz go albo zostaw ją wyłączoną.',
       BAD_AWAY:
         'Tych dni nie da się wpisać. Dzień powrotu jest po pierwszym dniu nieobecności, w ciągu roku; osoba, która dostaje Twoje zestawienia, ma tu skrzynkę.',
       MAILBOX_CHANGED: 'Ktoś to w międzyczasie zmienił. Sprawdź, jak jest teraz, i spróbuj ponownie.',
