@@ -59,9 +59,9 @@ await desk.goto(`${base}/mailboxes?find=freight%40`, { waitUntil: 'domcontentloa
 await desk.getByRole('list', { name: 'Mailboxes' }).getByRole('button').first().click()
 await desk.getByRole('link', { name: 'Order and change them' }).click()
 await desk.getByRole('button', { name: 'New rule' }).click()
-await desk.getByRole('textbox', { name: 'Value' }).fill('kranich-bedarf.example')
+await desk.getByRole('textbox', { name: 'Value' }).fill('skerry-freight.example')
 await desk.keyboard.press('Enter')
-await desk.getByLabel('Folder', { exact: true }).fill('Suppliers')
+await desk.getByLabel('Folder', { exact: true }).fill('Skerry Freight')
 await desk.waitForTimeout(2500)
 await shoot(desk, 'mail-rule')
 

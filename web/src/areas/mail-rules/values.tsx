@@ -26,7 +26,7 @@ export function Values({ values, disabled, onChange }: Props) {
     if (event.key === 'Backspace' && typed === '' && values.length > 0) onChange(values.slice(0, -1))
   }
   return (
-    <div className="flex min-w-0 flex-1 flex-wrap items-center gap-1.5 rounded-md border border-line-strong bg-raised px-2 py-1 has-[input:focus]:border-petrol">
+    <div className="flex min-w-[min(100%,14rem)] flex-1 flex-wrap items-center gap-1.5 rounded-md border border-line-strong bg-raised px-2 py-1 has-[input:focus]:border-petrol">
       {values.map(value => (
         <span
           key={value}
