@@ -15,7 +15,8 @@ import {
 } from '@pendro/core/judgement'
 import { readTrusted } from '@pendro/core/authentication'
 import { noAuthentication } from '@pendro/core/senders'
-import { parseMessage, type Message } from '@pendro/core/message'
+import { matchingRules, type MailRule, type RuleCondition } from '@pendro/core/mail-rules'
+import { parseMessage, ruleView, type Message } from '@pendro/core/message'
 import { simpleParser } from 'mailparser'
 import { demoOrganisation } from '../scripts/fill-demo.ts'
 import { atMost, inTurns, type Measured, type Section } from './measure.ts'
@@ -55,10 +56,7 @@ export async function benchJudging(): Promise<Section> {
   const trusted = ({ headers }: Message) =>
     readTrusted(headers, { ip: '127.0.0.1', helo: '' }, { ...policy, gateways: ['127.0.0.0/8'] })
       .authentication ?? noAuthentication
-  const judge = async (raw: Buffer) => {
-    const parsed = await parseMessage(raw)
-    if (!parsed.ok) return
-    const message = parsed.value
+  const decideRead = (message: Message, size: number, rules: readonly MailRule[]) => {
     const sender = senderFacts(message, null, trusted(message))
     const evidence = [
       ...weighMessage({
@@ -75,12 +73,16 @@ export async function benchJudging(): Promise<Section> {
         score: junkScore(evidence),
         bulk: isBulk(message),
         unreadable: false,
-        rules: [],
+        rules: rules.length === 0 ? [] : matchingRules(rules, ruleView(message, size)),
       },
       { mailboxId: 1, limits, usesSetAside: true, filtering: true },
       { organisation: [], mailbox: [] },
       { policy, now: Date.now() },
     )
+  }
+  const judge = async (raw: Buffer) => {
+    const parsed = await parseMessage(raw)
+    if (parsed.ok) decideRead(parsed.value, raw.length, [])
   }
   const each = (work: (raw: Buffer) => Promise<unknown>) => async () => {
     for (const raw of raws) await work(raw)
@@ -90,6 +92,13 @@ export async function benchJudging(): Promise<Section> {
     each(judge),
     each(raw => simpleParser(raw, bareOptions)),
   )
+  const read = (await Promise.all(raws.map(parseMessage))).flatMap(parsed =>
+    parsed.ok ? [parsed.value] : [],
+  )
+  const deciding = (rules: readonly MailRule[]) => async () => {
+    for (const message of read) decideRead(message, 5000, rules)
+  }
+  const [withRules = 0, without = 1] = await inTurns(7, deciding(manyRules()), deciding([]))
   const large = largeMessage()
   const [oursLarge = 0, bareLarge = 1] = await inTurns(
     5,
@@ -100,11 +109,41 @@ export async function benchJudging(): Promise<Section> {
     title: 'Judging',
     rows: [
       atMost(`Reading and judging ${raws.length} messages`, ours, bare, 2.5, 'mailparser alone, same bytes'),
+      atMost(
+        `Deciding ${read.length} read messages with 200 mail rules`,
+        withRules,
+        without,
+        3,
+        'the same without rules',
+      ),
       atMost('One message of 10 MB with 200 parts', oursLarge, bareLarge, 5, 'mailparser alone'),
       await memory(() => judge(large), large.length),
     ],
     notes: '',
   }
+}
+
+/** As people have them: most by sender, some by subject, a few by the text; nearly none matches a message. */
+function manyRules(): readonly MailRule[] {
+  return Array.from({ length: 200 }, (_, i): MailRule => {
+    const conditions: readonly RuleCondition[] =
+      i % 10 === 0
+        ? [{ field: 'body', test: 'contains', values: [`order number ${i}`] }]
+        : i % 3 === 0
+          ? [{ field: 'subject', test: 'contains', values: [`report ${i}`, `rapport ${i}`] }]
+          : i % 3 === 1
+            ? [{ field: 'from', test: 'is', values: [`sender${i}@firm${i}.example`] }]
+            : [{ field: 'from', test: 'matches', values: [`*@firm${i}.example`] }]
+    const place = { kind: 'folder', folder: `Folder ${i}` } as const
+    return {
+      id: i,
+      name: `Rule ${i}`,
+      owner: 'mailbox',
+      needs: 'all',
+      conditions,
+      action: { hold: null, place, important: false, stop: false },
+    }
+  })
 }
 
 const bareOptions = {

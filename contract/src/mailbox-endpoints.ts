@@ -328,6 +328,62 @@ export const previewReply = endpoint({
   problems: ['MAILBOX_NOT_FOUND', 'BAD_REPLY'],
 })
 
+/** Days that the headers of mail stay when its content has gone; 93 is common practice. */
+const headerDays = z.number().int().min(30).max(1095)
+
+/** What counts for every mailbox without a setting of its own. */
+export const organisationDefaults = z.object({ limits, keep: keptDays, headerDays })
+/** A checked {@link organisationDefaults}. */
+export type OrganisationDefaults = z.infer<typeof organisationDefaults>
+
+/** One change of them; `was` is what the screen of whoever changes it shows. */
+export const defaultsChange = z.discriminatedUnion('what', [
+  z.object({ what: z.literal('limits'), was: limits, to: limits }),
+  z.object({ what: z.literal('keeping'), was: keptDays, to: keptDays }),
+  z.object({ what: z.literal('header-days'), was: headerDays, to: headerDays }),
+])
+/** A checked {@link defaultsChange}. */
+export type DefaultsChange = z.infer<typeof defaultsChange>
+
+/** `unlike`: mailboxes with a setting of their own, which a change does not reach. */
+export const readDefaults = endpoint({
+  method: 'get',
+  path: '/api/organisation/defaults',
+  summary: 'Limits and days that count for every mailbox without its own',
+  roles: everyone,
+  response: z.object({
+    defaults: organisationDefaults,
+    mailboxes: z.number().int(),
+    unlike: z.object({ limits: z.number().int(), keeping: z.number().int() }),
+  }),
+})
+
+/** Changes nothing. Limits: the newest 20,000 deliveries of the last 30 days between the old and the new ones are decided again. */
+export const previewDefaults = endpoint({
+  method: 'post',
+  path: '/api/organisation/defaults/effect',
+  summary: 'What a change of the organisation’s defaults would come to',
+  roles: everyone,
+  body: z.object({ change: defaultsChange }),
+  response: changeEffect,
+  problems: ['BAD_LIMITS'],
+})
+
+/** One act with a line in the record; its undo is that of mailboxes. Ends of mail follow mailbox by mailbox. */
+export const changeDefaults = endpoint({
+  method: 'post',
+  path: '/api/organisation/defaults/changes',
+  summary: 'Change the organisation’s defaults; the number is for its undo',
+  roles: ['steward'],
+  body: z.object({
+    change: defaultsChange,
+    reason: z.string().trim().max(1000).default(''),
+    token: z.uuid(),
+  }),
+  response: z.object({ change: id }),
+  problems: ['BAD_LIMITS', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
+})
+
 /** The longest time away in days; for forms. */
 export const longestAwayDays = longestAway
 
@@ -340,4 +396,7 @@ export const mailboxEndpoints = {
   changeMailbox,
   undoMailboxChange,
   previewReply,
+  readDefaults,
+  previewDefaults,
+  changeDefaults,
 }

@@ -163,6 +163,8 @@ test.each([
   ['record.what', readRecord.query.shape.what.def.innerType.options],
   ['record.who', readRecord.query.shape.who.def.innerType.options],
   ['state', deliveryState.options],
+  // Wherever a message can stand, its journey has a word for it.
+  ['whereabouts.stop', deliveryState.options],
   ['whereabouts.enquiries.state', enquiryState.options],
   ['whereabouts.enquiries.howOptions', enquiryHow.options],
   ['whereabouts.label', lookFor.response.shape.hits.element.shape.label.options],

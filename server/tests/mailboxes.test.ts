@@ -1,11 +1,12 @@
 import { randomUUID } from 'node:crypto'
 import fc from 'fast-check'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
-import type { AwayPeriod, MailboxChange } from '@pendro/contract'
+import type { AwayPeriod, MailboxChange, MailboxSheet } from '@pendro/contract'
 import { nextDigest } from '@pendro/core/digest'
 import { isAway } from '@pendro/core/keeping'
 import { execute, findRow, select } from '../src/db/database.ts'
 import { workDigests } from '../src/digests/sending.ts'
+import { workEnds } from '../src/keeping/ends-anew.ts'
 import {
   arrive,
   asColleague,
@@ -547,5 +548,83 @@ describe('the table', () => {
       keptBack: 6,
       released: 5,
     })
+  })
+})
+
+describe('defaults of the organisation', () => {
+  const read = async () => (await per.get('/api/organisation/defaults')).body as DefaultsAnswer
+  const set = (change: object, by = oda) =>
+    by.post('/api/organisation/defaults/changes', { change, token: randomUUID() })
+  interface DefaultsAnswer {
+    readonly defaults: { limits: object; keep: Record<string, number>; headerDays: number }
+    readonly mailboxes: number
+    readonly unlike: { limits: number; keeping: number }
+  }
+
+  test('are the stewards’, are changed as acts, and reach those without their own', async () => {
+    const { defaults, mailboxes, unlike } = await read()
+    expect(mailboxes).toBeGreaterThan(2)
+    const to = { junk: 30, quarantined: 50, nearCertain: 90 }
+    const change = { what: 'limits', was: defaults.limits, to }
+    expect((await set(change, per)).status).toBe(403)
+    const made = await set(change)
+    expect(made.status).toBe(200)
+    const sheet = (await per.get(`/api/mailboxes/${server.mailbox('ingrid')}`)).body as MailboxSheet
+    expect(sheet.organisation.limits).toEqual(to)
+    // Somebody who saw what was before is told.
+    expect((await set(change)).body.code).toBe('MAILBOX_CHANGED')
+    expect((await set({ ...change, was: to })).body.code).toBe('NOTHING_TO_DO')
+    const undo = () => oda.post(`/api/mailbox-changes/${made.body.change}/undo`, {})
+    expect((await per.post(`/api/mailbox-changes/${made.body.change}/undo`, {})).body.code).toBe(
+      'NEEDS_STEWARD',
+    )
+    expect((await undo()).status).toBe(200)
+    expect((await undo()).body.code).toBe('ALREADY_UNDONE')
+    expect(await read()).toEqual({ defaults, mailboxes, unlike })
+    const { body } = await per.get('/api/record?what=mailboxes&who=everybody')
+    expect(body.lines.slice(0, 2).map(({ act }: { act: string }) => act)).toEqual([
+      'mailbox-undone',
+      'organisation-limits',
+    ])
+  })
+
+  test('fewer days: what goes sooner is said, then noted mailbox by mailbox; own days and undo keep theirs', async () => {
+    const { defaults } = await read()
+    const [mine = 0] = await arrive(server, { to: ['aksel@harbour.example'] })
+    const endOf = async (id: number) =>
+      (
+        await select<{ expires_at: Date }>(server.db, 'SELECT expires_at FROM deliveries WHERE id = :id', {
+          id,
+        })
+      )[0]?.expires_at
+    const before = await endOf(mine)
+    const to = { ...defaults.keep, quarantined: 7 }
+    const change = { what: 'keeping', was: defaults.keep, to }
+    const { body: effect } = await per.post('/api/organisation/defaults/effect', { change })
+    expect(effect.ends.sooner).toBeGreaterThan(0)
+    expect(effect.ends.later).toBe(0)
+    const { body } = await set(change)
+    while ((await workEnds(server.db, server.clock.now)) > 0);
+    const days = ((before?.getTime() ?? 0) - ((await endOf(mine))?.getTime() ?? 0)) / 86_400_000
+    expect(days).toBe((defaults.keep.quarantined ?? 0) - 7)
+    await oda.post(`/api/mailbox-changes/${body.change}/undo`, {})
+    while ((await workEnds(server.db, server.clock.now)) > 0);
+    expect(await endOf(mine)).toEqual(before)
+  })
+
+  test.each([
+    [
+      'limits that are none',
+      { what: 'limits', to: { junk: 60, quarantined: 50, nearCertain: 90 } },
+      'BAD_LIMITS',
+    ],
+    ['a day', { what: 'keeping', to: { quarantined: 1, junk: 28, discarded: 28 } }, 'BAD_REQUEST'],
+    ['headers for ten years', { what: 'header-days', to: 3650 }, 'BAD_REQUEST'],
+  ])('%s are refused', async (_name, given, code) => {
+    const { defaults } = await read()
+    const was = { limits: defaults.limits, keeping: defaults.keep, 'header-days': defaults.headerDays }[
+      given.what
+    ]
+    expect((await set({ ...given, was })).body.code).toBe(code)
   })
 })

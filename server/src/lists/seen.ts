@@ -259,20 +259,34 @@ export async function seenOf(
 export async function newestSeen(
   db: Database,
   organisation: Organisation,
-  { since, mailboxIds, limit }: Looked & { readonly limit: number },
+  {
+    since,
+    mailboxIds,
+    limit,
+    between,
+  }: Looked & {
+    readonly limit: number
+    /** Only what lies between two positions of the limits. */
+    readonly between?: { readonly was: Limits; readonly is: Limits }
+  },
 ): Promise<{
   readonly seen: readonly (SeenOne & { readonly messageId: number })[]
   readonly of: number
 }> {
   const whose = mailboxIds === null ? 'TRUE' : 'd.mailbox_id IN (:mailboxIds)'
-  const given = { since, mailboxIds, limit }
+  const given = {
+    since,
+    mailboxIds,
+    limit,
+    ...(between && { ...named('was', between.was), ...named('is', between.is) }),
+  }
   const [rows, all, policyOf] = await Promise.all([
     select<Omit<GroupRow, 'n'> & { readonly id: number; readonly message_id: number }>(
       db,
       `SELECT d.id, d.message_id, d.mailbox_id, m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable,
-         m.harm IS NOT NULL AS harmful, IF(d.state = 'released', 'wanted', m.called) AS called, NULL AS rule_holds, NULL AS rule_places, d.score
+         m.harm IS NOT NULL AS harmful, IF(d.state = 'released', 'wanted', m.called) AS called, d.rule_holds, d.rule_places, d.score
        FROM deliveries d JOIN messages m ON m.id = d.message_id
-       WHERE ${whose} AND d.received_at >= :since AND m.profile_id IS NOT NULL ORDER BY d.received_at DESC LIMIT :limit`,
+       WHERE ${whose} AND d.received_at >= :since AND m.profile_id IS NOT NULL ${between ? `AND (${isBetween})` : ''} ORDER BY d.received_at DESC LIMIT :limit`,
       given,
     ),
     findRow<{ n: number }>(

@@ -31,6 +31,7 @@ import { AppError } from '../errors.ts'
 import { mount, mountFile } from '../http.ts'
 import { ruleOf } from '../judging/mail-rules.ts'
 import { undoChange } from '../mailboxes/change.ts'
+import { undoDefaults } from '../mailboxes/defaults.ts'
 import { valueOf } from '../mailboxes/settings.ts'
 import { replyOf } from '../replying/reply.ts'
 import { readHere, type Reader } from '../reading/reader.ts'
@@ -82,6 +83,11 @@ export function mailRuleRoutes(router: Router, { db, now, reader }: Deps): void 
   mount(router, suggestMailRule, ({ params }) => suggestion(db, params.id))
   mount(router, undoMailboxChange, async ({ params, who }) => {
     const change = await findOne(db, MailboxChanges, { id: params.id }, { columns: ['what', 'mailbox_id'] })
+    if (change?.what.startsWith('organisation-')) {
+      needsSteward(who)
+      await undoDefaults(db, actor(who), params.id, now())
+      return { mailboxId: null }
+    }
     if (change?.what !== 'rules') return { mailboxId: await undoChange(db, actor(who), params.id, now()) }
     if (change.mailbox_id === null) needsSteward(who)
     await undoRulesChange(db, actor(who), params.id, now())

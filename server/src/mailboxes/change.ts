@@ -97,7 +97,8 @@ const tell = (db: Database, tx: Tx, by: Actor, now: Date) =>
   announce(db, tx, now, [{ kind: 'mailbox', deliveryId: null, state: null, by: by.name }])
 
 /** A value as the record keeps it: numbers and codes, which its sentence puts into words. */
-function told(value: MailboxChange['to']): string {
+export function told(value: MailboxChange['to'] | number): string {
+  if (typeof value === 'number') return String(value)
   if (value !== null && typeof value === 'object' && 'when' in value) return value.when
   if (value === null) return 'organisation'
   if (typeof value === 'boolean') return value ? 'on' : 'off'

@@ -2,7 +2,7 @@ import type { ChangeEffect, MailboxChange } from '@pendro/contract'
 import { arrives } from '@pendro/core/rulings'
 import type { Limits, MailboxPolicy } from '@pendro/core/judgement'
 import { expiryOf, type Keeping } from '@pendro/core/keeping'
-import { policyReach } from '@pendro/core/mailboxes'
+import { policyReach, type PolicyReach } from '@pendro/core/mailboxes'
 import { candidateTexts } from '@pendro/core/senders'
 import type { DeliveryState } from '@pendro/core/delivery'
 import { select, type Database } from '../db/database.ts'
@@ -15,7 +15,8 @@ import { seenOf } from '../lists/seen.ts'
 import { awayMoments, checkChange } from './settings.ts'
 
 const day = 86_400_000
-const lookedBack = 30
+/** Days of mail that a change is tried on. */
+export const lookedBack = 30
 /** As many as a person will look at. */
 const mostExamples = 12
 
@@ -71,7 +72,15 @@ async function replay(
   const texts = new Set(seen.flatMap(({ facts }) => candidateTexts(facts.sender)))
   const register = await entriesFor(db, [...texts], [mailbox.id])
   const context = { policy: organisation.policy, now: now.getTime() }
-  const reach = policyReach(seen, after, register, context)
+  return shownReach(db, policyReach(seen, after, register, context), looked)
+}
+
+/** What another policy would have done, with some of the mail itself. */
+export async function shownReach(
+  db: Database,
+  reach: PolicyReach,
+  looked: number,
+): Promise<NonNullable<ChangeEffect['replay']>> {
   const shown = reach.examples.slice(0, mostExamples)
   const rows = await select<{
     id: number

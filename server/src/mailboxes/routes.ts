@@ -2,11 +2,14 @@ import { containing } from '../db/like.ts'
 import { undecidedSql } from '../deliveries/states-sql.ts'
 import type { Router } from 'express'
 import {
+  changeDefaults,
   changeMailbox,
   findMailboxes,
   listMailboxes,
   previewMailboxChange,
+  previewDefaults,
   previewReply,
+  readDefaults,
   readMailbox,
   type MailboxBrief,
 } from '@pendro/contract'
@@ -15,6 +18,7 @@ import { findRow, select } from '../db/database.ts'
 import { mount } from '../http.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { applyChange } from './change.ts'
+import { applyDefaults, defaultsEffect, readDefaultsOf } from './defaults.ts'
 import { effectOf } from './effect.ts'
 import { readSheetOf } from './sheet.ts'
 import { previewReplyOf } from './reply-preview.ts'
@@ -48,6 +52,11 @@ export function mailboxRoutes(router: Router, { db, now }: Deps): void {
     })
     return { change: id }
   })
+  mount(router, readDefaults, () => readDefaultsOf(db))
+  mount(router, previewDefaults, ({ body }) => defaultsEffect(db, body.change, now()))
+  mount(router, changeDefaults, async ({ body, who }) => ({
+    change: await applyDefaults(db, { ...body, by: actor(who), now: now() }),
+  }))
   mount(router, previewReply, async ({ params, body }) => ({
     message: await previewReplyOf(db, params.id, body, now()),
   }))

@@ -48,6 +48,9 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
   ],
   mailboxes: [
     'auto-replied',
+    'organisation-header-days',
+    'organisation-keeping',
+    'organisation-limits',
     'mailbox-reply',
     'mailbox-limits',
     'mailbox-keeping',

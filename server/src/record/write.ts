@@ -86,6 +86,9 @@ interface FactsOf {
   'mail-rules-copied': { readonly rules: number; readonly mailboxes: number; readonly change: number }
   'mail-rules-ordered': { readonly rules: number; readonly change: number }
   'mail-rules-undone': { readonly change: number }
+  'organisation-header-days': ChangeFacts
+  'organisation-keeping': ChangeFacts
+  'organisation-limits': ChangeFacts
   'own-password': Nothing
   read: MessageFacts & { readonly enquiry: number }
   'reply-looked-at': Nothing

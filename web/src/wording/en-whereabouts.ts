@@ -59,6 +59,7 @@ export const enWhereabouts = {
     junk: 'Junk folder',
     quarantined: 'Quarantined',
     sealed: 'Sealed',
+    discarded: 'Discarded on arrival',
     'digest-listed': 'In a digest',
     'digest-counted': 'Counted, not listed, in a digest',
     'digest-would-list': 'Digest',

@@ -66,19 +66,7 @@ function Editor({ sheet, onDone }: { sheet: MailboxSheet; onDone: () => void }) 
   return (
     <>
       <div className="my-4 flex flex-wrap items-end gap-4">
-        {kinds.map(kind => (
-          <label key={kind} className="text-[0.95rem] text-ink-2">
-            {t(`mailboxes.keeping.kind.${kind}`)}
-            <input
-              type="number"
-              min={7}
-              max={365}
-              value={Number.isNaN(shown[kind]) ? '' : shown[kind]}
-              onChange={({ target }) => setDraft({ ...shown, [kind]: Math.round(target.valueAsNumber) })}
-              className="mt-0.5 block w-24 rounded-md border border-line-strong bg-raised px-2 py-1.5 text-ink"
-            />
-          </label>
-        ))}
+        <DaysFields days={shown} onChange={setDraft} />
         {draft !== null && (
           <Button kind="link" onClick={() => setDraft(null)}>
             {t('mailboxes.asOrganisation')}
@@ -91,6 +79,28 @@ function Editor({ sheet, onDone }: { sheet: MailboxSheet; onDone: () => void }) 
         onApply={reason => change && changing.mutate({ change, reason })}
         onCancel={onDone}
       />
+    </>
+  )
+}
+
+/** Days of each kind, typed. */
+export function DaysFields({ days, onChange }: { days: Days; onChange: (days: Days) => void }) {
+  const { t } = useTranslation()
+  return (
+    <>
+      {kinds.map(kind => (
+        <label key={kind} className="text-[0.95rem] text-ink-2">
+          {t(`mailboxes.keeping.kind.${kind}`)}
+          <input
+            type="number"
+            min={7}
+            max={365}
+            value={Number.isNaN(days[kind]) ? '' : days[kind]}
+            onChange={({ target }) => onChange({ ...days, [kind]: Math.round(target.valueAsNumber) })}
+            className="mt-0.5 block w-24 rounded-md border border-line-strong bg-raised px-2 py-1.5 text-ink"
+          />
+        </label>
+      ))}
     </>
   )
 }

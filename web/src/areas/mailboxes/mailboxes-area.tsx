@@ -6,6 +6,7 @@ import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Empty } from '../../parts/states.tsx'
 import { TwoPanes } from '../../parts/two-panes.tsx'
+import { DefaultsLink, DefaultsPage } from './defaults-page.tsx'
 import { kinds, orders, traits, useFilter, type Filter } from './filter.ts'
 import { MailboxList } from './mailbox-list.tsx'
 import { MailboxPage } from './mailbox-page.tsx'
@@ -20,6 +21,7 @@ export function MailboxesArea() {
   const table = useMailboxTable(filter)
   useMailboxesLive()
   const openId = id !== undefined && /^\d{1,9}$/.test(id) ? Number(id) : null
+  const isDefaults = id === 'defaults'
   const first = table.data?.pages[0]
   const back = { pathname: '/mailboxes', search }
   return (
@@ -31,11 +33,12 @@ export function MailboxesArea() {
           onChange={change}
           total={first?.total}
           departments={first?.departments ?? []}
-        />
+        />{' '}
+        <DefaultsLink onOpen={() => void navigate({ ...back, pathname: '/mailboxes/defaults' })} />
       </section>
       <TwoPanes
         columns="min-[900px]:grid-cols-[minmax(280px,340px)_minmax(0,1fr)]"
-        isOpen={openId !== null}
+        isOpen={openId !== null || isDefaults}
         back={`/mailboxes?${search}`}
         list={
           <MailboxList
@@ -47,7 +50,9 @@ export function MailboxesArea() {
           />
         }
         detail={
-          openId === null ? (
+          isDefaults ? (
+            <DefaultsPage />
+          ) : openId === null ? (
             <Empty title={t('mailboxes.choose')}>{t('mailboxes.chooseText')}</Empty>
           ) : (
             <Boundary of={openId}>

@@ -58,6 +58,7 @@ const tones: Readonly<Record<string, StopTone>> = {
   junk: 'kept',
   quarantined: 'kept',
   sealed: 'gone',
+  discarded: 'gone',
   'ruled-discard': 'gone',
   bounced: 'gone',
   refused: 'gone',
