@@ -35,17 +35,16 @@ test('from a message in Whereabouts to a rule; the next mail is filed, the journ
   await mail(second)
   await expect.poll(() => folderOf(second)).toEqual(['Berths'])
 
-  // Undone, the next goes where it went before.
-  await page.getByRole('button', { name: 'Undo' }).click()
+  // Undone in the record, the next goes where it went before.
+  const base = page.url().replace(/\/mailboxes.*/, '')
+  await page.goto(`${base}/record?what=mail-rules&who=everybody`)
+  const line = page.getByRole('listitem').filter({ hasText: `Berths ${serial}` })
+  await line.getByRole('button', { name: 'Undo' }).click()
   await expect(page.getByText('Undone.')).toBeVisible()
   await mail(third)
   await expect.poll(() => folderOf(third)).toEqual(['inbox'])
 
-  await page.goto(
-    page
-      .url()
-      .replace(/\/mailboxes.*/, `/whereabouts?to=Solveig%20Skarvik&about=${encodeURIComponent(second)}`),
-  )
+  await page.goto(`${base}/whereabouts?to=Solveig%20Skarvik&about=${encodeURIComponent(second)}`)
   const hit = page.getByRole('article').first()
   await expect(hit).toContainText('into the folder Berths')
   await expect(hit.getByRole('button', { name: `the mail rule: Berths ${serial}` })).toBeVisible()
@@ -58,22 +57,20 @@ test('rules are put in another order by the keyboard, seen before it is saved, a
   await page.getByText('Solveig Skarvik').first().click()
   await page.getByRole('link', { name: 'Order and change them' }).click()
   const names = () => page.getByRole('list').getByRole('listitem').locator('b').allTextContents()
-  const start = ['1. Fish orders', '2. Questions about a ship', '3. Galley offers', '4. Large attachments']
-  await expect.poll(names).toEqual(start)
+  await expect.poll(names).toContain('2. Questions about a ship')
+  const start = await names()
   await page.getByRole('button', { name: 'Move “Questions about a ship”' }).focus()
   // Each step is announced to screen readers; the next key is meant for what was said.
   await page.keyboard.press('Space')
-  await expect(page.getByText('“Questions about a ship” is at place 2 of 4.')).toBeAttached()
+  await expect(page.getByText(/“Questions about a ship” is at place 2 of/)).toBeAttached()
   await page.keyboard.press('ArrowUp')
-  await expect(page.getByText('“Questions about a ship” is at place 1 of 4.')).toBeAttached()
+  await expect(page.getByText(/“Questions about a ship” is at place 1 of/)).toBeAttached()
   await page.keyboard.press('Space')
   await expect(page.getByText('A new order, not saved yet.')).toBeVisible()
   await expect(page.getByText(/In this order .* would be elsewhere/)).toBeVisible()
   await page.getByRole('button', { name: 'Save this order' }).click()
   await expect(page.getByText('The new order is saved.')).toBeVisible()
-  await expect
-    .poll(names)
-    .toEqual(['1. Questions about a ship', '2. Fish orders', '3. Galley offers', '4. Large attachments'])
+  await expect.poll(names).toEqual(['1. Questions about a ship', '2. Fish orders', ...start.slice(2)])
   await page.getByRole('button', { name: 'Undo' }).click()
   await expect.poll(names).toEqual(start)
 })

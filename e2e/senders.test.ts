@@ -121,7 +121,11 @@ test('add by keyboard, change, end, undo; the question tells what it comes to', 
   )
   await expect(page.getByRole('list', { name: 'Sender entries' }).getByRole('listitem')).toHaveCount(1)
   await page.getByRole('status').getByRole('button', { name: 'Undo' }).click()
-  await expect(page.getByRole('list', { name: 'Sender entries' })).toContainText('safe')
+  // The row of before is gone, too: what it names has ended, and can't be ended again.
+  await expect(page.getByRole('status').filter({ hasText: 'Undone' })).toBeVisible()
+  const rows = page.getByRole('list', { name: 'Sender entries' }).getByRole('listitem')
+  await expect(rows.filter({ hasText: 'blocked' })).toHaveCount(0)
+  await expect(rows.filter({ hasText: 'safe' })).toHaveCount(1)
 
   // ended entries can be found, and restored
   await page.getByRole('button', { name: new RegExp(`^${sender}`) }).click()

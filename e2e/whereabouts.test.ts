@@ -189,8 +189,9 @@ test('moved by a mail rule: which one, what it does, switched off before the nex
   await expect(page.getByText('The mail rule “Forecasts” is off.')).toBeVisible()
   await forecast('Terne')
   await expect.poll(() => folders('Terne')).toEqual(['inbox'])
-  await page.getByRole('button', { name: 'Undo' }).click()
-  await expect(page.getByText('Undone.')).toBeVisible()
+  await first.getByRole('button', { name: 'the mail rule: Forecasts' }).click()
+  await page.getByRole('button', { name: 'Switch it on' }).click()
+  await expect(page.getByText('The mail rule “Forecasts” is on.')).toBeVisible()
 
   await first.getByRole('button', { name: 'Put a copy in the inbox of Aksel Brandt' }).click()
   await expect.poll(() => folders('Lomvi')).toEqual(['Weather', 'inbox'])

@@ -95,10 +95,12 @@ function createMatcher(db: Database, reader: Reader, all: readonly RulesOfMailbo
     const packed = new Map(rows.map(row => [row.message_id, row.gzip]))
     const match = async (of: typeof asked) => {
       const here = of.filter(({ messageId }) => packed.has(messageId))
+      // Only the sets that are asked: those of thousands of mailboxes would be copied to the thread each time.
+      const used = [...new Set(here.map(({ set }) => set))]
       const answer = await reader.matchRules({
         packed: here.map(({ messageId }) => packed.get(messageId) ?? Buffer.alloc(0)),
-        sets,
-        of: here.map(({ set }) => set),
+        sets: used.map(set => sets[set] ?? []),
+        of: here.map(({ set }) => used.indexOf(set)),
       })
       return new Map(here.map((one, i) => [one, answer?.[i] ?? null]))
     }

@@ -196,7 +196,7 @@ function Row({ rule, place, work, isOpen, mayMove, onOpen }: RowProps) {
           {...attributes}
           {...listeners}
           aria-label={t('mailRules.move', { name: rule.name })}
-          className="my-1 ml-1 cursor-grab touch-none rounded-sm px-1 py-2 text-ink-2 hover:text-ink"
+          className="my-1 ml-1 grid min-h-[28px] min-w-[28px] cursor-grab touch-none place-items-center rounded-sm text-ink-2 hover:text-ink"
         >
           <GripVertical aria-hidden className="size-4" />
         </button>

@@ -232,17 +232,17 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
             <p className="text-[0.95rem] text-ink-2">
               {line.reason !== '' && <span>{t('record.because', { reason: line.reason })} </span>}
               {line.deliveryId !== null && (
-                <Link to={`/review/${line.deliveryId}`} className="border-b border-current">
+                <Link to={`/review/${line.deliveryId}`} className={leading}>
                   {t('record.openMessage')}
                 </Link>
               )}{' '}
               {leadsOn(line, 'enquiry') && (
-                <Link to={`/whereabouts?enquiry=${line.facts.enquiry}`} className="border-b border-current">
+                <Link to={`/whereabouts?enquiry=${line.facts.enquiry}`} className={leading}>
                   {t('record.openEnquiry')}
                 </Link>
               )}{' '}
               {leadsOn(line, 'entry') && (
-                <Link to={`/senders/${line.facts.entry}`} className="border-b border-current">
+                <Link to={`/senders/${line.facts.entry}`} className={leading}>
                   {t('record.openEntry')}
                 </Link>
               )}
@@ -254,6 +254,9 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
     </li>
   )
 }
+
+/** A link that stands alone, as high as a finger wants it (WCAG 2.2, 2.5.8). */
+const leading = 'inline-block min-h-6 border-b border-current leading-6'
 
 const undoable: ReadonlySet<string> = new Set([
   'ruling',
