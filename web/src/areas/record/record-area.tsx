@@ -256,7 +256,7 @@ function Line({ line, heading }: { line: RecordLine; heading: string | null }) {
 }
 
 /** A link that stands alone, as high as a finger wants it (WCAG 2.2, 2.5.8). */
-const leading = 'inline-block min-h-6 border-b border-current leading-6'
+const leading = 'inline-block min-h-[26px] border-b border-current leading-[25px]'
 
 const undoable: ReadonlySet<string> = new Set([
   'ruling',
