@@ -271,6 +271,8 @@ const foldPreview = z.object({
   ),
   stays: z.array(z.object({ id, name: z.string(), why: whyRuleStays })),
   entries: count,
+  /** Of the rules that go: those that discard; as entries, their mail goes to the junk folder. */
+  discards: count,
   looked: count,
   of: count,
   /** Deliveries that one of the rules matched. */
@@ -286,7 +288,7 @@ export const previewFold = endpoint({
   method: 'get',
   path: '/api/mailboxes/{id}/mail-rules/fold',
   summary:
-    'Which mail rules of a mailbox only block senders, and would become sender entries with the same effect',
+    'Which mail rules of a mailbox only keep senders out, and would become sender entries with the same effect',
   roles: everyone,
   params: z.object({ id: idInPath }),
   response: foldPreview,
@@ -297,7 +299,7 @@ export const previewFold = endpoint({
 export const foldRules = endpoint({
   method: 'post',
   path: '/api/mailboxes/{id}/mail-rules/fold',
-  summary: 'Make sender entries of the mail rules that only block senders',
+  summary: 'Make sender entries of the mail rules that only keep senders out',
   roles: writers,
   params: z.object({ id: idInPath }),
   body: z.object({

@@ -90,7 +90,11 @@ function readField(field: TextField, view: RuleView): readonly string[] {
 }
 
 /** RFC 5051, i;unicode-casemap, as far as JavaScript's own tables go: no difference of case or of composition. */
-const caseless = (text: string): string => text.normalize('NFKD').toLowerCase()
+const caseless = (text: string): string => (isPlain.test(text) ? text : text.normalize('NFKD')).toLowerCase()
+
+/** What normalising leaves as it is: nearly every address, and most rules. */
+// eslint-disable-next-line no-control-regex -- all of ASCII
+const isPlain = /^[\x00-\x7f]*$/
 
 function compare(test: RuleTest, value: string, key: string): boolean {
   switch (test) {

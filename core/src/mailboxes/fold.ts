@@ -27,7 +27,7 @@ export type Stays =
   /** Over the mail that was looked at, the entry would have done something else. */
   | 'replay'
 
-/** What becomes of a mailbox's rules when those that only block senders become entries. */
+/** What becomes of a mailbox's rules when those that only keep senders out become entries. */
 export interface FoldPlan {
   /** Rules that go, with the patterns that stand in for them. `made`: those that get an entry; the rest is covered. */
   readonly folds: readonly {

@@ -2,6 +2,7 @@ import { decide, type Decision } from '../judgement/index.ts'
 import type { SeenOne } from './policy-reach.ts'
 import { indexRegister, type SenderEntry } from '../senders/index.ts'
 import { settleRules, type RuleVerdict } from '../mail-rules/index.ts'
+import { arrives, takenFor } from '../rulings/index.ts'
 
 /** A delivery already seen, with what the rules of today and those of tomorrow say of it. */
 export interface SeenByRules extends SeenOne {
@@ -61,7 +62,8 @@ export function rulesReach(
   const moves = new Map<string, { from: RulePlace; to: RulePlace; deliveries: number }>()
   const moved: RuledOne[] = []
   const others: RuledOne[] = []
-  for (const { facts, mailbox, deliveryId, before, after, calledByPerson } of seen) {
+  for (const each of seen) {
+    const { facts, mailbox, deliveryId, before, after } = each
     const isMatched = [...before, ...after].some(({ id }) => about.has(id))
     if (isMatched) counts.matched += 1
     if (!isMatched && isSaidAlike(before, after)) continue
@@ -79,14 +81,9 @@ export function rulesReach(
       continue
     }
     counts.changed += 1
-    if (goesOn(was) && !goesOn(would) && calledByPerson !== 'junk' && facts.score < mailbox.limits.junk)
-      counts.wantedHeld += 1
-    if (
-      !goesOn(was) &&
-      goesOn(would) &&
-      (calledByPerson === 'junk' || facts.score >= mailbox.limits.nearCertain)
-    )
-      counts.harmfulLetIn += 1
+    const taken = takenFor(each)
+    if (arrives(was) && !arrives(would) && taken === 'wanted') counts.wantedHeld += 1
+    if (!arrives(was) && arrives(would) && taken === 'harmful') counts.harmfulLetIn += 1
     const key = JSON.stringify([one.was, one.would])
     const known = moves.get(key)
     if (known) known.deliveries += 1
@@ -103,8 +100,6 @@ export function rulesReach(
 
 const placeOf = ({ state, folder }: Decision): RulePlace => ({ state, folder })
 const isSamePlace = (a: RulePlace, b: RulePlace): boolean => a.state === b.state && a.folder === b.folder
-const goesOn = ({ state }: Pick<Decision, 'state'>): boolean =>
-  state === 'inbox' || state === 'aside' || state === 'moved'
 
 function isSaidAlike(a: readonly RuleVerdict[], b: readonly RuleVerdict[]): boolean {
   const [one, other] = [settleRules(a), settleRules(b)]

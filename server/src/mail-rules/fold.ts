@@ -67,6 +67,7 @@ export async function previewFold(deps: Deps, mailboxId: number): Promise<FoldPr
     })),
     stays: plan.stays.map(({ rule, why }) => ({ id: rule.id, name: rule.name, why })),
     entries: plan.entries.length,
+    discards: plan.folds.filter(({ rule }) => rule.action.hold === 'discarded').length,
     looked: reach.looked,
     of,
     matched: reach.matched,

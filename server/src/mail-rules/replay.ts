@@ -53,11 +53,12 @@ async function seenByRules(
   const distinct = [...new Set(seen.map(({ mailbox }) => mailbox.mailboxId))]
   const rulesOfMailbox = await rulesFor(distinct)
   const matcher = createMatcher(db, reader, distinct.map(rulesOfMailbox))
+  const setOf = new Map(distinct.map((id, i) => [id, i]))
   const found: SeenByRules[] = []
   for (let i = 0; i < seen.length; i += atOnce) {
     const part = seen.slice(i, i + atOnce)
     const verdicts = await matcher(
-      part.map(({ messageId, mailbox }) => ({ messageId, set: distinct.indexOf(mailbox.mailboxId) })),
+      part.map(({ messageId, mailbox }) => ({ messageId, set: setOf.get(mailbox.mailboxId) ?? 0 })),
     )
     for (const [k, one] of part.entries()) {
       const said = verdicts[k]
@@ -105,7 +106,8 @@ function createMatcher(db: Database, reader: Reader, all: readonly RulesOfMailbo
       return new Map(here.map((one, i) => [one, answer?.[i] ?? null]))
     }
     const matched = await match(asked)
-    const old = asked.filter(one => matched.get(one) === null).slice(0, mostReadAnew - readAnew)
+    // Without a reading, or with one of before rules were asked.
+    const old = asked.filter(one => !matched.get(one)).slice(0, mostReadAnew - readAnew)
     for (const { messageId } of old) {
       const reading = await readAgain(db, reader, messageId)
       if (reading) packed.set(messageId, reading)

@@ -29,7 +29,6 @@ export const enMailRules = {
     unreachable: 'Never has a say: “{{name}}” above it always answers first.',
   },
   move: 'Move “{{name}}”',
-  moved: 'Place {{place}} of {{total}}',
   moveHelp:
     'Drag a rule by its handle. With the keyboard: Space lifts it, the arrow keys move it, Space puts it down.',
   lifted: '“{{name}}” is lifted. Place {{place}} of {{total}}.',
@@ -153,7 +152,9 @@ export const enMailRules = {
     switchOn: 'Switch it on',
     copy: 'Copy to others',
     unfinished: 'Give each condition a value and say what to do.',
-    changed: 'Somebody else has changed this rule. What you see now is theirs; your own words are below.',
+    changed:
+      'Somebody else has changed this rule while you were writing. Saving puts your words in place of theirs, which are:',
+    takeTheirs: 'Drop mine and take theirs',
   },
   effect: {
     title: 'What it would have done',
@@ -202,19 +203,19 @@ export const enMailRules = {
     titleAll: 'Copy all rules to other mailboxes',
     text: 'Where a mailbox has the same rule already, it is not copied again.',
     add: 'Add a colleague',
-    remove: 'Not to {{name}}',
+    remove: 'Don’t copy to {{name}}',
     do_one: 'Copy to one mailbox',
     do_other: 'Copy to {{count}} mailboxes',
     do_zero: 'Copy',
   },
   fold: {
-    title: 'Rules that only block senders',
-    open_one: 'One rule only blocks a sender',
-    open_other: '{{count}} rules only block senders',
+    title: 'Rules about one sender each',
+    open_one: 'One rule only keeps a sender out',
+    open_other: '{{count}} rules only keep a sender out',
     worth:
-      'Long lists of rules slow mail programs down. They can become blocked senders with the same effect.',
+      'Long lists of rules slow mail programs down. They can become sender entries with the same effect.',
     look: 'See what would change',
-    nothing: 'No rule here only blocks senders, or none can become an entry with the same effect.',
+    nothing: 'No rule here only keeps a sender out, or none can become an entry with the same effect.',
     says_one: 'One rule becomes {{entries}} on the list of {{name}}.',
     says_other: '**{{count}}** rules become **{{entries}}** on the list of {{name}}.',
     entries_zero: 'no new entry',
@@ -226,10 +227,10 @@ export const enMailRules = {
       'Proven on {{looked}} messages of the last 30 days, one of which they matched: nothing else arrives, nothing else is held.',
     proven_other:
       'Proven on {{looked}} messages of the last 30 days, {{count}} of which they matched: nothing else arrives, nothing else is held.',
-    elsewhere_one:
-      'One of them would be held in another place: in the junk folder instead of discarded, or quarantined for its score.',
-    elsewhere_other:
-      '{{count}} of them would be held in another place: in the junk folder instead of discarded, or quarantined for their score.',
+    discards_one: 'One of these rules discards: as an entry, its mail goes to the junk folder.',
+    discards_other: '{{count}} of these rules discard: as entries, their mail goes to the junk folder.',
+    elsewhere_one: 'One of these messages would be held in another place.',
+    elsewhere_other: '{{count}} of these messages would be held in another place.',
     goes_one: 'One rule goes',
     goes_other: '{{count}} rules go',
     covered: 'covered by another entry',
@@ -244,8 +245,8 @@ export const enMailRules = {
     },
     do_one: 'Make an entry of it',
     do_other: 'Make {{entries}} entries of {{count}} rules',
-    done_one: 'One rule is a blocked sender now.',
-    done_other: '{{count}} rules are blocked senders now.',
+    done_one: 'One rule is a sender entry now.',
+    done_other: '{{count}} rules are sender entries now.',
   },
   sieve: {
     out: 'As Sieve',

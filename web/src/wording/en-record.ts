@@ -112,7 +112,7 @@ export const enRecord = {
     'mail-rules-copied':
       'Copied mail rules of {{name}} to other mailboxes ({{mailboxes}}), {{rules}} new rules in all',
     'mail-rules-brought-in': 'Brought in mail rules of {{name}}: {{rules}}',
-    'mail-rules-folded': 'Made {{added}} blocked senders of {{rules}} mail rules of {{name}}',
+    'mail-rules-folded': 'Made {{added}} sender entries of {{rules}} mail rules of {{name}}',
     'mail-rules-undone': 'Undid a change of the mail rules of {{name}}',
     'mail-rule-added': 'Added the mail rule **{{rule}}** of {{name}}',
     'mail-rule-on': 'Switched the mail rule **{{rule}}** of {{name}} on',
@@ -124,7 +124,7 @@ export const enRecord = {
     'mailbox-keeping': 'Changed how long mail is kept for {{name}} from {{was}} to {{now}}',
     'mailbox-filtering': 'Switched filtering for {{name}} {{now}}',
     'mailbox-reply': 'Changed the automatic reply of {{name}} from {{was}} to {{now}}',
-    'auto-replied': 'Answered **{{to}}** by itself for {{name}}',
+    'auto-replied': 'Sent an automatic reply to **{{to}}** for {{name}}',
     'mailbox-set-aside': 'Switched setting bulk mail aside for {{name}} {{now}}',
     'mailbox-away': 'Changed when {{name}} is away to {{now}}',
     'mailbox-undone': 'Undid a change of {{what}} for {{name}}',

@@ -140,8 +140,8 @@ export const enSenders = {
     aside_other: '{{count}} more findings are left as they are.',
     requests_one: 'request for all colleagues',
     requests_other: 'requests for all colleagues',
-    foldable: 'mail rules of {{name}} only block one sender each',
-    foldableText: 'They can become blocked senders with the same effect.',
+    foldable: 'mail rules of {{name}} only keep one sender out each',
+    foldableText: 'They can become sender entries with the same effect.',
     requestsText: 'Entries that colleagues or the help desk want to count for all.',
     act: { decide: 'Decide', tidy: 'Tidy', look: 'Review them' },
     kind: {

@@ -12,7 +12,7 @@ import { Field, inputStyle } from '../../parts/field.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 
-/** Rules that only block senders become entries: what goes, what stays and why, proven on the last month. */
+/** Rules that only keep senders out become entries: what goes, what stays and why, proven on the last month. */
 export function FoldRules({ mailboxId, name, may, onDone }: Props) {
   const { t } = useTranslation()
   const { data, error, refetch } = useQuery({
@@ -117,7 +117,7 @@ function Apply({
 function Said({ plan, name }: { plan: FoldPreview; name: string }) {
   const { t } = useTranslation()
   const { number } = useNumbers()
-  const { folds, entries, looked, of, matched, elsewhere } = plan
+  const { folds, entries, looked, of, matched, elsewhere, discards } = plan
   const sentences = [
     t('mailRules.fold.says', {
       count: folds.length,
@@ -125,6 +125,7 @@ function Said({ plan, name }: { plan: FoldPreview; name: string }) {
       name,
     }),
     t('mailRules.fold.proven', { count: matched, looked: number(looked) }),
+    ...(discards > 0 ? [t('mailRules.fold.discards', { count: discards })] : []),
     ...(elsewhere > 0 ? [t('mailRules.fold.elsewhere', { count: elsewhere })] : []),
     ...(looked < of ? [t('mailRules.effect.newest', { looked: number(looked), of: number(of) })] : []),
   ]

@@ -31,7 +31,7 @@ interface Props {
 /** A rule as a sentence that can be written, and what it would have done to the mail of the last month. */
 export function RuleEditor({ owner, rule, start, folders, may, onDone }: Props) {
   const { t, i18n } = useTranslation()
-  const [draft, setDraft] = useState<Draft>(() => (rule ? draftOf(rule) : start))
+  const { draft, setDraft, isTheirs, take } = useRuleDraft(rule, start)
   const [reason, setReason] = useState('')
   const ready = finished(draft)
   const isChanged = rule === null || !isSame(draft, draftOf(rule))
@@ -52,6 +52,7 @@ export function RuleEditor({ owner, rule, start, folders, may, onDone }: Props) 
     >
       <h2 className="font-serif text-[1.2rem] font-semibold">{rule?.name ?? t('mailRules.edit.new')}</h2>
       {ready && <p className="mb-3 text-ink-2">{ruleSentence(ready, t, i18n.language)}</p>}
+      {rule && isTheirs && <Theirs rule={rule} onTake={take} />}
       <Conditions draft={draft} disabled={disabled} onChange={setDraft} />
       <div className="mt-3 border-t border-line pt-3">
         <ActionFields
@@ -82,6 +83,40 @@ export function RuleEditor({ owner, rule, start, folders, may, onDone }: Props) 
         />
       )}
     </form>
+  )
+}
+
+/**
+ * The rule as it is being written. Another version of it than the one it was begun from is somebody else's change: the screen
+ * follows where nothing of one's own would be lost, and says so where something would.
+ */
+function useRuleDraft(rule: MailRuleShape | null, start: Draft) {
+  const [draft, setDraft] = useState<Draft>(() => (rule ? draftOf(rule) : start))
+  const [base, setBase] = useState(rule)
+  const isOther = rule !== null && rule.version !== base?.version
+  const take = () => {
+    if (rule === null) return
+    setBase(rule)
+    setDraft(draftOf(rule))
+  }
+  const isUnwritten = base === null || isSame(draft, draftOf(base))
+  const follows = isOther && (isUnwritten || isSame(draft, draftOf(rule)))
+  if (follows) take()
+  return { draft, setDraft, isTheirs: isOther && !follows, take }
+}
+
+/** Somebody else has changed the rule meanwhile: what it says now, beside one's own words. */
+function Theirs({ rule, onTake }: { rule: MailRuleShape; onTake: () => void }) {
+  const { t, i18n } = useTranslation()
+  return (
+    <div role="alert" className="mb-3 rounded-md border border-amber/40 bg-amber-tint px-4 py-3">
+      <p>
+        {t('mailRules.edit.changed')} <b>{ruleSentence(rule, t, i18n.language)}</b>
+      </p>
+      <Button kind="link" className="mt-1" onClick={onTake}>
+        {t('mailRules.edit.takeTheirs')}
+      </Button>
+    </div>
   )
 }
 

@@ -238,7 +238,7 @@ export const own = {
         'Whoever writes to you gets it once a day. It never goes to lists or automatic mail, and not to what is kept back.',
       text_other:
         'Whoever writes to you gets it once in {{count}} days. It never goes to lists or automatic mail, and not to what is kept back.',
-      when: 'Answer by itself',
+      when: 'Answer automatically',
       is: {
         off: 'no',
         away: 'while I am away',
