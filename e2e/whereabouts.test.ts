@@ -193,9 +193,23 @@ test('moved by a mail rule: which one, what it does, switched off before the nex
   await page.getByRole('button', { name: 'Switch it on' }).click()
   await expect(page.getByText('The mail rule “Forecasts” is on.')).toBeVisible()
 
+  // His mail program leaves the folder out: put back, and kept so, as one act with one undo.
+  await expect(first).toContainText('their mail program does not fetch that folder')
+  await first.getByRole('button', { name: /^future mail from this sender/ }).click()
+  await page.getByText('always in the inbox').click()
+  await expect(first).toContainText(
+    'A mail rule is made: When the sender is “forecast@havbris.example”: put it in the inbox.',
+  )
+  await expect(first).toContainText(/It would have moved \d+ messages of the last 30 days/)
   await first.getByRole('button', { name: 'Put a copy in the inbox of Aksel Brandt' }).click()
   await expect.poll(() => folders('Lomvi')).toEqual(['Weather', 'inbox'])
   await expect(first).toContainText('In the inbox')
+  await forecast('Alke')
+  await expect.poll(() => folders('Alke')).toEqual(['inbox'])
+  await page.getByRole('button', { name: 'Undo' }).click()
+  await expect(page.getByText(/^Undone/)).toBeVisible()
+  await forecast('Havella')
+  await expect.poll(() => folders('Havella')).toEqual(['Weather'])
 })
 
 test('refused at the door, nothing at all, and a time that is none: each is answered', async ({ page }) => {

@@ -15,10 +15,10 @@ import { makeRegister, requests, type PastEntry } from '@pendro/demo/register'
 import { execute, findRow, inTransaction, select, type Database } from '../server/src/db/database.ts'
 import { Lessons } from '../server/src/db/models/learning.ts'
 import { EntryRequests } from '../server/src/db/models/lists.ts'
-import { AwayPeriods } from '../server/src/db/models/organisation.ts'
+import { AwayPeriods, MailboxLooks, Mailboxes } from '../server/src/db/models/organisation.ts'
 import { AutomaticReplies } from '../server/src/db/models/replies.ts'
 import { MailRules } from '../server/src/db/models/mail-rules.ts'
-import { insert, insertRows } from '../server/src/db/rows.ts'
+import { insert, insertRows, update } from '../server/src/db/rows.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import type { Organisation } from '../server/src/db/organisation.ts'
 import { createLog } from '../server/src/log.ts'
@@ -149,6 +149,7 @@ export async function fillDemo(
   await recalibrate(db, now)
   await fillDigests(db, chanceOf(seed + 2), now)
   await fillEnquiries(db, chanceOf(seed + 3), now)
+  await addLooks(db, chanceOf(seed + 4), now)
   await settlePast(db, now)
   return {
     messages: happenings.length,
@@ -304,6 +305,24 @@ async function addAway(
   )
 }
 
+/** Most people look at what was kept back every few days, some have not for weeks, and a few never. */
+async function addLooks(db: Database, chance: Chance, now: Date): Promise<void> {
+  const mailboxes = await select<{ id: number }>(db, 'SELECT id FROM mailboxes ORDER BY id')
+  const ago = (days: number) => new Date(now.getTime() - days * day)
+  // Replies to digests have noted some already.
+  await execute(db, 'DELETE FROM mailbox_looks')
+  await insert(
+    db,
+    MailboxLooks,
+    mailboxes.flatMap(({ id }) => {
+      const [seldom, never] = [chance.happens(0.07), chance.happens(0.06)]
+      const days = seldom ? 15 + chance.next() * 12 : chance.next() * 9
+      const junk = chance.happens(0.8) ? days : days + 6
+      return never ? [] : [{ mailbox_id: id, kept_at: ago(days), junk_at: ago(junk) }]
+    }),
+  )
+}
+
 async function addMailRules(db: Database, mailboxIds: ReadonlyMap<string, number>, now: Date): Promise<void> {
   await insert(
     db,
@@ -318,6 +337,8 @@ async function addMailRules(db: Database, mailboxIds: ReadonlyMap<string, number
       made_at: new Date(now.getTime() - daysAgo * day),
     })),
   )
+  // The mail program of one fetches the inbox alone, which is why he misses what is filed there.
+  await update(db, Mailboxes, { unfetched: ['Weather'] }, { address: 'aksel.brandt@vindholm.example' })
 }
 
 /** Requests to make an entry one for everybody, open and answered. */

@@ -2,6 +2,7 @@ import { digestEndpoints } from './digest-endpoints.ts'
 import { mailRuleEndpoints } from './mail-rule-endpoints.ts'
 import { mailboxEndpoints } from './mailbox-endpoints.ts'
 import { ownEndpoints } from './own-endpoints.ts'
+import { ownRuleEndpoints } from './own-rule-endpoints.ts'
 import { recordEndpoints } from './record-endpoints.ts'
 import { reviewEndpoints } from './review-endpoints.ts'
 import { senderEndpoints } from './sender-endpoints.ts'
@@ -22,5 +23,6 @@ export const endpoints = {
   ...senderEndpoints,
   ...upkeepEndpoints,
   ...ownEndpoints,
+  ...ownRuleEndpoints,
   ...recordEndpoints,
 }

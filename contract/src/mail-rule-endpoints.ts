@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { attachmentKinds } from '@pendro/core/mail-rules'
 import { endpoint, everyone, fileEndpoint, writers } from './endpoint.ts'
-import { id, idInPath, moment, placeOfMail } from './shapes.ts'
+import { folderName, id, idInPath, moment, placeOfMail } from './shapes.ts'
 
 export { attachmentKinds, type AttachmentKind } from '@pendro/core/mail-rules'
 
@@ -34,17 +34,6 @@ const condition = z.union([
 ])
 /** A checked condition of a rule. */
 export type RuleConditionShape = z.infer<typeof condition>
-
-/** Named as the colleague sees it in their mail program; levels of folders are parted by '/'. */
-const folderName = z
-  .string()
-  .trim()
-  .min(1)
-  .max(120)
-  .regex(/^\P{Cc}*$/u, 'is a name without control characters')
-  .refine(name => name.split('/').every(part => part.trim() !== ''), {
-    error: 'has a name between all slashes',
-  })
 
 const place = z.discriminatedUnion('kind', [
   z.object({ kind: z.literal('folder'), folder: folderName }),

@@ -1,7 +1,17 @@
 import { z } from 'zod'
 import { longestAway, mostAway } from '@pendro/core/keeping'
 import { endpoint, everyone, writers } from './endpoint.ts'
-import { day, digestLanguage, id, idInPath, keptDays, limits, moment, placeInList } from './shapes.ts'
+import {
+  day,
+  digestLanguage,
+  folderName,
+  id,
+  idInPath,
+  keptDays,
+  limits,
+  moment,
+  placeInList,
+} from './shapes.ts'
 
 export { areLimits, readyAt, readyLimits, type ReadyLimits } from '@pendro/core/limits'
 
@@ -48,6 +58,7 @@ export const mailboxTraits = [
   'kept-back',
   'released',
   'going',
+  'unlooked',
 ] as const
 
 /** By what a table of mailboxes is in order. */
@@ -63,6 +74,8 @@ export const mailboxRow = z.object({
   kept: z.number().int(),
   released: z.number().int(),
   going: z.number().int(),
+  /** Waits for a decision, came at least two weeks ago, and nobody of the mailbox has looked since. */
+  unlooked: z.number().int(),
   /** Own limits, days or digest times. */
   unlike: z.boolean(),
   filtering: z.boolean(),
@@ -132,6 +145,19 @@ export const automaticReply = z.object({
 /** A checked {@link automaticReply}. */
 export type AutomaticReplyShape = z.infer<typeof automaticReply>
 
+/** When a colleague's own page shows what lies in their junk folder. */
+export const junkShown = z.enum(['always', 'new', 'never'])
+/** A checked {@link junkShown}. */
+export type JunkShown = z.infer<typeof junkShown>
+
+/** How a mailbox is told of likely wanted mail that is about to go and that nobody has looked at; once a week at most. */
+export const reminders = z.enum(['digest', 'message', 'off'])
+/** A checked {@link reminders}. */
+export type Reminders = z.infer<typeof reminders>
+
+/** Folders that the mail program of a mailbox does not fetch. */
+const unfetched = z.array(folderName).max(100)
+
 const ownDays = keptDays.nullable()
 const ownLimits = limits.nullable()
 const awayList = z.array(awayPeriod).max(mostAway)
@@ -145,6 +171,9 @@ export const mailboxChange = z.discriminatedUnion('what', [
   z.object({ what: z.literal('keeping'), was: ownDays, to: ownDays }),
   z.object({ what: z.literal('filtering'), was: z.boolean(), to: z.boolean() }),
   z.object({ what: z.literal('set-aside'), was: z.boolean(), to: z.boolean() }),
+  z.object({ what: z.literal('junk-shown'), was: junkShown, to: junkShown }),
+  z.object({ what: z.literal('reminders'), was: reminders, to: reminders }),
+  z.object({ what: z.literal('unfetched'), was: unfetched, to: unfetched }),
   z.object({ what: z.literal('away'), was: awayList, to: awayList }),
   z.object({ what: z.literal('reply'), was: automaticReply, to: automaticReply }),
 ])
@@ -169,6 +198,8 @@ export const changeEffect = z.object({
       keptBack: split,
       letThrough: split,
       elsewhere: z.number().int(),
+      /** Of the organisation's mail an answer has a part: so many of so many decided again; `next` asks for more. */
+      part: z.object({ decided: z.number().int(), of: z.number().int(), next: id.nullable() }).nullable(),
       /** Some of them, those that matter most first. */
       examples: z.array(
         z.object({
@@ -243,9 +274,19 @@ export const mailboxSheet = z.object({
   kept: z.number().int(),
   /** Of all that is kept: what goes away within three days, and how much of that is likely wanted. */
   going: z.object({ all: z.number().int(), wanted: z.number().int() }),
+  /** Who looks at what is kept back: when last, what came since, and what of it goes away soon and is likely wanted. */
+  looks: z.object({
+    kept: moment.nullable(),
+    junk: moment.nullable(),
+    unlooked: z.number().int(),
+    lastChance: z.number().int(),
+  }),
+  junkShown,
+  reminders,
   entries: z.object({ safe: z.number().int(), blocked: z.number().int() }),
   rules: z.array(z.object({ id, name: z.string(), on: z.boolean() })),
-  folders: z.array(z.object({ folder: z.string(), deliveries: z.number().int() })),
+  /** That mail went to in the last 30 days, that rules name, and that are not fetched. */
+  folders: z.array(z.object({ folder: z.string(), deliveries: z.number().int(), fetched: z.boolean() })),
   openEnquiries: z.array(z.object({ id, words: z.string() })),
 })
 
@@ -358,13 +399,16 @@ export const readDefaults = endpoint({
   }),
 })
 
-/** Changes nothing. Limits: the newest 20,000 deliveries of the last 30 days between the old and the new ones are decided again. */
+/**
+ * Changes nothing. Limits: the deliveries of the last 30 days between the old and the new ones are decided again, newest first,
+ * a part an answer; only the first one (without `before`) says how many there are.
+ */
 export const previewDefaults = endpoint({
   method: 'post',
   path: '/api/organisation/defaults/effect',
   summary: 'What a change of the organisation’s defaults would come to',
   roles: everyone,
-  body: z.object({ change: defaultsChange }),
+  body: z.object({ change: defaultsChange, before: id.nullable().default(null) }),
   response: changeEffect,
   problems: ['BAD_LIMITS'],
 })

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { endpoint, fileEndpoint } from './endpoint.ts'
-import { automaticReply, awayPeriod } from './mailbox-endpoints.ts'
+import { automaticReply, awayPeriod, junkShown, reminders } from './mailbox-endpoints.ts'
 import { enquiryLetter, enquiryState } from './whereabouts-endpoints.ts'
 import {
   day,
@@ -118,6 +118,8 @@ export const ownMail = endpoint({
   roles: 'colleague',
   query: z.object({
     show: z.enum(['kept', 'near-certain', 'sent', 'refused']).default('kept'),
+    /** Whether mail in the junk folder is among what is kept; 'chosen': as the colleague's settings say. */
+    junk: z.enum(['chosen', 'shown', 'hidden']).default('chosen'),
     find: z.string().trim().max(200).default(''),
     after: placeInList,
     limit: z.coerce.number().int().min(1).max(200).default(60),
@@ -126,9 +128,13 @@ export const ownMail = endpoint({
     rows: z.array(ownRow),
     next: z.string().nullable(),
     counts: z.object({ kept: z.number().int(), nearCertain: z.number().int() }),
+    /** Whether the junk folder was among it, and how much is in there. */
+    junk: z.object({ shown: z.boolean(), count: z.number().int() }),
   }),
   problems: ['BAD_CURSOR'],
 })
+/** The answer of {@link ownMail}. */
+export type OwnPage = z.infer<typeof ownMail.response>
 /** Pictures stay out: fetching one tells the sender. */
 export const ownView = fileEndpoint({
   path: '/api/own/mail/{id}/view',
@@ -412,6 +418,30 @@ export const setOwnReply = endpoint({
   response: z.object({}),
   problems: ['BAD_REPLY', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
 })
+/** When the page shows what lies in the junk folder, and how likely wanted mail that is about to go is told of. */
+export const readOwnJunk = endpoint({
+  method: 'get',
+  path: '/api/own/junk',
+  summary: 'When one’s page shows the junk folder, and how one is reminded of it',
+  roles: 'colleague',
+  response: z.object({ shown: junkShown, reminders }),
+})
+/** `was` is what the screen showed. The number is for the undo. */
+export const setOwnJunk = endpoint({
+  method: 'post',
+  path: '/api/own/junk',
+  summary: 'Set when one’s page shows the junk folder, or how one is reminded of it',
+  roles: 'colleague',
+  body: z.object({
+    change: z.discriminatedUnion('what', [
+      z.object({ what: z.literal('junk-shown'), was: junkShown, to: junkShown }),
+      z.object({ what: z.literal('reminders'), was: reminders, to: reminders }),
+    ]),
+    token: z.uuid(),
+  }),
+  response: z.object({ change: id }),
+  problems: ['MAILBOX_CHANGED', 'NOTHING_TO_DO'],
+})
 /** The old one is asked where there is one. EASY_PASSWORD says why in its facts. */
 export const chooseOwnPassword = endpoint({
   method: 'post',
@@ -444,6 +474,8 @@ export const ownEndpoints = {
   setOwnAway,
   readOwnReply,
   setOwnReply,
+  readOwnJunk,
+  setOwnJunk,
   ownSheet,
   eraseOwn,
   askOwnDigest,

@@ -255,6 +255,7 @@ export const applyRuling = endpoint({
   ),
   response: rulingResult,
   problems: [
+    'TOO_MANY_RULES',
     'BAD_PATTERN',
     'NEEDS_REASON',
     'NOTHING_TO_DO',
@@ -358,7 +359,7 @@ export const undoRuling = endpoint({
     /** The selection whose deliveries follow in parts; `null` when all is undone already. */
     running: id.nullable(),
   }),
-  problems: ['RULING_NOT_FOUND', 'ALREADY_UNDONE', 'LATER_RULING', 'NEEDS_STEWARD'],
+  problems: ['RULING_NOT_FOUND', 'ALREADY_UNDONE', 'LATER_RULING', 'NEEDS_STEWARD', 'MAIL_RULE_CHANGED'],
 })
 
 /** Fetched by the server over HTTPS, never to an address of the inside, and without redirects. */

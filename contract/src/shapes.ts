@@ -183,6 +183,8 @@ export const rulingSentence = z.object({
   /** The last day it counts, in the organisation's time zone; without it, for good. */
   until: day.optional(),
   withoutAuthentication: z.boolean().default(false),
+  /** A mail rule is made that puts mail of this list, or else of this sender, into the inbox from now on. */
+  place: z.literal('inbox').optional(),
   reason: z.string().trim().max(1000).default(''),
 })
 /** A checked {@link rulingSentence}. */
@@ -367,3 +369,14 @@ export const digestSchedule = z.object({
 })
 /** A checked {@link digestSchedule}. */
 export type DigestScheduleShape = z.infer<typeof digestSchedule>
+
+/** A mail folder as the colleague sees it in their mail program; levels of folders are parted by '/'. */
+export const folderName = z
+  .string()
+  .trim()
+  .min(1)
+  .max(120)
+  .regex(/^\P{Cc}*$/u, 'is a name without control characters')
+  .refine(name => name.split('/').every(part => part.trim() !== ''), {
+    error: 'has a name between all slashes',
+  })

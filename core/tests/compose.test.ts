@@ -28,6 +28,7 @@ const input = (more: Partial<DigestInput> = {}): DigestInput => ({
   language: 'en',
   timeZone: 'Europe/Oslo',
   lines: [line()],
+  ending: [],
   leftOut: 0,
   leftOutUntil: null,
   leavesOutJunk: false,
@@ -126,6 +127,27 @@ describe('a digest', () => {
       { to: 'https://p.example/me/settings', text: 'https://p.example/me/settings' },
     ])
     expect(styles).toBeGreaterThan(8)
+  })
+
+  test('what is about to go stands first, with its day; alone it is the subject and all there is', () => {
+    const ending = [
+      { ...line({ subject: 'Old offer', reference: 'A2B-3CD' }), goesOn: Date.UTC(2026, 11, 18) },
+    ]
+    const both = composed({ ending })
+    expect(both.subject).toBe('digest.subject|1')
+    for (const body of [both.text, read(both.html).all]) {
+      const places = ['digest.ending|1', 'Old offer', 'digest.goesOn|18 December', 'A2B-3CD', 'K7Q-4MD']
+      const found = places.map(part => body.indexOf(part))
+      expect(found).not.toContain(-1)
+      expect(found).toEqual([...found].sort((a, b) => a - b))
+      // It begins a paragraph of its own there.
+      expect(body).toContain('Digest.intro|1')
+    }
+    const alone = composed({ lines: [], ending })
+    expect(alone.subject).toBe('digest.subjectEnding|1')
+    expect(alone.text).toContain('digest.howToAsk')
+    expect(alone.text.toLowerCase()).not.toContain('digest.intro')
+    expect(alone.text).not.toContain('K7Q-4MD')
   })
 
   test('nothing to say is no digest; what was left out alone is one', () => {

@@ -18,6 +18,7 @@ import { createResolver } from './reading/resolver.ts'
 import { headOf, sealRecord } from './record/seal.ts'
 import { recalibrate } from './review/calibrate.ts'
 import type { Settings } from './settings.ts'
+import { workReminders } from './digests/reminders.ts'
 import { workDigests } from './digests/sending.ts'
 import { indexOldSenders } from './intake/index-messages.ts'
 import { workEnquiries } from './whereabouts/enquiry-watch.ts'
@@ -153,6 +154,7 @@ function startJobs({ settings, db, log, now }: Process, reader: Reader, pace: Pa
       if (worked > 0) outbox.nudge()
       return worked
     }),
+    start('reminders', 60_000, () => workReminders(db, { now, publicUrl })),
     start('enquiries', 1500, async () => (await indexOldSenders(db)) + (await workEnquiries(db, now()))),
     start('selections', 1000, () => workSelections(db, { now: now(), read: reader.read })),
     start('record', 5000, sealingWork({ db, log, now })),

@@ -6,6 +6,7 @@ import { nextDigest } from '@pendro/core/digest'
 import { isAway } from '@pendro/core/keeping'
 import { execute, findRow, select } from '../src/db/database.ts'
 import { workDigests } from '../src/digests/sending.ts'
+import { defaultsEffect } from '../src/mailboxes/defaults.ts'
 import { workEnds } from '../src/keeping/ends-anew.ts'
 import {
   arrive,
@@ -586,6 +587,34 @@ describe('defaults of the organisation', () => {
       'mailbox-undone',
       'organisation-limits',
     ])
+  })
+
+  test('limits are tried part by part; the parts come to the whole, and every one says how to go on', async () => {
+    server.clock.now = new Date('2027-09-01T09:00:00Z')
+    for (let i = 0; i < 9; i += 1)
+      await arrive(server, { to: ['kari@harbour.example', 'ingrid@harbour.example'] })
+    const { defaults } = await read()
+    const to = { junk: 99, quarantined: 99, nearCertain: 100 }
+    const given = { what: 'limits' as const, was: defaults.limits as typeof to, to }
+    const effect = (more: object) => defaultsEffect(server.db, given, server.clock.now, more)
+    const { replay: whole } = await effect({})
+    expect(whole?.part).toEqual({ decided: whole?.part?.of, of: whole?.part?.of, next: null })
+    const through = whole?.letThrough ?? { wanted: 0, doubtful: 0, harmful: 0 }
+    expect(through.wanted + through.doubtful + through.harmful).toBeGreaterThan(8)
+    const sum = { wanted: 0, doubtful: 0, harmful: 0, decided: 0 }
+    let before: number | null = null
+    let parts = 0
+    do {
+      const { replay } = await effect({ before, atOnce: 4 })
+      const { letThrough, part } = replay ?? {}
+      expect(part?.of).toBe(before === null ? whole?.part?.of : 0)
+      for (const kind of ['wanted', 'doubtful', 'harmful'] as const) sum[kind] += letThrough?.[kind] ?? 0
+      sum.decided += part?.decided ?? 0
+      before = part?.next ?? null
+      parts += 1
+    } while (before !== null)
+    expect(parts).toBeGreaterThan(3)
+    expect(sum).toEqual({ ...through, decided: whole?.part?.decided })
   })
 
   test('fewer days: what goes sooner is said, then noted mailbox by mailbox; own days and undo keep theirs', async () => {

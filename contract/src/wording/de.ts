@@ -57,6 +57,13 @@ export const de = {
     subject_one: 'Für Sie zurückgehalten: {{count}} Nachricht',
     subject_other: 'Für Sie zurückgehalten: {{count}} Nachrichten',
     greeting: 'Guten Tag {{name}},',
+    subjectEnding_one: 'Bald gelöscht: {{count}} für Sie zurückgehaltene Nachricht',
+    subjectEnding_other: 'Bald gelöscht: {{count}} für Sie zurückgehaltene Nachrichten',
+    ending_one:
+      'von dieser Nachricht stand schon etwas in einer früheren Übersicht, und seitdem hat sie niemand angesehen. Sie könnte erwünscht sein und wird bald gelöscht.',
+    ending_other:
+      'von diesen Nachrichten stand schon etwas in früheren Übersichten, und seitdem hat sie niemand angesehen. Sie könnten erwünscht sein und werden bald gelöscht.',
+    goesOn: 'Wird am {{date}} gelöscht.',
     intro_zero: 'es wurde nichts zurückgehalten, was erwünscht aussah.',
     intro_one:
       'diese Nachricht sah nach Spam aus und wurde deshalb zurückgehalten. Wenn Sie sie nicht brauchen, müssen Sie nichts tun.',
@@ -165,6 +172,7 @@ export const de = {
         'Sie wurde zurückgehalten und wird nicht mehr aufbewahrt. Bitten Sie bei Bedarf den Absender, sie noch einmal zu schicken.',
       moved: 'Ihre Mailregel „{{rule}}“ hat sie in den Ordner „{{folder}}“ verschoben.',
     },
+    unfetched: 'Ihr E-Mail-Programm ruft diesen Ordner nicht ab, deshalb sehen Sie sie dort nicht.',
     digest: 'Sie wird in Ihrer nächsten Übersicht stehen ({{time}}).',
     until: 'Sie wird bis {{until}} aufbewahrt.',
   },

@@ -6,6 +6,13 @@ export const enLetters = {
     subject_zero: 'Kept back for you: only near-certain junk',
     subject_one: 'Kept back for you: {{count}} message',
     subject_other: 'Kept back for you: {{count}} messages',
+    subjectEnding_one: 'About to go away: {{count}} message kept back for you',
+    subjectEnding_other: 'About to go away: {{count}} messages kept back for you',
+    ending_one:
+      'An earlier digest told you about this message, and nobody has looked at it since. It may be wanted, and it goes away soon.',
+    ending_other:
+      'Earlier digests told you about these messages, and nobody has looked at them since. They may be wanted, and they go away soon.',
+    goesOn: 'Goes away on {{date}}.',
     greeting: 'Hello {{name}},',
     intro_zero: 'Nothing that looked wanted was kept back.',
     intro_one:
@@ -107,6 +114,7 @@ export const enLetters = {
       expired: 'It was kept back and is no longer kept. Please ask the sender to send it again.',
       moved: 'Your mail rule “{{rule}}” moved it to the folder “{{folder}}”.',
     },
+    unfetched: 'Your mail program does not fetch that folder, so you don’t see it there.',
     sender: 'this sender',
     nothingCame: {
       plain:

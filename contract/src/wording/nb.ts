@@ -55,6 +55,13 @@ export const nb = {
     subject_one: 'Holdt tilbake for deg: {{count}} melding',
     subject_other: 'Holdt tilbake for deg: {{count}} meldinger',
     greeting: 'Hei, {{name}}!',
+    subjectEnding_one: 'Forsvinner snart: {{count}} melding holdt tilbake for deg',
+    subjectEnding_other: 'Forsvinner snart: {{count}} meldinger holdt tilbake for deg',
+    ending_one:
+      'En tidligere oversikt fortalte om denne meldingen, og ingen har sett på den siden. Den kan være ønsket, og den forsvinner snart.',
+    ending_other:
+      'Tidligere oversikter fortalte om disse meldingene, og ingen har sett på dem siden. De kan være ønsket, og de forsvinner snart.',
+    goesOn: 'Forsvinner {{date}}.',
     intro_zero: 'Ingenting som så ønsket ut, ble holdt tilbake.',
     intro_one:
       'Denne meldingen så ut som søppelpost, så den ble holdt tilbake. Hvis du ikke vil ha den, trenger du ikke gjøre noe.',
@@ -160,6 +167,7 @@ export const nb = {
         'Den ble holdt tilbake og er ikke lenger lagret. Trenger du den, kan du be avsenderen sende den på nytt.',
       moved: 'E-postregelen din «{{rule}}» flyttet den til mappen «{{folder}}».',
     },
+    unfetched: 'E-postprogrammet ditt henter ikke den mappen, så du ser den ikke der.',
     digest: 'Den kommer med i den neste oversikten din ({{time}}).',
     until: 'Den lagres til {{until}}.',
   },

@@ -57,6 +57,19 @@ export const pl = {
     subject_many: 'Zatrzymano {{count}} wiadomości',
     subject_other: 'Zatrzymano {{count}} wiadomości',
     greeting: 'Dzień dobry,',
+    subjectEnding_one: 'Wkrótce zniknie {{count}} zatrzymana wiadomość',
+    subjectEnding_few: 'Wkrótce znikną {{count}} zatrzymane wiadomości',
+    subjectEnding_many: 'Wkrótce zniknie {{count}} zatrzymanych wiadomości',
+    subjectEnding_other: 'Wkrótce zniknie {{count}} zatrzymanej wiadomości',
+    ending_one:
+      'o tej wiadomości była mowa we wcześniejszym zestawieniu i nikt do niej od tego czasu nie zajrzał. Może być potrzebna, a wkrótce zniknie.',
+    ending_few:
+      'o tych wiadomościach była mowa we wcześniejszych zestawieniach i nikt do nich od tego czasu nie zajrzał. Mogą być potrzebne, a wkrótce znikną.',
+    ending_many:
+      'o tych wiadomościach była mowa we wcześniejszych zestawieniach i nikt do nich od tego czasu nie zajrzał. Mogą być potrzebne, a wkrótce znikną.',
+    ending_other:
+      'o tych wiadomościach była mowa we wcześniejszych zestawieniach i nikt do nich od tego czasu nie zajrzał. Mogą być potrzebne, a wkrótce znikną.',
+    goesOn: 'Zniknie {{date}}.',
     intro_zero: 'nie zatrzymano niczego, co wyglądało na potrzebne.',
     intro_one:
       'ta wiadomość wyglądała na spam, więc została zatrzymana. Jeśli jej nie chcesz, nie musisz nic robić.',
@@ -179,6 +192,7 @@ export const pl = {
         'Została zatrzymana i nie jest już przechowywana. Jeśli jej potrzebujesz, poproś nadawcę, by wysłał ją jeszcze raz.',
       moved: 'Twoja reguła poczty „{{rule}}” przeniosła ją do folderu „{{folder}}”.',
     },
+    unfetched: 'Twój program pocztowy nie pobiera tego folderu, więc jej tam nie widać.',
     digest: 'Znajdzie się w Twoim następnym zestawieniu ({{time}}).',
     until: 'Termin przechowywania: {{until}}.',
   },

@@ -23,6 +23,12 @@ export interface DigestLine {
   readonly links: DigestLinks | null
 }
 
+/** A kept-back delivery that goes away soon without anybody having looked. */
+interface EndingLine extends DigestLine {
+  /** Epoch ms. */
+  readonly goesOn: number
+}
+
 /** All that a digest says. */
 export interface DigestInput {
   readonly colleague: string
@@ -32,6 +38,8 @@ export interface DigestInput {
   readonly timeZone: string
   /** Likeliest-wanted first. */
   readonly lines: readonly DigestLine[]
+  /** A reminder: what an earlier digest told of, likely wanted, soon gone. */
+  readonly ending: readonly EndingLine[]
   /** Near-certain junk that is not listed. */
   readonly leftOut: number
   /** Epoch ms of the last day anything of it is kept; `null` when nothing was left out. */
@@ -59,12 +67,17 @@ export type Translate = (key: string, facts?: Record<string, string | number>) =
  * goes out then (domain.md §6).
  */
 export function composeDigest(input: DigestInput, t: Translate): DigestText | null {
-  if (input.lines.length === 0 && input.leftOut === 0) return null
   const count = input.lines.length
+  const remindsOnly = count === 0 && input.leftOut === 0
+  if (remindsOnly && input.ending.length === 0) return null
   const words: Words = {
-    subject: t('digest.subject', { count }),
+    subject: t(remindsOnly ? 'digest.subjectEnding' : 'digest.subject', {
+      count: remindsOnly ? input.ending.length : count,
+    }),
     greeting: t('digest.greeting', { name: input.colleague }),
-    intro: t('digest.intro', { count }),
+    intro: introOf(input, t),
+    ending: input.ending.length === 0 ? '' : t('digest.ending', { count: input.ending.length }),
+    goesOn: time => t('digest.goesOn', { date: dayText(time, input) }),
     note: t('digest.note'),
     leftOut:
       input.leftOut === 0 || input.leftOutUntil === null
@@ -83,17 +96,26 @@ export function composeDigest(input: DigestInput, t: Translate): DigestText | nu
       any: t('digest.any'),
     },
     help: [
-      ...(count > 0 ? [t('digest.howToAsk')] : []),
+      ...(count + input.ending.length > 0 ? [t('digest.howToAsk')] : []),
       t('digest.help', { organisation: input.organisation }),
     ].join(' '),
   }
   return { subject: words.subject, text: textBody(input, words), html: htmlBody(input, words) }
 }
 
+/** Some languages go on in lower case after a greeting; behind the reminder it begins a paragraph of its own. */
+function introOf({ lines, leftOut, ending, language }: DigestInput, t: Translate): string {
+  if (lines.length === 0 && leftOut === 0) return ''
+  const intro = t('digest.intro', { count: lines.length })
+  return ending.length === 0 ? intro : intro.charAt(0).toLocaleUpperCase(language) + intro.slice(1)
+}
+
 interface Words {
   readonly subject: string
   readonly greeting: string
   readonly intro: string
+  readonly ending: string
+  readonly goesOn: (time: number) => string
   readonly note: string
   readonly leftOut: string
   readonly ownPage: string
@@ -103,21 +125,23 @@ interface Words {
 }
 
 function textBody(input: DigestInput, words: Words): string {
-  const lines = input.lines.map(line =>
+  const block = (line: DigestLine & Partial<EndingLine>) =>
     [
       `${inert(visible(line.name)) || line.address} <${line.address}>`,
       `  ${inert(visible(line.subject))}`,
       `  ${timeText(line.receivedAt, input)} · ${line.reason}`,
+      ...(line.goesOn === undefined ? [] : [`  ${words.goesOn(line.goesOn)}`]),
       ...(line.note === '' ? [] : [`  ${words.note} ${visible(line.note)}`]),
       ...(line.reference === '' ? [] : [`  ${line.reference}`]),
       ...(line.links === null ? [] : [`  ${words.act.any} ${line.links.read}`]),
-    ].join('\n'),
-  )
+    ].join('\n')
   return (
     [
       words.greeting,
+      words.ending,
+      ...input.ending.map(block),
       words.intro,
-      ...lines,
+      ...input.lines.map(block),
       words.leftOut,
       words.ownPage === '' ? '' : `${words.ownPage} ${input.ownPage}`,
       [words.fresh, input.freshPage].filter(part => part !== '').join(' '),
@@ -140,23 +164,26 @@ function inert(text: string): string {
 }
 
 function htmlBody(input: DigestInput, words: Words): string {
-  const lines = input.lines.map(
-    line => `<div style="border:1px solid #D8D1C2;border-radius:8px;padding:12px 14px;margin:0 0 10px">
+  const block = (
+    line: DigestLine & Partial<EndingLine>,
+  ) => `<div style="border:1px solid #D8D1C2;border-radius:8px;padding:12px 14px;margin:0 0 10px">
 <div style="font-size:12px;color:#52606A;float:right;padding-left:12px">${escape(timeText(line.receivedAt, input))}</div>
 <div><b><bdi>${escape(visible(line.name) || line.address)}</bdi></b> <span style="font-family:monospace;color:#52606A">${escape(line.address)}</span></div>
 <div style="margin:4px 0"><bdi>${escape(visible(line.subject))}</bdi></div>
 <div style="font-size:13px;color:#52606A">${escape(line.reason)}</div>
+${line.goesOn === undefined ? '' : `<div style="font-size:13px"><b>${escape(words.goesOn(line.goesOn))}</b></div>`}
 ${line.note === '' ? '' : `<div style="margin-top:4px"><b>${escape(words.note)}</b> ${escape(visible(line.note))}</div>`}
 <div style="font-family:monospace;margin-top:4px">${escape(line.reference)}</div>
-${line.links === null ? '' : linkRow(line.links, words.act)}</div>`,
-  )
+${line.links === null ? '' : linkRow(line.links, words.act)}</div>`
   const paragraph = (text: string) => (text === '' ? '' : `<p style="margin:0 0 14px">${escape(text)}</p>`)
   return `<!doctype html>
 <html lang="${escape(input.language)}"><head><meta charset="utf-8"><meta name="viewport" content="width=device-width"><title>${escape(words.subject)}</title></head>
 <body style="margin:0;padding:18px;font-family:system-ui,sans-serif;font-size:15px;line-height:1.5;color:#1E2A30;background:#FFFFFF;overflow-wrap:anywhere;word-break:break-word">
 <div style="max-width:600px;overflow-wrap:anywhere;word-break:break-word">
-${paragraph(words.greeting)}${paragraph(words.intro)}
-${lines.join('\n')}
+${paragraph(words.greeting)}${paragraph(words.ending)}
+${input.ending.map(block).join('\n')}
+${paragraph(words.intro)}
+${input.lines.map(block).join('\n')}
 ${paragraph(words.leftOut)}${words.ownPage === '' ? '' : `<p style="margin:0 0 14px">${escape(words.ownPage)} <a href="${escape(input.ownPage)}" style="color:#125A63">${escape(input.ownPage)}</a></p>`}<p style="margin:0 0 14px">${escape(words.fresh)}${input.freshPage === '' ? '' : ` <a href="${escape(input.freshPage)}" style="color:#125A63">${escape(input.freshPage)}</a>`}</p>${paragraph(words.help)}
 </div></body></html>
 `

@@ -2,6 +2,7 @@ export { conditionsKey, rulesWork, type RuleFinding, type RuleWork } from './fin
 export { matchingRules, settleRules, verdictOf, type RulesAnswer } from './match.ts'
 export {
   attachmentKinds,
+  mostRules,
   type AttachmentKind,
   type MailRule,
   type RuleAction,

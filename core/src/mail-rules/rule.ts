@@ -53,6 +53,9 @@ export interface RuleAction {
   readonly stop: boolean
 }
 
+/** Common practice: mail programs slow down with long lists of rules, and so would taking mail in. */
+export const mostRules = 500
+
 /** A mail rule of a mailbox, or of the organisation. Rules are asked in their order (domain.md §3, stage 5). */
 export interface MailRule {
   readonly id: number

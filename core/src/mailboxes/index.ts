@@ -7,3 +7,4 @@ export {
   type RulesReach,
   type SeenByRules,
 } from './rules-reach.ts'
+export { conditionsLike } from './like.ts'

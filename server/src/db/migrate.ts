@@ -18,6 +18,7 @@ import { statements as selections } from './migrations/0018-selections.ts'
 import { statements as keeping } from './migrations/0019-keeping.ts'
 import { statements as rules } from './migrations/0020-rules.ts'
 import { statements as replies } from './migrations/0021-replies.ts'
+import { statements as looks } from './migrations/0022-looks.ts'
 import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
@@ -45,6 +46,7 @@ export const migrations: Readonly<Record<string, readonly string[]>> = {
   '0019-keeping': keeping,
   '0020-rules': rules,
   '0021-replies': replies,
+  '0022-looks': looks,
 }
 
 /** Done already, by the statement that was running when an upgrade was interrupted: it exists, or is gone. */

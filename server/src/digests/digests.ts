@@ -26,6 +26,7 @@ import { findMailboxRow, readOrganisation, type MailboxRow, type Organisation } 
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { awayTimes } from '../deliveries/expiry.ts'
+import { noteReminder, reminderOf } from '../deliveries/looks.ts'
 import { composeOwnMail, ownDomain } from '../outbox/own-mail.ts'
 import { linkSigner, linksOf, type LinkSigner } from './links.ts'
 import { enqueue, enqueueWelcomes } from '../outbox/queue.ts'
@@ -99,20 +100,29 @@ interface Pages {
   readonly signer: LinkSigner
 }
 
-/** What earlier digests named and is still kept back, with the references it has. */
-function namedBefore(
+interface NamedRow extends LineRow {
+  readonly reference: string | null
+  /** Whether a digest told of it, by name or as one of those left out. */
+  readonly told: number
+}
+
+/** What is still kept back, with the references it has: what earlier digests named, or just these. */
+export function namedBefore(
   db: Database,
   mailboxId: number,
-  tx: Tx,
-): Promise<readonly (LineRow & { readonly reference: string })[]> {
-  return select<LineRow & { readonly reference: string }>(
+  which: 'named' | readonly number[],
+  tx?: Tx,
+): Promise<readonly NamedRow[]> {
+  return select<NamedRow>(
     db,
     `SELECT d.id, d.from_name, d.from_address, d.subject, d.received_at, d.expires_at, d.score, d.reasons,
-       0 AS left_out, FALSE AS leave_out, COALESCE(n.note, '') AS note, l.reference
-     FROM deliveries d JOIN digest_lines l ON l.delivery_id = d.id LEFT JOIN digest_notes n ON n.delivery_id = d.id
-     WHERE d.mailbox_id = :mailboxId AND d.state IN ${undecidedSql} AND l.reference IS NOT NULL
+       0 AS left_out, FALSE AS leave_out, COALESCE(n.note, '') AS note, l.reference,
+       l.delivery_id IS NOT NULL AS told
+     FROM deliveries d LEFT JOIN digest_lines l ON l.delivery_id = d.id LEFT JOIN digest_notes n ON n.delivery_id = d.id
+     WHERE d.mailbox_id = :mailboxId AND d.state IN ${undecidedSql}
+       AND ${which === 'named' ? 'l.reference IS NOT NULL' : 'd.id IN (:ids)'}
      ORDER BY d.score, d.id LIMIT 2000`,
-    { mailboxId },
+    { mailboxId, ids: which === 'named' ? [] : [0, ...which] },
     tx,
   )
 }
@@ -120,23 +130,22 @@ function namedBefore(
 export function compose(
   organisation: Organisation,
   mailbox: MailboxRow,
-  rows: readonly LineRow[],
+  { rows, ending }: { readonly rows: readonly LineRow[]; readonly ending: readonly LineRow[] },
   { publicUrl, signer }: Pages,
   referenceFor: (deliveryId: number) => string,
 ): Content {
   const t = translator(mailbox.language)
-  const lines = rows
-    .filter(row => row.left_out === 0)
-    .map((row): DigestLine => ({
-      name: row.from_name,
-      address: row.from_address,
-      subject: row.subject,
-      receivedAt: row.received_at.getTime(),
-      reason: t(`held.${row.reasons[0]?.finding ?? 'words-junk'}`),
-      reference: referenceFor(row.id),
-      note: row.note,
-      links: publicUrl === '' ? null : linksOf(publicUrl, signer, row.id, row.expires_at),
-    }))
+  const lineOf = (row: LineRow): DigestLine => ({
+    name: row.from_name,
+    address: row.from_address,
+    subject: row.subject,
+    receivedAt: row.received_at.getTime(),
+    reason: t(`held.${row.reasons[0]?.finding ?? 'words-junk'}`),
+    reference: referenceFor(row.id),
+    note: row.note,
+    links: publicUrl === '' ? null : linksOf(publicUrl, signer, row.id, row.expires_at),
+  })
+  const lines = rows.filter(row => row.left_out === 0).map(lineOf)
   const leftOut = rows.filter(row => row.left_out === 1)
   const leftOutUntil = leftOut.length === 0 ? null : Math.max(...leftOut.map(row => row.expires_at.getTime()))
   const text = composeDigest(
@@ -146,6 +155,7 @@ export function compose(
       language: spokenLanguage(mailbox.language),
       timeZone: mailbox.time_zone,
       lines,
+      ending: ending.map(row => ({ ...lineOf(row), goesOn: row.expires_at.getTime() })),
       leftOut: leftOut.length,
       leftOutUntil,
       leavesOutJunk: mailbox.digest_lists_junk === 0,
@@ -270,6 +280,8 @@ interface Cut {
   readonly cut: Date
   /** What an earlier digest named is named again, by the same reference. */
   readonly again?: boolean
+  /** Nothing but the reminder of what is about to go. */
+  readonly remindsOnly?: boolean
 }
 
 export interface CutDigest {
@@ -286,6 +298,23 @@ const newReferences = (rows: readonly LineRow[]): ReadonlyMap<number, string> =>
   )
 
 /**
+ * What a digest, or a message of its own, reminds of: nobody has looked, and it is about to go. In a digest that is what earlier
+ * ones told of, as it lists the rest itself; a message may be the first word of it, where digests are off.
+ */
+export async function endingLines(
+  db: Database,
+  mailbox: MailboxRow,
+  by: 'digest' | 'message',
+  now: Date,
+  tx?: Tx,
+): Promise<readonly NamedRow[]> {
+  const ids = await reminderOf(db, mailbox, by, now, tx)
+  if (ids.length === 0) return []
+  const rows = await namedBefore(db, mailbox.id, ids, tx)
+  return by === 'message' ? rows : rows.filter(({ told }) => told === 1)
+}
+
+/**
  * Takes all that waits into one digest, gives each line its reference and queues the message, in the
  * caller's transaction: a crash at any moment leaves either all of it or nothing. `null`: nothing to say.
  */
@@ -293,19 +322,24 @@ export async function cutDigest(
   db: Database,
   tx: Tx,
   mailbox: MailboxRow,
-  { organisation, publicUrl, cut, again = false }: Cut,
+  { organisation, publicUrl, cut, again = false, remindsOnly = false }: Cut,
 ): Promise<CutDigest | null> {
-  const rows = await waitingLines(db, mailbox.id, cut, tx)
-  const before = again ? await namedBefore(db, mailbox.id, tx) : []
-  const references = newReferences(rows)
+  const rows = remindsOnly ? [] : await waitingLines(db, mailbox.id, cut, tx)
+  const before = again ? await namedBefore(db, mailbox.id, 'named', tx) : []
+  const ending = again ? [] : await endingLines(db, mailbox, remindsOnly ? 'message' : 'digest', cut, tx)
+  const unnamed = ending.filter(({ reference }) => reference === null)
+  const references = newReferences([...rows, ...unnamed])
   const { text, listed, leftOut } = compose(
     organisation,
     mailbox,
-    [...rows, ...before].sort((a, b) => a.score - b.score || a.id - b.id),
+    { rows: [...rows, ...before].sort((a, b) => a.score - b.score || a.id - b.id), ending },
     { publicUrl, signer: await linkSigner(db, mailbox.id, tx) },
-    id => references.get(id) ?? before.find(line => line.id === id)?.reference ?? '',
+    id => references.get(id) ?? [...before, ...ending].find(line => line.id === id)?.reference ?? '',
   )
   if (!text) return null
+  if (ending.length > 0) await noteReminder(db, tx, mailbox.id, cut)
+  for (const { id } of unnamed.filter(({ told }) => told === 1))
+    await update(db, DigestLines, { reference: references.get(id) ?? null }, { delivery_id: id }, tx)
   const { since } = await windowOf(db, mailbox.id, cut, tx)
   const source = await buildMessage(organisation, mailbox, text, cut)
   const digestId = await insertOne(
@@ -314,11 +348,12 @@ export async function cutDigest(
     { mailbox_id: mailbox.id, since, cut, listed, left_out: leftOut, state: 'waiting', source },
     tx,
   )
+  const lined = [...rows, ...ending.filter(({ told }) => told === 0)]
   // A reference that another line of the mailbox has already hits the key, and all is tried again.
   await insert(
     db,
     DigestLines,
-    rows.map((row, place) => ({
+    lined.map((row, place) => ({
       delivery_id: row.id,
       digest_id: digestId,
       mailbox_id: mailbox.id,
@@ -327,12 +362,12 @@ export async function cutDigest(
     })),
     tx,
   )
-  for (let i = 0; i < rows.length; i += 2000)
+  for (let i = 0; i < lined.length; i += 2000)
     await update(
       db,
       Deliveries,
       { digest_id: digestId },
-      { id: rows.slice(i, i + 2000).map(({ id }) => id) },
+      { id: lined.slice(i, i + 2000).map(({ id }) => id) },
       tx,
     )
   const readers = await digestReaders(db, tx, mailbox, cut)

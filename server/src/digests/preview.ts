@@ -10,7 +10,7 @@ import { AppError } from '../errors.ts'
 import { ownSender } from '../outbox/own-mail.ts'
 import { linkSigner } from './links.ts'
 import { spokenLanguage } from '../wording.ts'
-import { beginning, compose, waitingLines, windowOf } from './digests.ts'
+import { beginning, compose, endingLines, waitingLines, windowOf } from './digests.ts'
 
 /** Stands in a preview where a reference will be. */
 const placeholder = '\u2022\u2022\u2022-\u2022\u2022\u2022'
@@ -26,12 +26,15 @@ export async function previewDigest(
   const mailbox = { ...found, language: language ?? found.language }
   const organisation = await readOrganisation(db)
   const window = await windowOf(db, mailboxId, now)
-  const rows = await waitingLines(db, mailboxId, now)
+  const [rows, ending] = await Promise.all([
+    waitingLines(db, mailboxId, now),
+    endingLines(db, mailbox, 'digest', now),
+  ])
   // References are given when the digest is cut; the preview shows where they will stand.
   const { text, listed, leftOut } = compose(
     organisation,
     mailbox,
-    rows,
+    { rows, ending },
     { publicUrl, signer: await linkSigner(db, mailboxId) },
     () => placeholder,
   )

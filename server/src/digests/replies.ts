@@ -10,6 +10,7 @@ import type { Fate, ReplyFacts } from '../db/models/shapes.ts'
 import { type DigestLines, DigestReplies } from '../db/models/digests.ts'
 import { exists, findOne, insertOne, update } from '../db/rows.ts'
 import { ownMailboxes, readOrganisation, type Organisation } from '../db/organisation.ts'
+import { noteLook } from '../deliveries/looks.ts'
 import { AppError } from '../errors.ts'
 import { sendFreshDigest } from './digests.ts'
 import { announce } from '../live/events.ts'
@@ -56,6 +57,9 @@ export async function takeReply(
   const hash = createHash('sha256').update(raw).digest('hex')
   if (await exists(db, DigestReplies, { source_hash: hash })) return yes(read.kind)
   const facts = await act(db, colleague, read, { now, publicUrl })
+  // Whoever answers a digest has read it.
+  if (read.kind !== 'automatic')
+    await noteLook(db, await ownMailboxes(db, colleague.id, now), { junk: false, now })
   await keep(db, { raw, hash, message, colleague, read, facts, now })
   return yes(read.kind)
 }

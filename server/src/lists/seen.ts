@@ -100,20 +100,21 @@ export async function seenUnder(
 }
 
 type Policy = SeenDeliveries['mailbox']
+/** What a mailbox goes by, under the organisation's limits or under others in their place. */
+type PolicyOf = (mailboxId: number, limits?: Limits) => Policy
 
 /** Only mailboxes that differ from the organisation's usual are read one by one. */
-async function readPolicies(
-  db: Database,
-  organisation: Organisation,
-): Promise<(mailboxId: number) => Policy> {
+async function readPolicies(db: Database, organisation: Organisation): Promise<PolicyOf> {
   const rows = await select<MailboxRow>(
     db,
     `SELECT id, limit_junk, limit_quarantined, limit_near_certain, uses_set_aside, filtering FROM mailboxes
      WHERE limit_junk IS NOT NULL OR limit_quarantined IS NOT NULL OR limit_near_certain IS NOT NULL OR uses_set_aside OR NOT filtering`,
   )
-  const special = new Map(rows.map(row => [row.id, mailboxPolicy(row, organisation)]))
-  return mailboxId =>
-    special.get(mailboxId) ?? { mailboxId, limits: organisation.limits, usesSetAside: false, filtering: true }
+  const special = new Map(rows.map(row => [row.id, row]))
+  return (mailboxId, limits = organisation.limits) => {
+    const row = special.get(mailboxId)
+    return row ? mailboxPolicy(row, { limits }) : { mailboxId, limits, usesSetAside: false, filtering: true }
+  }
 }
 
 /** Scores are named by their band, so that one policy speaks for mailboxes with different limits. */
@@ -126,7 +127,7 @@ function bandOf(score: number, { junk, quarantined, nearCertain }: Policy['limit
 function unpack(
   row: PackedRow,
   sender: SenderFacts,
-  policyOf: (mailboxId: number) => Policy,
+  policyOf: PolicyOf,
   own: ReadonlySet<number>,
 ): readonly SeenDeliveries[] {
   const groups = new Map<string, SeenDeliveries & { readonly mailboxIds: number[] }>()
@@ -255,29 +256,36 @@ export async function seenOf(
   return { seen, looked: all?.n ?? 0 }
 }
 
-/** The newest deliveries of some mailboxes, or with `null` of all, each for itself, with their messages; `of`: how many there are. */
+interface Newest extends Looked {
+  readonly limit: number
+  /** Only what lies between two positions of the limits. */
+  readonly between?: { readonly was: Limits; readonly is: Limits }
+  /** Only what came before this one; nothing is counted then. */
+  readonly before?: number | null
+}
+
+/** `of`: how many there are; `fit`: how many of them lie between. `next`: where to go on, `null` at the end. */
+interface NewestSeen {
+  readonly seen: readonly (SeenOne & { readonly messageId: number })[]
+  readonly of: number
+  readonly fit: number
+  readonly next: number | null
+  readonly policyOf: PolicyOf
+}
+
+/** The newest deliveries of some mailboxes, or with `null` of all, each for itself, with their messages; by their numbers, a part at a time. */
 export async function newestSeen(
   db: Database,
   organisation: Organisation,
-  {
-    since,
-    mailboxIds,
-    limit,
-    between,
-  }: Looked & {
-    readonly limit: number
-    /** Only what lies between two positions of the limits. */
-    readonly between?: { readonly was: Limits; readonly is: Limits }
-  },
-): Promise<{
-  readonly seen: readonly (SeenOne & { readonly messageId: number })[]
-  readonly of: number
-}> {
+  { since, mailboxIds, limit, between, before = null }: Newest,
+): Promise<NewestSeen> {
   const whose = mailboxIds === null ? 'TRUE' : 'd.mailbox_id IN (:mailboxIds)'
+  const fits = between ? `(${isBetween})` : 'TRUE'
   const given = {
     since,
     mailboxIds,
     limit,
+    before,
     ...(between && { ...named('was', between.was), ...named('is', between.is) }),
   }
   const [rows, all, policyOf] = await Promise.all([
@@ -286,14 +294,17 @@ export async function newestSeen(
       `SELECT d.id, d.message_id, d.mailbox_id, m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable,
          m.harm IS NOT NULL AS harmful, IF(d.state = 'released', 'wanted', m.called) AS called, d.rule_holds, d.rule_places, d.score
        FROM deliveries d JOIN messages m ON m.id = d.message_id
-       WHERE ${whose} AND d.received_at >= :since AND m.profile_id IS NOT NULL ${between ? `AND (${isBetween})` : ''} ORDER BY d.received_at DESC LIMIT :limit`,
+       WHERE ${whose} AND d.received_at >= :since AND m.profile_id IS NOT NULL AND ${fits}
+         ${before === null ? '' : 'AND d.id < :before'} ORDER BY d.id DESC LIMIT :limit`,
       given,
     ),
-    findRow<{ n: number }>(
-      db,
-      `SELECT COUNT(*) AS n FROM deliveries d WHERE ${whose} AND d.received_at >= :since`,
-      given,
-    ),
+    before === null
+      ? findRow<{ n: number; fit: number | null }>(
+          db,
+          `SELECT COUNT(*) AS n, SUM(${fits}) AS fit FROM deliveries d WHERE ${whose} AND d.received_at >= :since`,
+          given,
+        )
+      : null,
     readPolicies(db, organisation),
   ])
   const profiles = await readProfiles(db, [...new Set(rows.map(row => row.profile_id))])
@@ -306,7 +317,8 @@ export async function newestSeen(
       { deliveryId: row.id, messageId: row.message_id, facts, mailbox, count: 1, calledByPerson: row.called },
     ]
   })
-  return { seen, of: all?.n ?? 0 }
+  const last = rows.length === limit ? rows.at(-1) : undefined
+  return { seen, of: all?.n ?? 0, fit: Number(all?.fit ?? 0), next: last?.id ?? null, policyOf }
 }
 
 /** Messages read in one step of `allSeen`: enough to be worth a query, few enough to hold up nobody. */

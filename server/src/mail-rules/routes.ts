@@ -19,10 +19,10 @@ import {
 } from '@pendro/contract'
 import { replyWords } from '@pendro/core/automatic-reply'
 import { writeRules, type Vacation } from '@pendro/core/mail-rules'
+import { conditionsLike } from '@pendro/core/mailboxes'
 import type { SenderFacts } from '@pendro/core/senders'
-import { addressText } from '@pendro/core/address'
 import type { Deps } from '../app.ts'
-import { findRow, select, type Database } from '../db/database.ts'
+import { findRow, type Database } from '../db/database.ts'
 import { MailRules } from '../db/models/mail-rules.ts'
 import { MailboxAddresses, MailboxChanges } from '../db/models/organisation.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
@@ -39,7 +39,7 @@ import { actor, type SignedIn } from '../sign-in/sessions.ts'
 import { applyRulesChange, undoRulesChange } from './change.ts'
 import { applyFold, foldable, previewFold as previewFoldOf } from './fold.ts'
 import { effectOfOne, effectOfRules, workOf } from './replay.ts'
-import { rowsOf, shownRule, type Owner } from './rules.ts'
+import { foldersOf, rowsOf, shownRule } from './rules.ts'
 
 export function mailRuleRoutes(router: Router, { db, now, reader }: Deps): void {
   const deps = () => ({ db, reader, now: now() })
@@ -161,20 +161,6 @@ function needsSteward(who: SignedIn): void {
   if (who.staffer.role !== 'steward') throw new AppError('NEEDS_STEWARD', { context: 'setting' })
 }
 
-/** Folders that rules file in, and that mail went to. */
-async function foldersOf(db: Database, owner: Owner): Promise<string[]> {
-  const rows = await select<{ folder: string }>(
-    db,
-    owner === null
-      ? "SELECT DISTINCT JSON_VALUE(action, '$.place.folder') AS folder FROM mail_rules WHERE mailbox_id IS NULL HAVING folder IS NOT NULL"
-      : `SELECT DISTINCT folder FROM (
-           SELECT JSON_VALUE(action, '$.place.folder') AS folder FROM mail_rules WHERE mailbox_id = :owner
-           UNION SELECT folder FROM deliveries WHERE mailbox_id = :owner AND state = 'moved') f WHERE folder IS NOT NULL`,
-    { owner },
-  )
-  return rows.map(({ folder }) => folder).sort((a, b) => a.localeCompare(b))
-}
-
 /** How a rule for messages like this one begins: its mailing list, else its sender. */
 async function suggestion(db: Database, deliveryId: number) {
   const row = await findRow<{
@@ -190,17 +176,9 @@ async function suggestion(db: Database, deliveryId: number) {
     { deliveryId },
   )
   if (!row) throw new AppError('DELIVERY_NOT_FOUND')
-  const { from, listId } = row.sender_facts
-  const address = from[0] ? addressText(from[0]) : row.from_address
-  const conditions: RuleConditionShape[] =
-    listId !== null
-      ? [{ field: 'list', test: 'is', values: [listId] }]
-      : address !== ''
-        ? [{ field: 'from', test: 'is', values: [address] }]
-        : []
   return {
     mailbox: { id: row.mailbox_id, name: row.mailbox_name },
-    name: (row.from_name || address || listId || '').slice(0, 120),
-    conditions,
+    name: (row.from_name || row.from_address || row.sender_facts.listId || '').slice(0, 120),
+    conditions: conditionsLike(row.sender_facts) as RuleConditionShape[],
   }
 }

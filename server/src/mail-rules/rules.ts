@@ -1,7 +1,8 @@
 import { Op } from 'sequelize'
 import type { MailRuleDraft, MailRuleShape, RulesChange } from '@pendro/contract'
+import { mostRules } from '@pendro/core/mail-rules'
 import { AppError } from '../errors.ts'
-import type { Database, Tx } from '../db/database.ts'
+import { select, type Database, type Tx } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import { MailRules } from '../db/models/mail-rules.ts'
 import { findAll } from '../db/rows.ts'
@@ -9,8 +10,6 @@ import { findAll } from '../db/rows.ts'
 /** A rule as it is stored; one that is not yet has a number below 0. */
 export type RuleRow = RowOf<typeof MailRules>
 
-/** Common practice: mail programs slow down with long lists of rules, and so would taking mail in. */
-const mostRules = 500
 const mostValues = 5000
 
 /** Whose rules: a mailbox's, or with `null` the organisation's. */
@@ -31,6 +30,20 @@ export function rowsOf(
     tx,
     lock,
   })
+}
+
+/** Folders that rules file in, and that mail went to. */
+export async function foldersOf(db: Database, owner: Owner): Promise<string[]> {
+  const rows = await select<{ folder: string }>(
+    db,
+    owner === null
+      ? "SELECT DISTINCT JSON_VALUE(action, '$.place.folder') AS folder FROM mail_rules WHERE mailbox_id IS NULL HAVING folder IS NOT NULL"
+      : `SELECT DISTINCT folder FROM (
+           SELECT JSON_VALUE(action, '$.place.folder') AS folder FROM mail_rules WHERE mailbox_id = :owner
+           UNION SELECT folder FROM deliveries WHERE mailbox_id = :owner AND state = 'moved') f WHERE folder IS NOT NULL`,
+    { owner },
+  )
+  return rows.map(({ folder }) => folder).sort((a, b) => a.localeCompare(b))
 }
 
 export const shownRule = (row: RuleRow): MailRuleShape => ({

@@ -51,7 +51,11 @@ export function applyChange(
         },
         tx,
       )
-      const facts: ChangeFacts = { was: told(was), now: told(change.to), change: id }
+      const facts: ChangeFacts = {
+        was: told(was, change.what),
+        now: told(change.to, change.what),
+        change: id,
+      }
       await writeRecord(db, tx, [{ act: `mailbox-${change.what}`, at: now, by, mailboxId, reason, facts }])
       await tell(db, tx, by, now)
       return id
@@ -97,11 +101,13 @@ const tell = (db: Database, tx: Tx, by: Actor, now: Date) =>
   announce(db, tx, now, [{ kind: 'mailbox', deliveryId: null, state: null, by: by.name }])
 
 /** A value as the record keeps it: numbers and codes, which its sentence puts into words. */
-export function told(value: MailboxChange['to'] | number): string {
+export function told(value: MailboxChange['to'] | number, what = ''): string {
   if (typeof value === 'number') return String(value)
   if (value !== null && typeof value === 'object' && 'when' in value) return value.when
   if (value === null) return 'organisation'
+  if (typeof value === 'string') return `${what}-${value}`
   if (typeof value === 'boolean') return value ? 'on' : 'off'
-  if (Array.isArray(value)) return value.map(({ from, back }) => `${from}/${back}`).join(', ')
+  if (Array.isArray(value))
+    return value.map(one => (typeof one === 'string' ? one : `${one.from}/${one.back}`)).join(', ')
   return Object.values(value).join(' ')
 }

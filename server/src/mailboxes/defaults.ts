@@ -2,7 +2,7 @@ import type { ChangeEffect, DefaultsChange, OrganisationDefaults } from '@pendro
 import { areLimits } from '@pendro/core/limits'
 import { policyReach } from '@pendro/core/mailboxes'
 import { candidateTexts } from '@pendro/core/senders'
-import { execute, findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import { execute, findRow, inTransaction, type Database, type Tx } from '../db/database.ts'
 import { MailboxChanges, Organisations } from '../db/models/organisation.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { findAll, findOne, insertOne, update } from '../db/rows.ts'
@@ -18,8 +18,8 @@ import { lookedBack, shownReach } from './effect.ts'
 import { isAlike } from './settings.ts'
 
 const day = 86_400_000
-/** So many deliveries are decided again at most: a second's work. */
-const mostLooked = 20_000
+/** So many deliveries are decided again in one answer: nobody else waits for it long. */
+const usualPart = 5000
 
 /** Mailboxes with limits, or days, of their own. */
 const ownLimits =
@@ -43,11 +43,18 @@ export async function readDefaultsOf(db: Database) {
 }
 
 /** What a change of the defaults would come to in the mailboxes that go by them; nothing is changed. */
-export async function defaultsEffect(db: Database, change: DefaultsChange, now: Date): Promise<ChangeEffect> {
+export async function defaultsEffect(
+  db: Database,
+  change: DefaultsChange,
+  now: Date,
+  /** Of limits: the part before this delivery (without it the newest one), of so many. */
+  { before = null, atOnce = usualPart }: { readonly before?: number | null; readonly atOnce?: number } = {},
+): Promise<ChangeEffect> {
   checkDefaults(change)
   const organisation = await readOrganisation(db)
   return {
-    replay: change.what === 'limits' ? await replay(db, organisation, change.to, now) : null,
+    replay:
+      change.what === 'limits' ? await replay(db, organisation, change.to, { now, before, atOnce }) : null,
     ends: change.what === 'keeping' ? await endsAfter(db, organisation, change.to, now) : null,
   }
 }
@@ -56,28 +63,23 @@ async function replay(
   db: Database,
   organisation: Organisation,
   limits: OrganisationDefaults['limits'],
-  now: Date,
+  { now, before, atOnce }: { readonly now: Date; readonly before: number | null; readonly atOnce: number },
 ): Promise<ChangeEffect['replay']> {
-  const [{ seen, of }, own] = await Promise.all([
-    newestSeen(db, organisation, {
-      since: new Date(now.getTime() - lookedBack * day),
-      mailboxIds: null,
-      limit: mostLooked,
-      between: { was: organisation.limits, is: limits },
-    }),
-    select<{ id: number }>(db, `SELECT id FROM mailboxes WHERE ${ownLimits}`),
-  ])
-  const unlike = new Set(own.map(({ id }) => id))
+  const { seen, of, fit, next, policyOf } = await newestSeen(db, organisation, {
+    since: new Date(now.getTime() - lookedBack * day),
+    mailboxIds: null,
+    limit: atOnce,
+    before,
+    between: { was: organisation.limits, is: limits },
+  })
   const texts = new Set(seen.flatMap(({ facts }) => candidateTexts(facts.sender)))
   const mailboxIds = [...new Set(seen.map(({ mailbox }) => mailbox.mailboxId))]
   const register = await entriesFor(db, [...texts], mailboxIds)
-  const reach = policyReach(
-    seen,
-    before => (unlike.has(before.mailboxId) ? before : { ...before, limits }),
-    register,
-    { policy: organisation.policy, now: now.getTime() },
-  )
-  return shownReach(db, reach, of)
+  const reach = policyReach(seen, ({ mailboxId }) => policyOf(mailboxId, limits), register, {
+    policy: organisation.policy,
+    now: now.getTime(),
+  })
+  return { ...(await shownReach(db, reach, of)), part: { decided: seen.length, of: fit, next } }
 }
 
 /** Ends as they are noted, and as they would be; what is kept by word or by a time away goes no sooner. */

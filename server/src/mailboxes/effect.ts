@@ -54,6 +54,9 @@ function policyAfter(
     case 'keeping':
     case 'away':
     case 'reply':
+    case 'junk-shown':
+    case 'reminders':
+    case 'unfetched':
       return null
   }
 }
@@ -101,6 +104,7 @@ export async function shownReach(
     keptBack: reach.keptBack,
     letThrough: reach.letThrough,
     elsewhere: reach.elsewhere,
+    part: null,
     examples: shown.flatMap(({ id, was, would, calledByPerson }) => {
       const row = byId.get(id)
       if (!row) return []

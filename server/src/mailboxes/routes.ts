@@ -53,7 +53,9 @@ export function mailboxRoutes(router: Router, { db, now }: Deps): void {
     return { change: id }
   })
   mount(router, readDefaults, () => readDefaultsOf(db))
-  mount(router, previewDefaults, ({ body }) => defaultsEffect(db, body.change, now()))
+  mount(router, previewDefaults, ({ body }) =>
+    defaultsEffect(db, body.change, now(), { before: body.before }),
+  )
   mount(router, changeDefaults, async ({ body, who }) => ({
     change: await applyDefaults(db, { ...body, by: actor(who), now: now() }),
   }))

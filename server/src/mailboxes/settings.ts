@@ -50,6 +50,12 @@ function plainValue(row: MailboxRow, what: PlainWhat): ValueOf<PlainWhat> {
       return row.filtering === 1
     case 'set-aside':
       return row.uses_set_aside === 1
+    case 'junk-shown':
+      return row.junk_shown
+    case 'reminders':
+      return row.reminders
+    case 'unfetched':
+      return [...(row.unfetched ?? [])]
   }
 }
 
@@ -132,6 +138,15 @@ export async function setValue(
       return
     case 'set-aside':
       await update(db, Mailboxes, { uses_set_aside: to }, { id }, tx)
+      return
+    case 'junk-shown':
+      await update(db, Mailboxes, { junk_shown: to }, { id }, tx)
+      return
+    case 'reminders':
+      await update(db, Mailboxes, { reminders: to }, { id }, tx)
+      return
+    case 'unfetched':
+      await update(db, Mailboxes, { unfetched: to.length === 0 ? null : to }, { id }, tx)
       return
     case 'reply': {
       const { when: mode, ...setting } = to

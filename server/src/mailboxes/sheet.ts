@@ -9,13 +9,13 @@ import { digestSchedule, findMailboxRow, readOrganisation, type MailboxRow } fro
 import { findAll } from '../db/rows.ts'
 import { openStates } from '../deliveries/asked-for.ts'
 import { awayTimes, waitsOf } from '../deliveries/expiry.ts'
+import { lastChanceSql, looksOf, soonOf, unlookedSql } from '../deliveries/looks.ts'
 import { endingSql, keptBackSql, undecidedSql } from '../deliveries/states-sql.ts'
 import { AppError } from '../errors.ts'
 import { valueOf } from './settings.ts'
 
 const lookedBack = 30
 const day = 86_400_000
-const soon = 3
 
 /** Everything about one colleague's mailbox. Throws MAILBOX_NOT_FOUND. */
 export async function readSheetOf(db: Database, id: number, now: Date): Promise<MailboxSheet> {
@@ -24,11 +24,11 @@ export async function readSheetOf(db: Database, id: number, now: Date): Promise<
   const waits = waitsOf((await awayTimes(db, [id])).get(id))
   const schedule = digestSchedule(mailbox, organisation, waits)
   const next = nextDigest(schedule, now.getTime())
-  const [who, away, days, going, entries, rules, folders, enquiries] = await Promise.all([
+  const [who, away, days, going, entries, rules, folders, enquiries, looks] = await Promise.all([
     whoOf(db, mailbox),
     awayOf(db, mailbox),
     daysOf(db, id, dayOf(now.getTime(), organisation.timeZone)),
-    goingOf(db, id, new Date(now.getTime() + soon * day)),
+    goingOf(db, id, now),
     entriesOf(db, id, now),
     findAll(
       db,
@@ -36,13 +36,14 @@ export async function readSheetOf(db: Database, id: number, now: Date): Promise<
       { mailbox_id: id },
       { columns: ['id', 'name', 'switched_on'], order: [['place', 'ASC']] },
     ),
-    foldersOf(db, id, new Date(now.getTime() - lookedBack * day)),
+    foldersOf(db, mailbox, new Date(now.getTime() - lookedBack * day)),
     findAll(
       db,
       Enquiries,
       { mailbox_id: id, state: [...openStates] },
       { columns: ['id', 'words'], order: [['id', 'DESC']], limit: 10 },
     ),
+    looksOf(db, id),
   ])
   return {
     mailbox: who,
@@ -63,6 +64,14 @@ export async function readSheetOf(db: Database, id: number, now: Date): Promise<
     days,
     kept: going.kept,
     going: { all: going.all, wanted: going.wanted },
+    looks: {
+      kept: looks.kept?.toISOString() ?? null,
+      junk: looks.junk?.toISOString() ?? null,
+      unlooked: going.unlooked,
+      lastChance: going.lastChance,
+    },
+    junkShown: mailbox.junk_shown,
+    reminders: mailbox.reminders,
     entries,
     rules: rules.map(({ id, name, switched_on }) => ({ id, name, on: switched_on === 1 })),
     folders,
@@ -139,15 +148,24 @@ async function answeredBy(db: Database, id: number): Promise<MailboxSheet['answe
   return rows.map(({ address, sent_at }) => ({ address, at: sent_at.toISOString() }))
 }
 
-async function goingOf(db: Database, id: number, until: Date) {
-  const row = await findRow<{ kept: number; all: number; wanted: number }>(
+async function goingOf(db: Database, id: number, now: Date) {
+  const row = await findRow<Record<'kept' | 'all' | 'wanted' | 'unlooked' | 'lastChance', number | null>>(
     db,
-    `SELECT SUM(d.state IN ${undecidedSql}) AS kept, SUM(d.expires_at <= :until) AS \`all\`,
-       SUM(d.expires_at <= :until AND d.points = 'wanted') AS wanted
-     FROM deliveries d WHERE d.mailbox_id = :id AND d.state IN ${endingSql}`,
-    { id, until },
+    `SELECT SUM(d.state IN ${undecidedSql}) AS kept, SUM(d.expires_at <= :soon) AS \`all\`,
+       SUM(d.expires_at <= :soon AND d.points = 'wanted') AS wanted,
+       SUM(${unlookedSql}) AS unlooked, SUM(${lastChanceSql}) AS lastChance
+     FROM deliveries d LEFT JOIN mailbox_looks l ON l.mailbox_id = d.mailbox_id
+     WHERE d.mailbox_id = :id AND d.state IN ${endingSql}`,
+    { id, now, soon: soonOf(now) },
   )
-  return { kept: Number(row?.kept ?? 0), all: Number(row?.all ?? 0), wanted: Number(row?.wanted ?? 0) }
+  const of = (count: number | null | undefined) => Number(count ?? 0)
+  return {
+    kept: of(row?.kept),
+    all: of(row?.all),
+    wanted: of(row?.wanted),
+    unlooked: of(row?.unlooked),
+    lastChance: of(row?.lastChance),
+  }
 }
 
 async function entriesOf(db: Database, id: number, now: Date): Promise<MailboxSheet['entries']> {
@@ -161,12 +179,27 @@ async function entriesOf(db: Database, id: number, now: Date): Promise<MailboxSh
   return { safe: of('safe'), blocked: of('blocked') }
 }
 
-async function foldersOf(db: Database, id: number, since: Date): Promise<MailboxSheet['folders']> {
-  const rows = await select<{ folder: string; n: number }>(
-    db,
-    `SELECT folder, COUNT(*) AS n FROM deliveries WHERE mailbox_id = :id AND state = 'moved' AND received_at >= :since
-       AND folder IS NOT NULL GROUP BY folder ORDER BY n DESC, folder LIMIT 50`,
-    { id, since },
-  )
-  return rows.map(({ folder, n }) => ({ folder, deliveries: Number(n) }))
+/** Folders that mail went to, that rules name, and that are not fetched; the fullest first. */
+async function foldersOf(
+  db: Database,
+  { id, unfetched }: Pick<MailboxRow, 'id' | 'unfetched'>,
+  since: Date,
+): Promise<MailboxSheet['folders']> {
+  const [rows, rules] = await Promise.all([
+    select<{ folder: string; n: number }>(
+      db,
+      `SELECT folder, COUNT(*) AS n FROM deliveries WHERE mailbox_id = :id AND state = 'moved' AND received_at >= :since
+         AND folder IS NOT NULL GROUP BY folder ORDER BY n DESC, folder LIMIT 50`,
+      { id, since },
+    ),
+    findAll(db, MailRules, { mailbox_id: id }, { columns: ['action'] }),
+  ])
+  const counts = new Map(rows.map(({ folder, n }) => [folder, Number(n)]))
+  const named = rules.flatMap(({ action: { place } }) => (place?.kind === 'folder' ? [place.folder] : []))
+  for (const folder of [...named, ...(unfetched ?? [])]) if (!counts.has(folder)) counts.set(folder, 0)
+  return [...counts].map(([folder, deliveries]) => ({
+    folder,
+    deliveries,
+    fetched: !(unfetched ?? []).includes(folder),
+  }))
 }

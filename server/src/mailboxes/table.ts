@@ -2,15 +2,14 @@ import type { z } from 'zod'
 import type { listMailboxes, MailboxRow } from '@pendro/contract'
 import { dayOf } from '@pendro/core/calendar'
 import { cursorText, readCursor, type Cursor } from '../db/cursor.ts'
-import { findRow, select, type Database, type Row } from '../db/database.ts'
+import { findRow, select, type Database } from '../db/database.ts'
 import { containing } from '../db/like.ts'
+import { soonOf, unlookedDays, unlookedSql } from '../deliveries/looks.ts'
 import { endingSql, undecidedSql } from '../deliveries/states-sql.ts'
 
 type Query = z.output<typeof listMailboxes.query>
 
 const day = 86_400_000
-/** What goes away so soon is worth a look. */
-const soon = 3
 const lookedBack = 30
 /** From so many on a mailbox stands out. */
 const many = 20
@@ -18,24 +17,30 @@ const many = 20
 const isUnlike = `(b.limit_junk IS NOT NULL OR b.keep_quarantined IS NOT NULL OR b.digest_times IS NOT NULL
   OR b.digest_weekdays IS NOT NULL)`
 const isDigestOff = "(b.digest_times = '[]' OR b.digest_weekdays = '[]')"
-const awaySql = `(SELECT MAX(a.until_at) FROM away_periods a WHERE a.mailbox_id = b.id AND a.from_at <= :now AND a.until_at > :now)`
+const awaySql = (of: string) =>
+  `(SELECT MAX(a.until_at) FROM away_periods a WHERE a.mailbox_id = ${of}.id AND a.from_at <= :now AND a.until_at > :now)`
 
 /** What is counted of a mailbox's deliveries `d`. */
 const counted = {
   kept: `d.state IN ${undecidedSql}`,
   released: "d.state = 'released' AND d.received_at >= :since",
   going: `d.state IN ${endingSql} AND d.expires_at <= :soon AND d.points = 'wanted'`,
+  unlooked: `${unlookedSql} AND d.received_at <= :unlookedBefore`,
 } as const
 type Count = keyof typeof counted
+const counts = Object.keys(counted) as Count[]
+/** The deliveries with who last looked at their mailbox. */
+const looked = 'deliveries d LEFT JOIN mailbox_looks l ON l.mailbox_id = d.mailbox_id'
 
 const traits: Readonly<Record<Exclude<Query['trait'], 'all'>, string>> = {
   unlike: isUnlike,
-  away: `${awaySql} IS NOT NULL`,
+  away: `${awaySql('b')} IS NOT NULL`,
   'filtering-off': 'NOT b.filtering',
   'digest-off': isDigestOff,
   'kept-back': `COALESCE(kept.n, 0) >= ${many}`,
   released: `COALESCE(released.n, 0) >= ${many / 4}`,
   going: 'COALESCE(going.n, 0) > 0',
+  unlooked: 'COALESCE(unlooked.n, 0) > 0',
 }
 /** Which count a trait or an order looks at; the others are counted for the rows of the page alone. */
 const countOf: Readonly<Partial<Record<Query['trait'] | Query['order'], Count>>> = {
@@ -43,9 +48,13 @@ const countOf: Readonly<Partial<Record<Query['trait'] | Query['order'], Count>>>
   kept: 'kept',
   released: 'released',
   going: 'going',
+  unlooked: 'unlooked',
 }
 
-interface TableRow extends Pick<MailboxRow, 'id' | 'name' | 'address' | 'department' | 'kind'> {
+interface TableRow
+  extends
+    Pick<MailboxRow, 'id' | 'name' | 'address' | 'department' | 'kind'>,
+    Readonly<Record<Count, number>> {
   readonly unlike: number
   readonly filtering: number
   readonly digest_off: number
@@ -66,7 +75,7 @@ export async function readTable(
   const joins = [...needed]
     .map(
       count =>
-        `LEFT JOIN (SELECT d.mailbox_id, COUNT(*) AS n FROM deliveries d WHERE ${counted[count]} GROUP BY d.mailbox_id) ${count} ON ${count}.mailbox_id = b.id`,
+        `LEFT JOIN (SELECT d.mailbox_id, COUNT(*) AS n FROM ${looked} WHERE ${counted[count]} GROUP BY d.mailbox_id) ${count} ON ${count}.mailbox_id = b.id`,
     )
     .join(' ')
   const order = query.order === 'name' ? null : `COALESCE(${query.order}.n, 0)`
@@ -80,10 +89,14 @@ export async function readTable(
   const [rows, total, departments] = await Promise.all([
     select<TableRow>(
       db,
-      `SELECT b.id, b.name, b.address, b.department, b.kind, b.filtering, b.time_zone, ${isUnlike} AS \`unlike\`,
-         COALESCE(${isDigestOff}, FALSE) AS digest_off, ${awaySql} AS away_until, ${order ?? '0'} AS ordered
-       FROM mailboxes b ${joins} WHERE ${where} AND ${behind}
-       ORDER BY ${order === null ? 'b.name' : `${order} DESC`}, b.id LIMIT :limit`,
+      // Counted for the page's rows alone, each count along an index of its own.
+      `SELECT p.*, ${awaySql('p')} AS away_until, ${counts.map(count => `${countSql(count)} AS ${count}`).join(', ')}
+       FROM (SELECT b.id, b.name, b.address, b.department, b.kind, b.filtering, b.time_zone, ${isUnlike} AS \`unlike\`,
+           COALESCE(${isDigestOff}, FALSE) AS digest_off, ${order ?? '0'} AS ordered
+         FROM mailboxes b ${joins} WHERE ${where} AND ${behind}
+         ORDER BY ${order === null ? 'b.name' : `${order} DESC`}, b.id LIMIT :limit) p
+       LEFT JOIN mailbox_looks l ON l.mailbox_id = p.id
+       ORDER BY ${order === null ? 'p.name' : 'p.ordered DESC'}, p.id`,
       values,
     ),
     findRow<{ n: number }>(db, `SELECT COUNT(*) AS n FROM mailboxes b ${joins} WHERE ${where}`, values),
@@ -92,14 +105,9 @@ export async function readTable(
       "SELECT DISTINCT department FROM mailboxes WHERE department <> '' ORDER BY department LIMIT 500",
     ),
   ])
-  const found = await countsFor(
-    db,
-    rows.map(({ id }) => id),
-    values,
-  )
   const last = rows.at(-1)
   return {
-    rows: rows.map(row => shown(row, found)),
+    rows: rows.map(shown),
     total: total?.n ?? 0,
     departments: departments.map(({ department }) => department),
     next:
@@ -114,7 +122,8 @@ const valuesOf = (query: Query, after: Cursor | null, now: Date) => ({
   kind: query.kind,
   department: query.department,
   now,
-  soon: new Date(now.getTime() + soon * day),
+  soon: soonOf(now),
+  unlookedBefore: new Date(now.getTime() - unlookedDays * day),
   since: new Date(now.getTime() - lookedBack * day),
   key: after?.key ?? '',
   id: after?.id ?? 0,
@@ -133,32 +142,22 @@ function whereOf({ kind, department, find, trait }: Query): string {
   return parts.join(' AND ')
 }
 
-type Counted = ReadonlyMap<number, Readonly<Record<Count, number>>>
+/** A count of one mailbox of the page, `p`. */
+const countSql = (count: Count): string =>
+  `(SELECT COUNT(*) FROM deliveries d WHERE d.mailbox_id = p.id AND ${counted[count]})`
 
-/** All counts of some mailboxes, from the few deliveries that are theirs. */
-async function countsFor(db: Database, ids: readonly number[], values: Row): Promise<Counted> {
-  if (ids.length === 0) return new Map()
-  const rows = await select<{ mailbox_id: number } & Record<Count, number>>(
-    db,
-    `SELECT d.mailbox_id, SUM(${counted.kept}) AS kept, SUM(${counted.released}) AS released, SUM(${counted.going}) AS going
-     FROM deliveries d WHERE d.mailbox_id IN (:ids) GROUP BY d.mailbox_id`,
-    { ...values, ids },
-  )
-  return new Map(rows.map(row => [row.mailbox_id, row]))
-}
-
-function shown(row: TableRow, found: Counted): MailboxRow {
+function shown(row: TableRow): MailboxRow {
   const { id, name, address, department, kind, away_until, time_zone } = row
-  const its = found.get(id)
   return {
     id,
     name,
     address,
     department,
     kind,
-    kept: Number(its?.kept ?? 0),
-    released: Number(its?.released ?? 0),
-    going: Number(its?.going ?? 0),
+    kept: Number(row.kept),
+    released: Number(row.released),
+    going: Number(row.going),
+    unlooked: Number(row.unlooked),
     unlike: row.unlike === 1,
     filtering: row.filtering === 1,
     digests: row.digest_off === 0,

@@ -1,7 +1,8 @@
 import { cursorText, readTimeCursor } from '../db/cursor.ts'
 import { containing } from '../db/like.ts'
 import { keptBackSql, undecidedSql } from '../deliveries/states-sql.ts'
-import type { OwnAct, OwnRow, OwnSheet, RulingSentence } from '@pendro/contract'
+import type { OwnAct, OwnPage, OwnRow, OwnSheet, RulingSentence } from '@pendro/contract'
+import { noteLook, unlookedSql } from '../deliveries/looks.ts'
 import { decide } from '@pendro/core/judgement'
 import { arrives } from '@pendro/core/rulings'
 import { candidateTexts, displayPattern, patternAtWidth } from '@pendro/core/senders'
@@ -56,6 +57,7 @@ const toRow = (row: MailRow, { id }: SignedInColleague): OwnRow => ({
 
 const shows = {
   kept: `d.state IN ${keptBackSql} AND NOT d.left_out`,
+  junk: "d.state = 'junk' AND NOT d.left_out",
   'near-certain': `d.state IN ${undecidedSql} AND d.left_out`,
   // On its way counts: the colleague has asked for it.
   sent: "(d.state = 'released' OR (d.state = 'deferred' AND d.bound_for = 'released'))",
@@ -63,23 +65,42 @@ const shows = {
 } as const
 
 interface Asked {
-  readonly show: keyof typeof shows
+  readonly show: Exclude<keyof typeof shows, 'junk'>
+  /** 'chosen': as the colleague's settings say. */
+  readonly junk: 'chosen' | 'shown' | 'hidden'
   readonly find: string
   readonly after?: string
   readonly limit: number
 }
 
-/** A page of a colleague's own mail, newest first. */
+/** Whether the mail of the junk folder is shown among what is kept back. */
+async function showsJunk(db: Database, who: SignedInColleague, asked: Asked['junk']): Promise<boolean> {
+  if (asked !== 'chosen') return asked === 'shown'
+  const mailbox = await findMailboxRow(db, who.id)
+  if (mailbox?.junk_shown !== 'new') return mailbox?.junk_shown !== 'never'
+  const row = await findRow<{ n: number }>(
+    db,
+    `SELECT EXISTS (SELECT 1 FROM deliveries d LEFT JOIN mailbox_looks l ON l.mailbox_id = d.mailbox_id
+       WHERE d.mailbox_id IN (:mailboxIds) AND ${shows.junk} AND ${unlookedSql}) AS n`,
+    { mailboxIds: who.mailboxIds },
+  )
+  return Number(row?.n) === 1
+}
+
+/** A page of a colleague's own mail, newest first. That they look at it is noted. */
 export async function ownPage(
   db: Database,
   who: SignedInColleague,
-  { show, find, after, limit }: Asked,
-): Promise<{ rows: OwnRow[]; next: string | null; counts: { kept: number; nearCertain: number } }> {
+  { show, junk: asked, find, after, limit }: Asked,
+  now: Date,
+): Promise<OwnPage> {
   const from = readTimeCursor(after)
+  const junk = await showsJunk(db, who, asked)
+  const hidesJunk = show === 'kept' && !junk
   const rows = await select<MailRow>(
     db,
     `SELECT ${columns} FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id
-     WHERE d.mailbox_id IN (:mailboxIds) AND ${shows[show]}
+     WHERE d.mailbox_id IN (:mailboxIds) AND ${shows[show]} ${hidesJunk ? "AND d.state <> 'junk'" : ''}
        ${from === null ? '' : 'AND (d.received_at, d.id) < (:time, :id)'}
        ${find === '' ? '' : 'AND (d.from_name LIKE :find OR d.from_address LIKE :find OR d.subject LIKE :find)'}
      ORDER BY d.received_at DESC, d.id DESC LIMIT :limit`,
@@ -90,17 +111,23 @@ export async function ownPage(
       limit: limit + 1,
     },
   )
-  const counts = await findRow<{ kept: number | null; near: number | null }>(
+  const counts = await findRow<Record<'kept' | 'near' | 'junk', number | null>>(
     db,
-    `SELECT SUM(${shows.kept}) AS kept, SUM(${shows['near-certain']}) AS near FROM deliveries d
+    `SELECT SUM(${shows.kept}) AS kept, SUM(${shows['near-certain']}) AS near, SUM(${shows.junk}) AS junk FROM deliveries d
      WHERE d.mailbox_id IN (:mailboxIds) AND d.state IN ${keptBackSql}`,
     { mailboxIds: who.mailboxIds },
   )
   const end = rows.length > limit ? rows[limit - 1] : undefined
+  if (show === 'kept' && find === '' && from === null) await noteLook(db, who.mailboxIds, { junk, now })
+  const inJunk = Number(counts?.junk ?? 0)
   return {
     rows: rows.slice(0, limit).map(row => toRow(row, who)),
     next: end ? cursorText(end.received_at, end.id) : null,
-    counts: { kept: Number(counts?.kept ?? 0), nearCertain: Number(counts?.near ?? 0) },
+    counts: {
+      kept: Number(counts?.kept ?? 0) - (junk ? 0 : inJunk),
+      nearCertain: Number(counts?.near ?? 0),
+    },
+    junk: { shown: junk, count: inJunk },
   }
 }
 
@@ -121,6 +148,7 @@ export async function ownMessage(
   { now, read }: { readonly now: Date; readonly read: Reader['read'] },
 ): Promise<OwnSheet> {
   await refuseOthers(db, who, id)
+  await noteLook(db, who.mailboxIds, { junk: false, now })
   const row = await findRow<
     MailRow &
       Pick<Judged, 'sender_facts' | 'harm' | 'bulk' | 'score' | 'rule_holds' | 'rule_places'> & {

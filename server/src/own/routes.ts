@@ -4,6 +4,7 @@ import {
   askCode,
   askOwnDigest,
   askWhere,
+  changeOwnRules,
   changeOwnSenders,
   digestLink,
   enterOwn,
@@ -19,6 +20,11 @@ import {
   readOwnAway,
   readOwnReply,
   readOwnSettings,
+  previewOwnRules,
+  readOwnJunk,
+  readOwnRules,
+  setOwnJunk,
+  undoOwnChange,
   revokeOwn,
   chooseOwnPassword,
   setOwnAway,
@@ -61,7 +67,8 @@ import { readLink } from '../digests/links.ts'
 import { actOn, ownMessage, ownPage, refuseOthers } from './mail.ts'
 import { changeOwn, ownEntries } from './senders.ts'
 import { readAwayOf, readReplyOf, setAwayOf, setReplyOf } from './away.ts'
-import { readSettingsOf, writeSettingsOf } from './settings.ts'
+import { changeRulesOf, previewRulesOf, readRulesOf, undoChangeOf } from './rules.ts'
+import { readJunkOf, readSettingsOf, setJunkOf, writeSettingsOf } from './settings.ts'
 import { readHere } from '../reading/reader.ts'
 
 /** Puts the colleague of this device into `res.locals.colleague`; nobody is no error here. */
@@ -77,6 +84,7 @@ export function ownRoutes(router: Router, deps: Deps): void {
   signInRoutes(router, deps)
   mailRoutes(router, deps)
   settingRoutes(router, deps)
+  ruleRoutes(router, deps)
 }
 
 function signInRoutes(router: Router, { db, now, queued, settings }: Deps): void {
@@ -159,7 +167,7 @@ async function describe(
 }
 
 function mailRoutes(router: Router, { db, now, queued, log, settings, reader = readHere }: Deps): void {
-  mount(router, ownMail, ({ query, colleague }) => ownPage(db, colleague, query))
+  mount(router, ownMail, ({ query, colleague }) => ownPage(db, colleague, query, now()))
   mount(router, ownSheet, ({ params, colleague }) =>
     ownMessage(db, colleague, params.id, { now: now(), read: reader.read }),
   )
@@ -192,6 +200,24 @@ function mailRoutes(router: Router, { db, now, queued, log, settings, reader = r
     const asked = { form: query.as, pictures: false, pictureSetting: 'off' }
     res.set(safeViewHeaders).send(await readSafeView(db, id, asked, reader))
   })
+}
+
+function ruleRoutes(router: Router, { db, now, reader }: Deps): void {
+  mount(router, readOwnRules, ({ colleague }) => readRulesOf(db, colleague))
+  mount(router, previewOwnRules, ({ body, colleague }) =>
+    previewRulesOf({ db, reader, now: now() }, colleague, body.change),
+  )
+  mount(router, changeOwnRules, async ({ body, colleague }) => ({
+    change: await changeRulesOf(db, colleague, body, now()),
+  }))
+  mount(router, undoOwnChange, async ({ params, colleague }) => {
+    await undoChangeOf(db, colleague, params.id, now())
+    return {}
+  })
+  mount(router, readOwnJunk, ({ colleague }) => readJunkOf(db, colleague))
+  mount(router, setOwnJunk, async ({ body, colleague }) => ({
+    change: await setJunkOf(db, colleague, body, now()),
+  }))
 }
 
 function settingRoutes(router: Router, { db, now }: Deps): void {

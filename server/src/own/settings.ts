@@ -1,4 +1,4 @@
-import type { DigestScheduleShape } from '@pendro/contract'
+import type { DigestScheduleShape, JunkShown, MailboxChange, Reminders } from '@pendro/contract'
 import { nextDigest } from '@pendro/core/digest'
 import { inTransaction, type Database } from '../db/database.ts'
 import { update } from '../db/rows.ts'
@@ -7,6 +7,7 @@ import { digestSchedule, findMailboxRow, readOrganisation } from '../db/organisa
 import { changeSchedule, scheduleFacts } from '../digests/day.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
+import { applyChange } from '../mailboxes/change.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { spokenLanguage } from '../wording.ts'
@@ -69,3 +70,26 @@ export async function writeSettingsOf(
     await announce(db, tx, now, [{ kind: 'digest', deliveryId: null, state: null, by: by.name }])
   })
 }
+
+/** When the page shows the junk folder, and how the colleague is told of what is about to go. */
+export async function readJunkOf(
+  db: Database,
+  { id }: SignedInColleague,
+): Promise<{ readonly shown: JunkShown; readonly reminders: Reminders }> {
+  const mailbox = await findMailboxRow(db, id)
+  if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
+  return { shown: mailbox.junk_shown, reminders: mailbox.reminders }
+}
+
+/** Sets one of them as one act; the number of the change. */
+export function setJunkOf(
+  db: Database,
+  who: SignedInColleague,
+  { change, token }: { readonly change: JunkChange; readonly token: string },
+  now: Date,
+): Promise<number> {
+  const by = actor({ colleague: who })
+  return applyChange(db, { by, mailboxId: who.id, change, reason: '', token, now })
+}
+
+type JunkChange = Extract<MailboxChange, { readonly what: 'junk-shown' | 'reminders' }>

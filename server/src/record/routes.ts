@@ -30,6 +30,7 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
   reading: ['read'],
   digests: [
     'digest-sent',
+    'reminder-sent',
     'digest-reply',
     'digest-schedule',
     'reply-looked-at',
@@ -56,6 +57,9 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'mailbox-keeping',
     'mailbox-filtering',
     'mailbox-set-aside',
+    'mailbox-junk-shown',
+    'mailbox-reminders',
+    'mailbox-unfetched',
     'mailbox-away',
     'mailbox-undone',
     'kept-until',

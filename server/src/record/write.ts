@@ -56,6 +56,7 @@ interface FactsOf {
   'digest-note': { readonly subject: string }
   'digest-reply': { readonly released: number; readonly asked: number }
   'digest-schedule': ScheduleFacts & { readonly language?: string }
+  'reminder-sent': { readonly listed: number }
   'digest-sent': { readonly listed: number; readonly leftOut: number }
   enquiry: { readonly enquiry: number; readonly was: string; readonly state: string }
   'enquiry-answered': { readonly enquiry: number; readonly state: string }
@@ -74,6 +75,9 @@ interface FactsOf {
   'mailbox-limits': ChangeFacts
   'mailbox-reply': ChangeFacts
   'mailbox-set-aside': ChangeFacts
+  'mailbox-junk-shown': ChangeFacts
+  'mailbox-reminders': ChangeFacts
+  'mailbox-unfetched': ChangeFacts
   'mailbox-undone': { readonly what: string; readonly change: number }
   'kept-until': MessageFacts & { readonly until: string }
   'mail-rule-added': RuleFacts
@@ -102,6 +106,7 @@ interface FactsOf {
     readonly colleagues: number
     readonly patterns: string
     readonly ended: number
+    readonly place?: string
   }
   'ruling-done': { readonly deliveries: number; readonly left: number }
   sealed: Nothing

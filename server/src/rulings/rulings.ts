@@ -18,6 +18,7 @@ import { isSteward, ruledBy, type Ruler } from '../sign-in/sessions.ts'
 import { teachingsOf, type Teaching } from './learning.ts'
 import { asksOf, namePatterns, proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
 import { overruledOf, type Overruled } from './overruled.ts'
+import { inboxRulesFor } from './inbox-rules.ts'
 import { rulingEntries } from './ruling-entries.ts'
 import { writeRuling, type RulingPlan } from './write.ts'
 
@@ -68,8 +69,9 @@ export async function applyRuling(db: Database, request: Request): Promise<Appli
 }
 
 /** A sentence that does nothing, or that is a steward's to apply. */
-export function refuseIdle(who: Ruler, { message, sender, learn, for: whom }: RulingSentence): void {
-  if (message === 'leave' && sender === 'as-is' && learn === 'nothing') throw new AppError('NOTHING_TO_DO')
+export function refuseIdle(who: Ruler, { message, sender, learn, place, for: whom }: RulingSentence): void {
+  if (message === 'leave' && sender === 'as-is' && learn === 'nothing' && place === undefined)
+    throw new AppError('NOTHING_TO_DO')
   if (sender !== 'as-is' && whom === 'everyone' && !isSteward(who)) throw new AppError('NEEDS_STEWARD')
 }
 
@@ -169,6 +171,7 @@ function planOf(
     moves,
     lists: senders.lists,
     asks: senders.asks,
+    rules: sentence.place === 'inbox' ? inboxRulesFor(deliveries) : [],
     lesson:
       verdict === 'nothing'
         ? null
@@ -188,7 +191,7 @@ function planOf(
 
 /** What the record keeps of a ruling; `first`: one of its deliveries, to name it by. */
 export const rulingFacts = (
-  { message, learn, sender, for: whom, until }: RulingSentence,
+  { message, learn, sender, for: whom, until, place }: RulingSentence,
   { proposed, lists }: SendersPlan,
   about: {
     readonly deliveries: number
@@ -201,6 +204,7 @@ export const rulingFacts = (
   sender,
   for: whom,
   until: until ?? '',
+  ...(place === undefined ? {} : { place }),
   deliveries: about.deliveries,
   colleagues: about.colleagues,
   subject: about.first?.subject ?? '',

@@ -10,6 +10,7 @@ import { askUpkeep } from '../lists/upkeep-asked.ts'
 import { announce } from '../live/events.ts'
 import { enqueue } from '../outbox/queue.ts'
 import { writeRecord, type Actor, type RecordLine } from '../record/write.ts'
+import { makeInboxRules, type InboxRule } from './inbox-rules.ts'
 import { learn, type Teaching, type Verdict } from './learning.ts'
 
 /** Who makes a ruling: as its row has them, and as the record names them. */
@@ -31,6 +32,8 @@ export interface RulingPlan {
   /** What the stewards are asked for. */
   readonly asks?: readonly Ask[]
   readonly lesson: Lesson | null
+  /** Mail rules made with it. */
+  readonly rules?: readonly InboxRule[]
   readonly record: RecordLine
 }
 
@@ -52,7 +55,7 @@ export interface WrittenRuling {
  * record and news, all of it or nothing. The caller has locked what the plan was made from.
  */
 export async function writeRuling(db: Database, tx: Tx, plan: RulingPlan): Promise<WrittenRuling> {
-  const { token, by, at, sentence, moves, lists, asks = [], lesson, record } = plan
+  const { token, by, at, sentence, moves, lists, asks = [], lesson, rules = [], record } = plan
   const id = await insertRuling(db, tx, { token, by: by.columns, at, sentence })
   const added = lists === null ? [] : await changeLists(db, tx, id, lists)
   await noteDeliveries(db, tx, id, moves)
@@ -61,6 +64,7 @@ export async function writeRuling(db: Database, tx: Tx, plan: RulingPlan): Promi
     await learn(db, tx, id, lesson.verdict, lesson.teachings)
     await shiftClusters(db, tx, lesson.clusters, lesson.verdict, 1)
   }
+  if (rules.length > 0) await makeInboxRules(db, tx, id, rules, at)
   const entry = added[0]?.id ?? lists?.end[0]?.id ?? 0
   await writeRecord(db, tx, [{ ...record, at, by: by.actor, rulingId: id, reason: sentence.reason, entry }])
   await writeAsks(db, tx, asks, { by: by.actor, at, reason: sentence.reason, rulingId: id })
@@ -109,10 +113,11 @@ async function carryOut(
     )
 }
 
-async function tell(db: Database, tx: Tx, { by, at, moves, lists }: RulingPlan): Promise<void> {
+async function tell(db: Database, tx: Tx, { by, at, moves, lists, rules = [] }: RulingPlan): Promise<void> {
   const { name } = by.actor
   await announce(db, tx, at, [
     ...moves.map(({ id, to }) => ({ kind: 'ruled' as const, deliveryId: id, state: to, by: name })),
+    ...(rules.length === 0 ? [] : [{ kind: 'mailbox' as const, deliveryId: null, state: null, by: name }]),
     ...(lists === null ? [] : [{ kind: 'senders' as const, deliveryId: null, state: null, by: name }]),
   ])
   if (lists !== null) await askUpkeep(db, tx, at)

@@ -119,6 +119,7 @@ function explain(
   return [
     t('account.cameIn', facts),
     t(`account.state.${state === 'discarded' && facts.rule !== '' ? 'discardedByRule' : state}`, facts),
+    ...(here?.facts.unfetched ? [t('account.unfetched')] : []),
     ...(state === 'quarantined' || state === 'junk' ? [t(`held.${reason || 'words-junk'}`)] : []),
     ...(digest ? [t('account.digest', { time: time(digest.at) })] : []),
     ...(facts.until === '' ? [] : [t('account.until', facts)]),

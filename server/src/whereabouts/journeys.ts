@@ -46,7 +46,7 @@ interface TracedRow
       | 'came_from'
     >,
     Pick<RowOf<typeof DeliveryJudgements>, 'path'>,
-    Pick<RowOf<typeof Mailboxes>, 'language'>,
+    Pick<RowOf<typeof Mailboxes>, 'language' | 'unfetched'>,
     Pick<RowOf<typeof Messages>, 'envelope_from' | 'harm'> {
   readonly mailbox_name: string
   readonly mailbox_address: string
@@ -70,7 +70,7 @@ export async function journeysOf(
     select<TracedRow>(
       db,
       `SELECT d.id, d.message_id, d.mailbox_id, b.name AS mailbox_name, b.address AS mailbox_address, b.language, b.time_zone, b.digest_times, b.digest_weekdays,
-         b.digest_lists_junk, b.digest_lists_near_certain, d.from_name, d.from_address, d.subject, d.address_used, m.envelope_from,
+         b.digest_lists_junk, b.digest_lists_near_certain, b.unfetched, d.from_name, d.from_address, d.subject, d.address_used, m.envelope_from,
          d.received_at, d.landed_at, d.expires_at, d.score, d.left_out, d.state, d.bound_for, d.folder, d.came_from, m.harm, j.path,
          g.cut, l.reference IS NOT NULL AS listed, o.attempts, o.next_at, o.problem
        FROM deliveries d JOIN mailboxes b ON b.id = d.mailbox_id JOIN messages m ON m.id = d.message_id
@@ -116,7 +116,10 @@ function traced(
         ...(decided?.stage === 'rules' ? ruleFacts(decided) : {}),
       },
     },
-    placed: ruleFacts(row.path?.find(isPlacing)),
+    placed: {
+      ...ruleFacts(row.path?.find(isPlacing)),
+      ...(row.folder !== null && row.unfetched?.includes(row.folder) ? { unfetched: 'yes' } : {}),
+    },
     discardedByRule: decided?.stage === 'rules' && decided.rules?.[0]?.place === 'discarded',
     state: row.state,
     boundFor: row.bound_for,

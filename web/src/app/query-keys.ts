@@ -37,7 +37,7 @@ export const queryKeyOf = (subject: Subject, ...more: readonly unknown[]): reado
 const staleAfter = {
   /** Rows of the list stay where they are, marked as done. */
   ruling: ['review-counts', 'sheet', 'record', 'digest', 'reach'],
-  'ruled-from-whereabouts': ['where', 'review'],
+  'ruled-from-whereabouts': ['where', 'review', 'mail-rule', 'mailbox'],
   'handed-in': ['record'],
   kept: ['sheet', 'review', 'record', 'where', 'mailbox'],
   erased: ['review', 'review-counts', 'sheet', 'record', 'where'],

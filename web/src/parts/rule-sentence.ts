@@ -6,43 +6,60 @@ type Rule = Pick<MailRuleDraft, 'needs' | 'conditions' | 'action'>
 /** As many values as anybody reads in a sentence. */
 const mostTold = 3
 
+/** Where the words of the sentence stand: the staffers', or those of colleagues' own pages. */
+export type RuleWords = 'mailRules' | 'own.rules'
+
 /** "When the subject contains “proof” or “draft”: file it in Print and mark it as important." */
-export function ruleSentence({ needs, conditions, action }: Rule, t: TFunction, language: string): string {
+export function ruleSentence(
+  { needs, conditions, action }: Rule,
+  t: TFunction,
+  language: string,
+  words: RuleWords = 'mailRules',
+): string {
   const type = needs === 'all' ? 'conjunction' : 'disjunction'
-  return t('mailRules.says', {
+  return t(`${words}.says`, {
     conditions: new Intl.ListFormat(language, { type }).format(
-      conditions.map(condition => conditionText(condition, t, language)),
+      conditions.map(condition => conditionText(condition, t, language, words)),
     ),
-    actions: new Intl.ListFormat(language, { type: 'conjunction' }).format(actionTexts(action, t)),
+    actions: new Intl.ListFormat(language, { type: 'conjunction' }).format(actionTexts(action, t, words)),
   })
 }
 
-function conditionText(condition: RuleConditionShape, t: TFunction, language: string): string {
+function conditionText(
+  condition: RuleConditionShape,
+  t: TFunction,
+  language: string,
+  words: RuleWords,
+): string {
   if (condition.field === 'size')
-    return t(`mailRules.test.${condition.test}`, { size: sizeText(condition.bytes, language) })
+    return t(`${words}.test.${condition.test}`, { size: sizeText(condition.bytes, language) })
   const values =
     condition.field === 'kind'
-      ? condition.values.map(kind => t(`mailRules.kind.${kind}`))
-      : condition.values.map(value => t('mailRules.quoted', { value }))
+      ? condition.values.map(kind => t(`${words}.kind.${kind}`))
+      : condition.values.map(value => t(`${words}.quoted`, { value }))
   const told = values.slice(0, mostTold)
   const rest = values.length - told.length
   const list = new Intl.ListFormat(language, { type: 'disjunction' }).format(
-    rest > 0 ? [...told, t('mailRules.more', { count: rest })] : told,
+    rest > 0 ? [...told, t(`${words}.more`, { count: rest })] : told,
   )
   return condition.field === 'kind'
-    ? t('mailRules.test.kind', { values: list })
-    : t(`mailRules.test.${condition.test}`, {
-        field: t(`mailRules.field.${condition.field}`),
+    ? t(`${words}.test.kind`, { values: list })
+    : t(`${words}.test.${condition.test}`, {
+        field: t(`${words}.field.${condition.field}`),
         values: list,
       })
 }
 
-function actionTexts({ hold, place, important, stop }: Rule['action'], t: TFunction): string[] {
+function actionTexts(
+  { hold, place, important, stop }: Rule['action'],
+  t: TFunction,
+  words: RuleWords,
+): string[] {
   return [
-    ...(hold === null ? [] : [t(`mailRules.do.${hold}`)]),
-    ...(place === null ? [] : [t(`mailRules.do.${place.kind}`, place)]),
-    ...(important ? [t('mailRules.do.important')] : []),
-    ...(stop ? [t('mailRules.do.stop')] : []),
+    ...(hold === null ? [] : [t(`${words}.do.${hold}`)]),
+    ...(place === null ? [] : [t(`${words}.do.${place.kind}`, place)]),
+    ...(important ? [t(`${words}.do.important`)] : []),
+    ...(stop ? [t(`${words}.do.stop`)] : []),
   ]
 }
 

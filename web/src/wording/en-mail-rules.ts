@@ -1,5 +1,8 @@
+import { enRuleWords } from './en-rule-words.ts'
+
 /** Texts of mail rules, English. */
 export const enMailRules = {
+  ...enRuleWords,
   of: 'Mail rules of [[name]]',
   ofOrganisation: 'Mail rules of the organisation',
   order: 'They are asked from top to bottom, after the sender lists and before the score.',
@@ -39,29 +42,7 @@ export const enMailRules = {
   saveOrder: 'Save this order',
   oldOrder: 'As it was',
   says: 'When {{conditions}}: {{actions}}.',
-  test: {
-    contains: '{{field}} contains {{values}}',
-    is: '{{field}} is {{values}}',
-    begins: '{{field}} begins with {{values}}',
-    matches: '{{field}} matches {{values}}',
-    over: 'it is larger than {{size}}',
-    under: 'it is smaller than {{size}}',
-    kind: 'an attachment is {{values}}',
-  },
-  quoted: '“{{value}}”',
-  /** More values than anybody reads in a sentence. */
-  more_one: 'one more',
-  more_other: '{{count}} more',
-  field: {
-    from: 'the sender',
-    to: 'a recipient',
-    subject: 'the subject',
-    body: 'the text',
-    list: 'the mailing list',
-    attachment: 'the name of an attachment',
-    kind: 'an attachment',
-    size: 'the size',
-  },
+  field: { ...enRuleWords.field, kind: 'an attachment', size: 'the size' },
   testName: {
     contains: 'contains',
     is: 'is',
@@ -77,19 +58,6 @@ export const enMailRules = {
     matches: '* stands for any text, ? for one character',
     over: '',
     under: '',
-  },
-  kind: {
-    pdf: 'a PDF',
-    document: 'a text document',
-    table: 'a table',
-    slides: 'a presentation',
-    picture: 'a picture',
-    sound: 'a sound',
-    film: 'a film',
-    archive: 'an archive',
-    calendar: 'a calendar entry',
-    message: 'a message',
-    program: 'a program',
   },
   hold: {
     none: 'leave it to the score whether it is held',
@@ -108,16 +76,6 @@ export const enMailRules = {
     folder: 'file it in a folder',
     inbox: 'put it in the inbox',
     aside: 'set it aside',
-  },
-  do: {
-    'let-in': 'let it in, whatever its score',
-    junk: 'put it in the junk folder',
-    discarded: 'discard it',
-    folder: 'file it in {{folder}}',
-    inbox: 'put it in the inbox',
-    aside: 'set it aside',
-    important: 'mark it as important',
-    stop: 'ask no rule below',
   },
   edit: {
     new: 'New rule',

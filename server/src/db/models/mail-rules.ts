@@ -44,6 +44,19 @@ export interface FoldedRule extends Pick<MailRule, 'name' | 'needs' | 'condition
   readonly version: number
 }
 
+export const RulingRules = model(
+  'ruling_rules',
+  {
+    purpose: 'Mail rules that a ruling made, to take them out when it is undone',
+    grows: 'a row a rule made so',
+    ends: 'never',
+  },
+  {
+    ruling_id: primary(link('rulings')),
+    rule_id: primary(link('mail_rules')),
+  },
+)
+
 export const FoldedRules = model(
   'folded_rules',
   {

@@ -79,6 +79,24 @@ export const Mailboxes = model(
     keep_quarantined: maybe(integer({ size: 'small' })),
     keep_junk: maybe(integer({ size: 'small' })),
     keep_discarded: maybe(integer({ size: 'small' })),
+    junk_shown: preset(oneOf('always', 'new', 'never')),
+    reminders: preset(oneOf('digest', 'message', 'off')),
+    unfetched: maybe(json<readonly string[]>()),
+  },
+)
+
+export const MailboxLooks = model(
+  'mailbox_looks',
+  {
+    purpose: 'When the people of a mailbox last looked at what was kept back, and were reminded of it',
+    grows: 'a row a mailbox',
+    ends: 'with its mailbox',
+  },
+  {
+    mailbox_id: primary(link('mailboxes')),
+    kept_at: maybe(moment()),
+    junk_at: maybe(moment()),
+    reminded_at: maybe(moment()),
   },
 )
 

@@ -157,6 +157,7 @@ function noteOf(
   if (row.awayUntil !== null)
     return said(t('mailboxes.note.away', { day: day(`${row.awayUntil}T12:00:00Z`) }), false)
   if (row.released >= 5) return said(t('mailboxes.note.released', { count: row.released }), true)
+  if (row.unlooked > 0) return said(t('mailboxes.note.unlooked', { count: row.unlooked }), false)
   if (!row.digests) return said(t('mailboxes.note.digest-off'), false)
   return row.unlike ? said(t('mailboxes.note.unlike'), false) : said('', false)
 }

@@ -10,8 +10,10 @@ import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { AwayCard } from './away-card.tsx'
 import { Card } from './card.tsx'
 import { FilteringCard } from './filtering-card.tsx'
+import { FoldersCard } from './folders-card.tsx'
 import { KeepingCard } from './keeping-card.tsx'
 import { LimitsCard } from './limits-card.tsx'
+import { LooksCard } from './looks-card.tsx'
 import { MonthChart } from './month-chart.tsx'
 import { ReplyCard } from './reply-card.tsx'
 import { useMailbox } from './use-mailboxes.ts'
@@ -20,7 +22,6 @@ const link = 'border-b border-current font-semibold text-petrol hover:text-ink'
 
 /** Everything about one colleague's mail. */
 export function MailboxPage({ id }: { id: number }) {
-  const { t } = useTranslation()
   const { data: sheet, error, refetch } = useMailbox(id)
   if (error && !sheet) return <Failed error={error} onAgain={() => void refetch()} />
   if (!sheet) return <SkeletonRows count={7} />
@@ -37,6 +38,7 @@ export function MailboxPage({ id }: { id: number }) {
         <div className="grid gap-3">
           <AwayCard sheet={sheet} />
           <ReplyCard sheet={sheet} />
+          <LooksCard sheet={sheet} />
         </div>
       </div>
       <div className="mt-3 grid gap-3 min-[700px]:grid-cols-2 min-[1180px]:grid-cols-3">
@@ -44,17 +46,7 @@ export function MailboxPage({ id }: { id: number }) {
         <FilteringCard sheet={sheet} />
         <DigestCard sheet={sheet} />
         <Rules sheet={sheet} />
-        <Card title={t('mailboxes.folders.title')}>
-          {sheet.folders.length === 0 && <p className="text-ink-2">{t('mailboxes.folders.none')}</p>}
-          <ul>
-            {sheet.folders.map(({ folder, deliveries }) => (
-              <li key={folder} className="flex justify-between gap-3">
-                <span className="truncate">{folder}</span>
-                <span className="text-ink-2">{t('mailboxes.folders.count', { count: deliveries })}</span>
-              </li>
-            ))}
-          </ul>
-        </Card>
+        <FoldersCard sheet={sheet} />
         <Entries sheet={sheet} />
       </div>
     </div>

@@ -1,21 +1,25 @@
-import type { UseQueryResult } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import type { ChangeEffect } from '@pendro/contract'
 import { problemOf } from '../../app/api.ts'
-import { useTimes } from '../../app/times.ts'
+import { useNumbers, useTimes } from '../../app/times.ts'
 import { Sentence } from '../../parts/sentence.tsx'
 
 const total = ({ wanted, doubtful, harmful }: { wanted: number; doubtful: number; harmful: number }) =>
   wanted + doubtful + harmful
 
 /** What the last month would have come to, and the mail itself. */
-export function Replay({ effect }: { effect: UseQueryResult<ChangeEffect | null> }) {
+export function Replay({
+  effect,
+}: {
+  effect: { readonly data: ChangeEffect | null | undefined; readonly error: unknown }
+}) {
   const { t } = useTranslation()
+  const { number } = useNumbers()
   if (effect.error) return <p className="text-stop">{problemOf(effect.error).text}</p>
   const replay = effect.data?.replay
   if (!replay) return <p className="text-ink-2">{t('mailboxes.looking')}</p>
-  const { days, looked, keptBack, letThrough, elsewhere, examples } = replay
+  const { days, looked, keptBack, letThrough, elsewhere, part, examples } = replay
   const [held, let_] = [total(keptBack), total(letThrough)]
   const parts = [
     ...(keptBack.wanted > 0 ? [t('mailboxes.limits.heldWanted', { count: keptBack.wanted })] : []),
@@ -34,6 +38,17 @@ export function Replay({ effect }: { effect: UseQueryResult<ChangeEffect | null>
         />{' '}
         {parts.join(' ')}
       </p>
+      {part !== null && part.next !== null && (
+        <p className="mt-1 flex items-center gap-3 text-ink-2">
+          <progress
+            max={part.of}
+            value={part.decided}
+            aria-label={t('mailboxes.limits.progress')}
+            className="h-2 w-40 accent-petrol"
+          />
+          {t('mailboxes.limits.soFar', { decided: number(part.decided), of: number(part.of) })}
+        </p>
+      )}
       {examples.length > 0 && <Examples examples={examples} />}
     </>
   )

@@ -1,4 +1,5 @@
-import { keepPreviousData, useQuery } from '@tanstack/react-query'
+import { useEffect } from 'react'
+import { keepPreviousData, useInfiniteQuery, useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import {
   changeDefaults,
@@ -10,6 +11,7 @@ import {
 import { call, problemOf } from '../../app/api.ts'
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useAct } from '../../app/use-act.ts'
+import { joinedEffect } from './joined-effect.ts'
 
 export function useDefaults() {
   return useQuery({
@@ -18,16 +20,27 @@ export function useDefaults() {
   })
 }
 
-/** What a change of the defaults would come to; `null`: nothing to ask. */
+/**
+ * What a change of the defaults would come to; `null`: nothing to ask. Limits are tried part by part, and what is known so far
+ * is there at once.
+ */
 export function useEffectOfDefaults(change: DefaultsChange | null) {
-  return useQuery({
+  const { data, error, hasNextPage, isFetching, fetchNextPage } = useInfiniteQuery({
     queryKey: queryKeyOf('mailbox', 'defaults', 'effect', change),
     enabled: change !== null,
-    queryFn: ({ signal }) =>
-      change ? call(previewDefaults, { body: { change }, signal }) : Promise.resolve(null),
+    initialPageParam: null as number | null,
+    queryFn: ({ pageParam, signal }) =>
+      change
+        ? call(previewDefaults, { body: { change, before: pageParam }, signal })
+        : Promise.reject(new Error('nothing to ask')),
+    getNextPageParam: page => page.replay?.part?.next ?? undefined,
     placeholderData: keepPreviousData,
     gcTime: 10_000,
   })
+  useEffect(() => {
+    if (hasNextPage && !isFetching) void fetchNextPage()
+  }, [hasNextPage, isFetching, fetchNextPage])
+  return { data: data && joinedEffect(data.pages), error }
 }
 
 /** Changes one of them, with its undo at the foot of the screen. */

@@ -4,6 +4,7 @@ import { OwnMail } from './own-mail.tsx'
 import { OwnMessagePage } from './own-message.tsx'
 import { LinkFrame, OwnFrame } from './own-pages.tsx'
 import { OwnQuestions } from './own-questions.tsx'
+import { OwnRules } from './own-rules.tsx'
 import { OwnSenders } from './own-senders.tsx'
 import { OwnSettings } from './own-settings.tsx'
 
@@ -15,6 +16,7 @@ export function OwnArea() {
         <Route index element={<OwnMail />} />
         <Route path="mail/:id" element={<OwnMessagePage />} />
         <Route path="senders" element={<OwnSenders />} />
+        <Route path="rules" element={<OwnRules />} />
         <Route path="questions" element={<OwnQuestions />} />
         <Route path="questions/:id" element={<OwnQuestions />} />
         <Route path="digests" element={<OwnSettings />} />

@@ -1,5 +1,5 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { useState } from 'react'
+import { useEffect, useState } from 'react'
 import { keepPreviousData, useInfiniteQuery } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { useTranslation } from 'react-i18next'
@@ -35,11 +35,14 @@ function useOwnFilter() {
   return { show, find, set }
 }
 
-const useOwnList = (show: Show, find: string) =>
+type Junk = 'chosen' | 'shown' | 'hidden'
+
+const useOwnList = (show: Show, find: string, junk: Junk) =>
   useInfiniteQuery({
-    queryKey: queryKeyOf('own', 'mail', show, find),
+    queryKey: queryKeyOf('own', 'mail', show, find, junk),
     initialPageParam: undefined as string | undefined,
-    queryFn: ({ pageParam, signal }) => call(ownMail, { query: { show, find, after: pageParam }, signal }),
+    queryFn: ({ pageParam, signal }) =>
+      call(ownMail, { query: { show, find, junk, after: pageParam }, signal }),
     getNextPageParam: page => page.next ?? undefined,
     placeholderData: keepPreviousData,
     refetchInterval: 10_000,
@@ -62,7 +65,13 @@ export function OwnMail() {
       else next.delete(id)
       return next
     })
-  const list = useOwnList(show, find)
+  // Settled for this visit: looking at it makes it old, and it must not go away while it is read.
+  const [junk, setJunk] = useState<Junk>('chosen')
+  const list = useOwnList(show, find, junk)
+  const inJunk = list.data?.pages[0]?.junk
+  useEffect(() => {
+    if (junk === 'chosen' && inJunk) setJunk(inJunk.shown ? 'shown' : 'hidden')
+  }, [junk, inJunk])
   const rows = list.data?.pages.flatMap(page => page.rows) ?? []
   // Somebody else may have ruled on a marked one meanwhile.
   const ids = rows.filter(row => marked.has(row.id) && isOpen(row)).map(({ id }) => id)
@@ -82,6 +91,14 @@ export function OwnMail() {
         placeholder={t('own.find')}
         className="mt-3 w-full rounded-md border border-line-strong bg-raised px-3 py-2"
       />
+      {show === 'kept' && inJunk && !inJunk.shown && inJunk.count > 0 && (
+        <p className="mt-3 flex flex-wrap items-center gap-x-4 text-ink-2">
+          {t('own.junk.hidden', { count: inJunk.count })}
+          <Button kind="link" onClick={() => setJunk('shown')}>
+            {t('own.junk.show')}
+          </Button>
+        </p>
+      )}
       <Rows list={list} rows={rows} show={show} find={find} marked={marked} onMark={mark} />
       <Miss />
       {ids.length > 0 && <MarkedBar ids={ids} onDone={() => setMarked(new Set())} />}

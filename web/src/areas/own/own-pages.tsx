@@ -76,6 +76,7 @@ function Pages() {
   const pages = [
     ['/own', 'mail'],
     ['/own/senders', 'senders'],
+    ['/own/rules', 'rulesPage'],
     ['/own/questions', 'questions'],
     ['/own/digests', 'settings'],
   ] as const

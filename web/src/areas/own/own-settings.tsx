@@ -21,6 +21,7 @@ import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Field, inputStyle } from '../../parts/field.tsx'
 import { useOwnSession, useProblemText } from './own-session.ts'
 import { OwnAwayTimes } from './own-away.tsx'
+import { OwnJunk } from './own-junk.tsx'
 import { OwnReply } from './own-reply.tsx'
 import { useOwnAct } from './use-own-act.ts'
 import type { z } from 'zod'
@@ -51,6 +52,7 @@ export function OwnSettings() {
       {data ? <DigestForm key={JSON.stringify(data)} settings={data} /> : <SkeletonRows count={4} />}
       <OwnAwayTimes />
       <OwnReply />
+      <OwnJunk />
       <Device />
     </>
   )

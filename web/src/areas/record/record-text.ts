@@ -16,6 +16,8 @@ export function sentenceOf({ act, facts, mailboxName }: RecordLine, say: Say): s
     return t(`record.act.${formOf(act, facts)}`, {
       ...inWords(facts, say),
       name: mailboxName || t('record.organisation'),
+      // Names of folders are nobody's codes.
+      ...(act === 'mailbox-unfetched' ? { now: facts.now || t('record.changed.noFolder') } : {}),
     })
   const count = Number(facts.deliveries)
   const to =
@@ -31,6 +33,7 @@ export function sentenceOf({ act, facts, mailboxName }: RecordLine, say: Say): s
     parts.push(t(`record.sender.${facts.sender}`, { patterns: facts.patterns, whom }))
     if (facts.until) parts.push(t('record.until', { day: say.day(String(facts.until)) }))
   }
+  if (facts.place === 'inbox') parts.push(t('record.inboxRule'))
   if (Number(facts.ended) > 0) parts.push(t('record.ended', { count: Number(facts.ended) }))
   return parts.join(', ')
 }
@@ -48,7 +51,7 @@ function formOf(act: string, facts: RecordLine['facts']): string {
 /** A value of a mailbox as the record keeps it, in words: '40 40 80', 'on', days away, or the organisation's. */
 function changedValue(value: string, t: TFunction): string {
   if (value === '') return t('record.changed.nobodyAway')
-  if (/^[a-z]+$/.test(value)) return t(`record.changed.${value}`)
+  if (/^[a-z-]+$/.test(value)) return t(`record.changed.${value}`)
   if (!value.includes('/')) return value.split(' ').join(' / ')
   return value
     .split(', ')

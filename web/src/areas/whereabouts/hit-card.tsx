@@ -1,3 +1,4 @@
+import { useQuery } from '@tanstack/react-query'
 import { memo, useState, type ReactNode } from 'react'
 import { ColleagueLink } from '../../parts/colleague-link.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
@@ -6,7 +7,9 @@ import { Link } from 'react-router'
 import {
   applyRuling,
   digestLanguage,
+  previewRulesChange,
   readAccount,
+  suggestMailRule,
   tryAgain,
   undoRuling,
   type DeliveryState,
@@ -14,10 +17,12 @@ import {
   type WhereHit,
 } from '@pendro/contract'
 import { call } from '../../app/api.ts'
+import { queryKeyOf } from '../../app/query-keys.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { madeText } from '../../parts/made-text.ts'
+import { ruleSentence } from '../../parts/rule-sentence.ts'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Journey } from './journey.tsx'
 
@@ -163,7 +168,16 @@ const releaseWords: Partial<Record<DeliveryState, string>> = {
   moved: 'toInbox',
 }
 
-/** Releases a message, and says what is to become of its sender's next ones. */
+/** What is to become of mail like it: nothing new, a safe entry, or, for what was put elsewhere, a rule for the inbox. */
+type Next = 'as-is' | 'safe' | 'inbox'
+
+const given = (next: Next): Partial<RulingSentence> => ({
+  message: 'release',
+  learn: 'wanted',
+  ...(next === 'inbox' ? { place: 'inbox' } : { sender: next }),
+})
+
+/** Releases a message, and says what is to become of the next ones like it. */
 function Release({
   hit,
   disabled,
@@ -174,32 +188,57 @@ function Release({
   onRelease: (given: Partial<RulingSentence>) => void
 }) {
   const { t } = useTranslation()
-  const [sender, setSender] = useState<'as-is' | 'safe'>('as-is')
+  const [next, setNext] = useState<Next>('as-is')
+  const isElsewhere = hit.state === 'aside' || hit.state === 'moved'
+  const choices: readonly Next[] = isElsewhere ? ['as-is', 'inbox', 'safe'] : ['as-is', 'safe']
   return (
     <>
-      <Button
-        kind="main"
-        data-main
-        disabled={disabled}
-        onClick={() => onRelease({ message: 'release', learn: 'wanted', sender })}
-      >
+      <Button kind="main" data-main disabled={disabled} onClick={() => onRelease(given(next))}>
         {t(`whereabouts.act.${releaseWords[hit.state ?? 'quarantined'] ?? 'release'}`, { name: hit.to })}
       </Button>
       <span className="text-ink-2">
         {t('whereabouts.act.future')}{' '}
         <SentenceSlot
           label={t('whereabouts.act.futureLabel')}
-          text={t(`whereabouts.act.sender.${sender}`, { name: hit.to })}
-          tone={sender === 'safe' ? 'safe' : 'plain'}
-          value={sender}
-          options={(['as-is', 'safe'] as const).map(value => ({
+          text={t(`whereabouts.act.sender.${next}`, { name: hit.to })}
+          tone={next === 'as-is' ? 'plain' : 'safe'}
+          value={next}
+          options={choices.map(value => ({
             value,
             text: t(`whereabouts.act.sender.${value}`, { name: hit.to }),
+            ...(isElsewhere && value !== 'as-is' ? { hint: t(`whereabouts.act.senderHint.${value}`) } : {}),
           }))}
-          onPick={setSender}
+          onPick={setNext}
         />
       </span>
+      {next === 'inbox' && <KeptSo hit={hit} />}
     </>
+  )
+}
+
+/** What the rule would have done to the mail of the last 30 days, before it is made. */
+function KeptSo({ hit: { id, mailboxId } }: { hit: WhereHit }) {
+  const { t, i18n } = useTranslation()
+  const { data } = useQuery({
+    queryKey: queryKeyOf('mail-rule', 'like', id),
+    enabled: mailboxId !== null,
+    queryFn: async ({ signal }) => {
+      const { name, conditions } = await call(suggestMailRule, { params: { id }, signal })
+      const action = { hold: null, place: { kind: 'inbox' as const }, important: false, stop: false }
+      const draft = { name: name || '–', needs: 'all' as const, conditions, action }
+      const effect = await call(previewRulesChange, {
+        body: { mailbox: mailboxId, change: { act: 'add', draft, at: 0 } },
+        signal,
+      })
+      return { draft, changed: effect.changed }
+    },
+  })
+  if (!data) return <span className="w-full text-ink-2">{t('mailRules.working')}</span>
+  return (
+    <span className="w-full text-ink-2">
+      {t('whereabouts.act.makesRule', { rule: ruleSentence(data.draft, t, i18n.language) })}{' '}
+      {t('whereabouts.act.ruleWould', { count: data.changed })}
+    </span>
   )
 }
 

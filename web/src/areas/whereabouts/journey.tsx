@@ -38,7 +38,14 @@ export function Journey({ stops, from }: { stops: readonly JourneyStop[]; from: 
           <span className="block text-[0.9rem] leading-snug text-ink-2">
             {stop.at !== null && <span className="block">{times.short(stop.at)}</span>}
             {stopDetails(stop, from, t).map((text, n) => (
-              <span key={n} className="block [overflow-wrap:anywhere]">
+              <span
+                key={n}
+                className={clsx(
+                  'block [overflow-wrap:anywhere]',
+                  // Why a message that is there is not seen.
+                  text === t('whereabouts.detail.unfetched') && 'font-semibold text-amber',
+                )}
+              >
                 {text}
               </span>
             ))}

@@ -25,7 +25,7 @@ export function stopDetails(
       return [facts.harm === '' ? d('score') : d('harm')]
     case 'moved':
     case 'inbox':
-      return facts.folder ? [d('folder')] : []
+      return [...(facts.folder ? [d('folder')] : []), ...(facts.unfetched ? [d('unfetched')] : [])]
     case 'quarantined':
     case 'junk':
     case 'sealed':
