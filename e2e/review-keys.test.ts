@@ -103,8 +103,10 @@ test('marks are listed, taken off one by one, and go with the list unless they a
   await marks.getByRole('button', { name: 'Unmark', exact: true }).first().click()
   await expect(marks.getByRole('listitem')).toHaveCount(all - 1)
   await page.keyboard.press('Escape')
+  await expect(marks).toBeHidden()
   // Another list: they are gone, said so, and can be had back.
   await page.keyboard.press('/')
+  await expect(page.getByRole('combobox', { name: 'Search' })).toBeFocused()
   await page.keyboard.type('ramp')
   await page.keyboard.press('Enter')
   await expect(page.getByText(/marks? on .* removed|mark on one message/)).toBeVisible()
