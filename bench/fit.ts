@@ -7,7 +7,7 @@ import { fillDemo } from '../scripts/fill-demo.ts'
 import { dataFolder } from '../scripts/prepare.mjs'
 import { openDatabase } from '../server/src/db/database.ts'
 import { migrate } from '../server/src/db/migrate.ts'
-import { weights, type Finding } from '@pendro/core/judgement'
+import { rangeOf, weights, type Finding } from '@pendro/core/judgement'
 import { chanceOf, type Chance } from '@pendro/demo/random'
 import { prior } from './fit-prior.ts'
 import { judgedMail, type JudgedMail } from './judged-mail.ts'
@@ -26,15 +26,24 @@ export interface Row {
   readonly y: 0 | 1
 }
 
-/** A finding's strength is what it was scaled by: its weight against the table's. */
+/** A finding's strength is what it was scaled by: its weight against the table's; 1 for what weighs nothing. */
 function rowOf({ evidence, isJunk }: JudgedMail, chance: Chance): Row {
   const x = new Map<Finding, number>()
   const silent = chance.happens(withoutWords)
   for (const { finding, weight } of evidence) {
     if (silent && finding.startsWith('words-')) continue
-    x.set(finding, (x.get(finding) ?? 0) + weight / weights[finding])
+    x.set(finding, (x.get(finding) ?? 0) + (weights[finding] === 0 ? 1 : weight / weights[finding]))
   }
   return { x, y: isJunk ? 1 : 0 }
+}
+
+/** Inside what is known of real mail; else on the side of its meaning, and 0.1 at least. */
+function within(name: Finding, weight: number): number {
+  if (name === 'starting-point') return weight
+  const range = rangeOf(name)
+  if (range) return Math.max(range[0], Math.min(range[1], weight))
+  const sign = Math.sign(prior[name])
+  return sign * Math.max(0.1, sign * weight)
 }
 
 /** Ridge logistic regression by gradient descent; each weight keeps the sign of its meaning, and 0.1 at least. */
@@ -56,8 +65,7 @@ function fit(rows: readonly Row[]): Map<Finding, number> {
       const seen = (speed.get(name) ?? 0) + g * g
       speed.set(name, seen)
       const moved = (w.get(name) ?? 0) - (0.2 * g) / Math.sqrt(seen + 1e-12)
-      const sign = Math.sign(prior[name])
-      w.set(name, name === 'starting-point' ? moved : sign * Math.max(0.1, sign * moved))
+      w.set(name, within(name, moved))
     }
   }
   return w

@@ -44,7 +44,8 @@ export async function benchJudging(): Promise<Section> {
   )
   const { policy, limits } = demoOrganisation
   const text = {
-    calibration: { slope: 1, intercept: 0 },
+    calibration: { slope: 1, intercept: 0, linear: 0, offset: 0 },
+    linear: null,
     total: { wanted: 500, junk: 500 },
     tokens: new Map(
       [

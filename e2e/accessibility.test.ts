@@ -18,6 +18,7 @@ const views = [
   ['Mail rules, a new one', '/mailboxes/rules/new'],
   ['Mail rules, brought in', '/mailboxes/rules/bring-in'],
   ['Defaults of the organisation', '/mailboxes/defaults'],
+  ['Calibration', '/calibration'],
   ['Record', '/record'],
   ['Whereabouts', '/whereabouts?from=fjellby'],
   ['Whereabouts, before a question', '/whereabouts'],

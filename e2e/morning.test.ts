@@ -8,7 +8,8 @@ const colleague = { name: 'Kari Moen', address: 'kari.moen@vindholm.example' }
 const words = (n: number) =>
   Array.from(
     { length: 40 },
-    (_, i) => `${'bdfgklmnprst'[(n * 7 + i) % 12]}${'aeiou'[(n + i * 3) % 5]}${'vzxwqj'[(n * i) % 6]}arn`,
+    (_, i) =>
+      `${'bdfgklmnprst'[(n * 7 + i) % 12]}${'aeiou'[(n + i * 3) % 5]}${'vzxwqj'[(n * i) % 6]}${String.fromCharCode(97 + (n % 26))}rn`,
   ).join(' ')
 
 /** Nothing proves its sender and it wants its answers elsewhere: over the limit, and no more. */

@@ -5,13 +5,20 @@ const ingrid = 'ingrid.solvang@vindholm.example'
 const serial = Date.now().toString(36)
 const subject = (what: string) => `${what} ${serial}`
 
-/** Looks like junk by its links and answers; its words are of no language, so that what is learned of others does not matter. */
+const lettersOf = (title: string) =>
+  title
+    .toLowerCase()
+    .replace(/[^a-z]/g, '')
+    .slice(0, 16)
+
+/** Looks like junk by its link, its answers and its date; its words are of no language, so that what is learned of others does not matter. */
 const suspicious = (title: string, from = `Lantern Works <desk@lantern-${serial}.example>`) => ({
   from,
   to: ingrid,
   subject: title,
   replyTo: 'answers@elsewhere.example',
-  html: '<p>Zephyrgarn vorwick plimsole: <a href="http://192.0.2.55/d">www.lantern-works.example/drawings</a></p><script>document.title="ran"</script><img src="http://192.0.2.55/pixel.gif">',
+  date: new Date(Date.now() - 9 * 86_400_000),
+  html: `<p>Zeph${lettersOf(title)} vor${lettersOf(title)}: <a href="http://192.0.2.55/d">www.lantern-works.example/drawings</a></p><script>document.title="ran"</script><img src="http://192.0.2.55/pixel.gif">`,
   headers: {
     'Authentication-Results': `mx1.vindholm.example; spf=pass smtp.mailfrom=lantern-${serial}.example`,
   },
@@ -47,7 +54,7 @@ test('from a message held back to a released one and a list that works', async (
 
   // read it safely
   const frame = page.frameLocator('iframe[title="Safe view of the message"]')
-  await expect(frame.getByText('Zephyrgarn vorwick plimsole')).toBeVisible()
+  await expect(frame.getByText(/^Zephdrawings/)).toBeVisible()
   await expect(frame.locator('a')).toHaveCount(0)
   await expect(frame.locator('[data-target="192.0.2.55"]')).toBeVisible()
   expect(await page.title()).not.toBe('ran')
@@ -109,7 +116,7 @@ test('a digest is seen before it goes, and goes as a real message', async ({ pag
     to: ingrid,
     subject: subject('Quarnby'),
     replyTo: 'answers@elsewhere.example',
-    html: '<p>Quillby narvost: <a href="https://elsewhere.example/x">narvost</a></p>',
+    html: `<p>Quillby narvost: <a href="http://192.0.2.55/x">www.quorl-${serial}.example</a></p>`,
     headers: {
       'Authentication-Results': `mx1.vindholm.example; dmarc=pass header.from=quorl-${serial}.example`,
     },
@@ -175,7 +182,7 @@ test('an observer reads everything and changes nothing', async ({ page }) => {
 })
 
 test('a deep link opens what it says, also through signing in; a bad one says so', async ({ page }) => {
-  await send(suspicious(subject('Linked to')))
+  await send(suspicious(subject('Linked to'), `Quillon <desk@quillon-${serial}.example>`))
   await signInByForm(page, 'oda', `/review?find=${encodeURIComponent(subject('Linked to'))}`)
   await expect(page.getByRole('heading', { name: subject('Linked to') })).toBeVisible()
   await page.goto(`${place().base}/review/999999999`)

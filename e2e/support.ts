@@ -110,6 +110,7 @@ export interface Mail {
   readonly text?: string
   readonly html?: string
   readonly replyTo?: string
+  readonly date?: Date
   readonly headers?: Readonly<Record<string, string>>
   readonly attachments?: readonly {
     readonly filename: string

@@ -24,9 +24,9 @@ import type { Organisation } from '../server/src/db/organisation.ts'
 import { createLog } from '../server/src/log.ts'
 import { takeIn, type TakenIn } from '../server/src/intake/intake.ts'
 import { takeOutgoing } from '../server/src/intake/outbound.ts'
-import { recalibrate } from '../server/src/review/calibrate.ts'
+import { recalibrate } from '../server/src/judging/fit-text.ts'
 import { lettersOf } from '../server/src/own/letters.ts'
-import { apply } from '../server/src/rulings/learning.ts'
+import { countWords } from '../server/src/rulings/learning.ts'
 import { applyRuling } from '../server/src/rulings/rulings.ts'
 import { insertEntries } from '../server/src/lists/entries.ts'
 import { setUp, type MailboxPlan } from '../server/src/set-up.ts'
@@ -384,11 +384,11 @@ async function learnPast(
   )
   const wanted = chance.some(
     past.filter(({ truth, cause }) => truth === 'wanted' && cause === null),
-    260,
+    24,
   )
   const junk = chance.some(
     past.filter(({ truth }) => truth !== 'wanted'),
-    260,
+    60,
   )
   const lessons = await Promise.all(
     [...wanted, ...junk].map(async ({ draft, at, serial, truth }) => {
@@ -403,7 +403,7 @@ async function learnPast(
       lessons.map(lesson => ({ ruling_id: null, message_id: null, ...lesson })),
       tx,
     )
-    await apply(db, tx, lessons, 1)
+    await countWords(db, tx, lessons, 1)
   })
 }
 
@@ -443,7 +443,8 @@ function createDesk(
 ) {
   // The desk makes an entry only where no list has one near it: what is wrong with the lists is planted.
   const known = new Set([...register.map(({ pattern }) => rootOf(pattern)), 'gjestebrygga.example'])
-  let waiting: { happening: Happening; ids: readonly number[]; at: Date }[] = []
+  let waiting: { happening: Happening; ids: readonly number[]; at: Date; cleaned?: boolean }[] = []
+  const cleaning = chanceOf(17)
   return {
     see(happening: Happening, { deliveries }: TakenIn): void {
       if (happening.reported === true)
@@ -451,20 +452,29 @@ function createDesk(
       const ids = deliveries.filter(isKeptBack).map(({ id }) => id)
       if (ids.length === 0 || happening.reported === true) return
       const age = (now.getTime() - happening.at.getTime()) / day
+      // The taken-over account beside an honest one is for somebody to find.
+      const isPlanted = happening.draft.from.address.endsWith('@gjestebrygga.example')
       const share = happening.truth === 'wanted' ? (age > 12 ? 0.85 : age > 4 ? 0.35 : 0.06) : 0.04
       if (chance.happens(share)) waiting.push({ happening, ids, at: deskTime(happening.at, chance) })
+      // With dice of its own: what else happens at the desk stays what it was.
+      else if (happening.truth !== 'wanted' && !isPlanted && cleaning.happens(0.13))
+        waiting.push({ happening, ids, at: deskTime(happening.at, cleaning), cleaned: true })
     },
     /** Everything that is due by then, in the order in which it happened. */
     async work(until: Date): Promise<void> {
       const due = waiting.filter(({ at }) => at <= until).sort((a, b) => a.at.getTime() - b.at.getTime())
       waiting = waiting.filter(({ at }) => at > until)
-      for (const { happening, ids, at } of due) {
-        const who = staffers[chance.happens(0.6) ? 0 : 1]
+      for (const { happening, ids, at, cleaned = false } of due) {
+        const dice = cleaned ? cleaning : chance
+        const who = staffers[dice.happens(0.6) ? 0 : 1]
         if (!who) continue
         const root = rootOf(happening.draft.from.address)
         // A safe entry for somebody who proves nothing would do nothing; the desk has been told so.
         const proven = ['pass', 'aligned', 'service'].includes(happening.draft.proof)
-        const sentence = deskSentence(happening, who, chance, proven && !known.has(root))
+        const sentence = deskSentence(happening, who, dice, {
+          mayMakeSafe: proven && !known.has(root),
+          teaches: !cleaned,
+        })
         if (sentence.sender === 'safe') known.add(root)
         await applyRuling(db, { who, deliveryIds: ids, token: randomUUID(), now: at, sentence })
       }
@@ -500,7 +510,7 @@ function deskSentence(
   { truth, reported }: Happening,
   { staffer }: SignedIn,
   chance: Chance,
-  mayMakeSafe: boolean,
+  { mayMakeSafe, teaches }: { readonly mayMakeSafe: boolean; readonly teaches: boolean },
 ) {
   const base = {
     width: 'address',
@@ -517,13 +527,20 @@ function deskSentence(
       reason: 'Handed in by her',
     } as const
   if (truth !== 'wanted')
-    return { ...base, message: 'discard', learn: truth, sender: 'as-is', reason: '' } as const
+    return {
+      ...base,
+      message: 'discard',
+      learn: teaches ? truth : 'nothing',
+      sender: 'as-is',
+      reason: '',
+    } as const
   const makesSafe = mayMakeSafe && chance.happens(0.4)
   const everyone = makesSafe && staffer.role === 'steward' && chance.happens(0.3)
   return {
     ...base,
     message: 'release',
-    learn: 'wanted',
+    // On the phone most people let go and teach nothing.
+    learn: chance.happens(0.08) ? 'wanted' : 'nothing',
     sender: makesSafe ? 'safe' : 'as-is',
     for: everyone ? 'everyone' : 'colleague',
   } as const

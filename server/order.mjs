@@ -27,6 +27,7 @@ export const order = [
   'keeping',
   'replying',
   'mailboxes',
+  'calibration',
   'mail-rules',
   'whereabouts',
   'own',

@@ -1,3 +1,4 @@
+import { calibrationEndpoints } from './calibration-endpoints.ts'
 import { digestEndpoints } from './digest-endpoints.ts'
 import { mailRuleEndpoints } from './mail-rule-endpoints.ts'
 import { mailboxEndpoints } from './mailbox-endpoints.ts'
@@ -20,6 +21,7 @@ export const endpoints = {
   ...digestEndpoints,
   ...mailRuleEndpoints,
   ...mailboxEndpoints,
+  ...calibrationEndpoints,
   ...senderEndpoints,
   ...upkeepEndpoints,
   ...ownEndpoints,

@@ -1,4 +1,5 @@
 export * from './endpoint.ts'
+export * from './calibration-endpoints.ts'
 export * from './digest-endpoints.ts'
 export * from './mail-rule-endpoints.ts'
 export * from './mailbox-endpoints.ts'

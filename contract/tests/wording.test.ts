@@ -16,6 +16,7 @@ import { own as ownDe } from '../../web/src/wording/own/de.ts'
 import { own as ownEn } from '../../web/src/wording/own/en.ts'
 import { own as ownNb } from '../../web/src/wording/own/nb.ts'
 import { own as ownPl } from '../../web/src/wording/own/pl.ts'
+import { enCalibration } from '../../web/src/wording/en-calibration.ts'
 import { enDigests } from '../../web/src/wording/en-digests.ts'
 import { enMailRules } from '../../web/src/wording/en-mail-rules.ts'
 import { enMailboxes } from '../../web/src/wording/en-mailboxes.ts'
@@ -69,6 +70,7 @@ test.each(Object.entries(languages))(
 
 const screens = {
   ...first,
+  calibration: enCalibration,
   digests: enDigests,
   mailboxes: enMailboxes,
   mailRules: enMailRules,
@@ -135,6 +137,10 @@ const isWorded = (texts: object, key: string) =>
 test('every finding has its sentence, and a reason for digests where it leans to junk', () => {
   const findings = Object.keys(weights)
   expect(findings.filter(finding => !isWorded(en.evidence, finding))).toEqual([])
+  // In tables they have short names.
+  expect(findings.filter(one => one !== 'starting-point' && !isWorded(enCalibration.finding, one))).toEqual(
+    [],
+  )
   const junkward = Object.entries(weights)
     .filter(([finding, weight]) => weight > 0 && finding !== 'starting-point')
     .map(([finding]) => finding)

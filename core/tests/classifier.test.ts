@@ -1,19 +1,27 @@
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import {
+  boundOf,
   classify,
-  fitCalibration,
-  heldOut,
+  fitText,
+  gramsOf,
+  learnAtOnce,
   noText,
   tokensOf,
   uncalibrated,
   type TextKnowledge,
+  type TextLesson,
+  type TokenCount,
 } from '@pendro/core/judgement'
+import { heldOut, type Sample } from '../src/judgement/text/classify.ts'
+import { fitCalibration } from '../src/judgement/text/fit.ts'
+import { placesOf, valuesOf } from '../src/judgement/text/grams.ts'
+import { fitLinear, linearSum } from '../src/judgement/text/linear.ts'
 
 const nobody = { from: [], links: [], subject: '', text: '' }
 
 describe('tokens', () => {
-  test('words of any script, no numbers, each once, marked by where they stand', () =>
+  test('words of any script, no numbers, as often as they stand, marked by where', () =>
     expect(
       tokensOf({
         subject: 'Fähre 12:30 Fähre',
@@ -31,6 +39,7 @@ describe('tokens', () => {
       }),
     ).toEqual([
       's:fähre',
+      's:fähre',
       'f:printer',
       'f:halyard-print',
       'f:example',
@@ -42,17 +51,39 @@ describe('tokens', () => {
       'łódź',
       'паром',
     ]))
-  test('a text without end gives no more than 300', () =>
+  test('a text without end gives no more than 300 different ones', () =>
     expect(
-      tokensOf({
-        ...nobody,
-        text: Array.from(
-          { length: 5000 },
-          (_, i) =>
-            `w${'abcdefghij'.charAt(i % 10)}${String.fromCharCode(97 + (i % 26))}${String.fromCharCode(97 + ((i * 7) % 26))}q`,
-        ).join(' '),
-      }).length,
+      new Set(
+        tokensOf({
+          ...nobody,
+          text: Array.from(
+            { length: 5000 },
+            (_, i) =>
+              `w${'abcdefghij'.charAt(i % 10)}${String.fromCharCode(97 + (i % 26))}${String.fromCharCode(97 + ((i * 7) % 26))}q`,
+          ).join(' '),
+        }),
+      ).size,
     ).toBeLessThanOrEqual(300))
+})
+
+describe('tokens of all kinds of writing', () => {
+  const of = (text: string) => tokensOf({ ...nobody, text })
+  test('scripts without spaces give pairs of letters', () =>
+    expect(of('無料で当選')).toEqual(['無料', '料で', 'で当', '当選']))
+  test('one letter, emoji, and nothing', () => {
+    expect(of('字')).toEqual(['字'])
+    expect(of('🎁🎁')).toEqual(['🎁', '🎁'])
+    expect(of('12 + 7 = 19')).toEqual([])
+  })
+  test('punctuation and capitals count by steps', () => {
+    expect(of('Now!')).toEqual(['p:!', 'now'])
+    expect(of('Now! Now! Now!').slice(0, 2)).toEqual(['p:!', 'p:!3'])
+    expect(of('FREE money for you').slice(0, 1)).toEqual(['p:A'])
+  })
+  test('a repeated token stands twenty times at most', () =>
+    expect(of('prize '.repeat(500))).toHaveLength(20))
+  test('a million words are read in a moment’s part, and the rest left', () =>
+    expect(of('word '.repeat(1_000_000))).toEqual(Array.from({ length: 20 }, () => 'word')))
 })
 
 const known: TextKnowledge = {
@@ -62,7 +93,9 @@ const known: TextKnowledge = {
     ['lottery', { wanted: 0, junk: 30 }],
     ['the', { wanted: 90, junk: 90 }],
   ]),
-  calibration: { slope: 1, intercept: 0 },
+  calibration: { slope: 1, intercept: 0, linear: 0, offset: 0 },
+  linear: null,
+  furthest: 2,
 }
 
 describe('the verdict', () => {
@@ -86,7 +119,7 @@ describe('the verdict', () => {
           const found = classify(Object.keys(words), {
             ...known,
             tokens: new Map(Object.entries(words)),
-            calibration: { slope, intercept: 0.1 },
+            calibration: { slope, intercept: 0.1, linear: 0, offset: 0 },
           })
           if (!found) return
           const sum = found.leaning.reduce(
@@ -108,7 +141,7 @@ describe('calibration', () => {
     const even = () => (state = (state * 48271) % 2147483647) / 2147483647
     const samples = Array.from({ length: 6000 }, () => {
       const sum = even() * 6 - 3
-      return { sum, share: 1, isJunk: even() < logistic(1.5 * sum + 0.4) }
+      return { sum, share: 1, heard: 1, linear: 0, isJunk: even() < logistic(1.5 * sum + 0.4) }
     })
     const junk = samples.filter(({ isJunk }) => isJunk).length
     const { slope, intercept } = fitCalibration(samples)
@@ -117,13 +150,22 @@ describe('calibration', () => {
     expect(intercept + Math.log(junk / (samples.length - junk))).toBeCloseTo(0.4, 0)
   })
   test('separable, upside-down, few and one-sided samples give something that can be used', () => {
-    const ends = Array.from({ length: 40 }, (_, i) => ({ sum: i < 20 ? -2 : 2, share: 1, isJunk: i >= 20 }))
+    const ends = Array.from({ length: 40 }, (_, i) => ({
+      sum: i < 20 ? -2 : 2,
+      share: 1,
+      heard: 1,
+      linear: 0,
+      isJunk: i >= 20,
+    }))
     expect(fitCalibration(ends).slope).toBeLessThanOrEqual(5)
     expect(fitCalibration(ends.map(({ sum, ...rest }) => ({ ...rest, sum: -sum }))).slope).toBeGreaterThan(0)
     expect(fitCalibration(ends.slice(0, 25))).toBe(uncalibrated)
     expect(fitCalibration([])).toBe(uncalibrated)
     expect(
-      Number.isFinite(fitCalibration(ends.map(({ isJunk }) => ({ sum: 0, share: 1, isJunk }))).intercept),
+      Number.isFinite(
+        fitCalibration(ends.map(({ isJunk }): Sample => ({ sum: 0, share: 1, heard: 1, linear: 0, isJunk })))
+          .intercept,
+      ),
     ).toBe(true)
   })
   test('a held-out sum is the sum of a table that never had the message', () => {
@@ -139,6 +181,196 @@ describe('calibration', () => {
     expect(heldOut({ tokens, isJunk: true }, known).sum).toBeCloseTo(
       classify(tokens, without)?.logOdds ?? NaN,
       6,
+    )
+  })
+})
+
+/** Lessons of two kinds that differ in a few words and their forms, share the rest, and are mistaken now and then. */
+function lessonsOf(count: number): readonly TextLesson[] {
+  const shared = ['crossing', 'morning', 'please', 'ferry', 'regards', 'cabin', 'monday']
+  const own = {
+    wanted: ['timetable', 'drydock', 'berth', 'manifest'],
+    junk: ['lottery', 'jackpot', 'voucher', 'winner'],
+  }
+  return Array.from({ length: count }, (_, i) => {
+    const isJunk = i % 2 === 1
+    const words = own[isJunk === (i % 11 !== 0) ? 'junk' : 'wanted']
+    const ending = ['', 's', 'ing', ''][i % 4] ?? ''
+    const tokens = [
+      ...shared.filter((__, k) => (Math.imul(i + 1, 2654435761) >>> (k + 8)) % 3 !== 0),
+      `${words[(i >> 1) % 4] ?? ''}${ending}`,
+      words[(i * 3 + 1) % 4] ?? '',
+    ]
+    return { tokens, isJunk }
+  })
+}
+
+function countsOf(lessons: readonly TextLesson[]) {
+  const tokens = new Map<string, TokenCount>()
+  let [wanted, junk] = [0, 0]
+  for (const { tokens: words, isJunk } of lessons) {
+    if (isJunk) junk += 1
+    else wanted += 1
+    for (const word of new Set(words)) {
+      const before = tokens.get(word) ?? { wanted: 0, junk: 0 }
+      tokens.set(
+        word,
+        isJunk ? { ...before, junk: before.junk + 1 } : { ...before, wanted: before.wanted + 1 },
+      )
+    }
+  }
+  return { total: { wanted, junk }, tokens }
+}
+
+const knowledgeOf = (lessons: readonly TextLesson[]): TextKnowledge => {
+  const counts = countsOf(lessons)
+  return { ...counts, ...fitText(lessons, counts) }
+}
+
+describe('the linear model and the stack', () => {
+  test('below a hundred lessons naive Bayes speaks alone; from there on both do', () => {
+    expect(knowledgeOf(lessonsOf(98)).linear).toBeNull()
+    expect(knowledgeOf(lessonsOf(98)).calibration).toMatchObject({ linear: 0, offset: 0 })
+    const stacked = knowledgeOf(lessonsOf(120))
+    expect(stacked.linear).not.toBeNull()
+    expect(stacked.calibration.linear).toBeGreaterThan(0)
+  })
+  test('parts of words speak for words never met: an inflected form leans the same way', () => {
+    const stacked = knowledgeOf(lessonsOf(160))
+    const verdict = classify(['lotteries', 'jackpotted', 'please', 'ferry'], stacked)
+    const other = classify(['timetabled', 'drydocked', 'please', 'ferry'], stacked)
+    expect(verdict?.logOdds ?? 0).toBeGreaterThan((other?.logOdds ?? 0) + 0.1)
+  })
+  test('the shares of the tokens and of what was never met whole add up, inside the bound', () => {
+    const stacked = { ...knowledgeOf(lessonsOf(160)), furthest: Infinity }
+    const tokens = ['lottery', 'lottery', 'please', 'ferry', 'winner']
+    const verdict = classify(tokens, stacked)
+    const { calibration, linear } = stacked
+    if (!verdict || !linear) throw new Error('no verdict')
+    // All of its tokens are known.
+    expect(tokens.every(token => stacked.tokens.has(token))).toBe(true)
+    const grams = gramsOf(tokens)
+    const said = calibration.linear * linearSum(linear, grams.at, valuesOf(grams, linear.rarity))
+    const bayes = classify(tokens, {
+      ...stacked,
+      calibration: { ...calibration, linear: 0, intercept: 0, offset: 0 },
+    })
+    const n = new Set(tokens).size
+    const heard = n / (n + 2)
+    expect(verdict.logOdds).toBeCloseTo(
+      (bayes?.logOdds ?? 0) +
+        heard * said +
+        (calibration.intercept * n) / (n + 20) +
+        calibration.offset * heard,
+      5,
+    )
+    expect(verdict.leaning.reduce((sum, { weight }) => sum + weight, 0)).toBeCloseTo(
+      (bayes?.logOdds ?? 0) + heard * said,
+      5,
+    )
+  })
+  test('the same lessons give the same model, to the bit; without one of them, what would be had it never been', () => {
+    const lessons = lessonsOf(130)
+    const [once, again] = [fitText(lessons, countsOf(lessons)), fitText(lessons, countsOf(lessons))]
+    expect(again).toEqual(once)
+    const extra: TextLesson = { tokens: ['timetable', 'lottery'], isJunk: true }
+    const withExtra = [...lessons, extra]
+    expect(fitText(withExtra, countsOf(withExtra))).not.toEqual(once)
+    const undone = withExtra.filter(lesson => lesson !== extra)
+    expect(fitText(undone, countsOf(undone))).toEqual(once)
+  })
+  test('one lesson counts at once, and moves no more than a bounded step', () => {
+    const { linear } = knowledgeOf(lessonsOf(120))
+    if (!linear) throw new Error('no model')
+    const grams = gramsOf(['timetable', 'berth'])
+    const value = valuesOf(grams, linear.rarity)
+    const before = linearSum(linear, grams.at, value)
+    const moved = learnAtOnce(linear, [{ grams, isJunk: true }])
+    expect(linearSum(moved, grams.at, value)).toBeGreaterThan(before)
+    const length = Math.sqrt(
+      moved.weights.reduce((sum, w, i) => sum + (w - (linear.weights[i] ?? 0)) ** 2, 0),
+    )
+    expect(length).toBeLessThanOrEqual(0.3 * Math.sqrt(1 + 0.4 ** 2) + 1e-6)
+    expect(learnAtOnce(linear, [])).toBe(linear)
+  })
+  test.each([
+    ['none', 0],
+    ['one', 1],
+    ['two', 2],
+  ])('%s: nothing is said', (_, count) => {
+    const knowledge = knowledgeOf(lessonsOf(count))
+    expect(knowledge.calibration).toBe(uncalibrated)
+    expect(classify(['lottery'], knowledge)).toBeNull()
+  })
+  test.each([true, false])('an organisation that has only one kind (junk: %s) says nothing', isJunk => {
+    const lessons = lessonsOf(400).filter(lesson => lesson.isJunk === isJunk)
+    const knowledge = knowledgeOf(lessons)
+    expect(knowledge.linear).toBeNull()
+    expect(classify(['lottery', 'timetable'], knowledge)).toBeNull()
+  })
+  test('labels that contradict each other cancel out', () => {
+    const both = lessonsOf(80).flatMap(lesson => [lesson, { ...lesson, isJunk: !lesson.isJunk }])
+    const verdict = classify(['lottery', 'jackpot', 'please'], knowledgeOf(both))
+    expect(Math.abs(verdict?.logOdds ?? 0)).toBeLessThan(0.3)
+  })
+  test('a language never seen says nothing', () =>
+    expect(classify(['паром', 'билет', 'завтра'], knowledgeOf(lessonsOf(160)))).toBeNull())
+  test('the model alone tells two kinds apart, but for those that are mistaken', () => {
+    const lessons = lessonsOf(120).map(({ tokens, isJunk }) => ({ grams: gramsOf(tokens), isJunk }))
+    const model = fitLinear(lessons)
+    let right = 0
+    for (const { grams, isJunk } of lessons) {
+      const at = linearSum(model, grams.at, valuesOf(grams, model.rarity))
+      // The middle is left to calibration; here both kinds are as many.
+      right += at > 0 === isJunk ? 1 : 0
+    }
+    expect(right).toBeGreaterThanOrEqual(108)
+  })
+  test('a subject’s word is the text’s word; a sender’s is another', () => {
+    expect(placesOf('s:prize')).toEqual(placesOf('prize'))
+    expect(placesOf('f:prize')).not.toEqual(placesOf('prize'))
+  })
+})
+
+describe('how far a text may move the odds', () => {
+  test.each([
+    [0, 0, 1],
+    [10, 10, 1],
+    [10, 5000, 1],
+    [200, 200, 6],
+    [9000, 200, 6],
+    [20_000, 20_000, 6],
+  ])('%d wanted and %d junk: ±%d', (wanted, junk, bound) =>
+    expect(boundOf({ wanted, junk })).toBeCloseTo(bound, 10),
+  )
+  test('property: more lessons never narrow it', () => {
+    const n = fc.integer({ min: 0, max: 3000 })
+    fc.assert(
+      fc.property(
+        n,
+        n,
+        n,
+        (wanted, junk, more) => boundOf({ wanted: wanted + more, junk }) >= boundOf({ wanted, junk }),
+      ),
+    )
+  })
+  test('property: an adversary’s text stays within it, whatever it is made of', () => {
+    const knowledge = knowledgeOf(lessonsOf(140))
+    const bound = boundOf(knowledge.total)
+    const word = fc.constantFrom(
+      'timetable',
+      'drydock',
+      'berth',
+      'lottery',
+      'please',
+      'voucher',
+      'x'.repeat(24),
+    )
+    fc.assert(
+      fc.property(fc.array(word, { maxLength: 300 }), tokens => {
+        const said = classify(tokens, knowledge)?.logOdds ?? 0
+        return Number.isFinite(said) && Math.abs(said) <= bound
+      }),
     )
   })
 })

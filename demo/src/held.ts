@@ -2,6 +2,7 @@ import { lockedArchive, plainArchive } from './junk.ts'
 import type { Draft } from './letter.ts'
 import type { Colleague, Department } from './organisation.ts'
 import type { Chance } from './random.ts'
+import { freshPerson } from './strangers.ts'
 import { fill } from './wanted.ts'
 
 /**
@@ -464,6 +465,34 @@ export const heldCauses: readonly HeldCause[] = [
   },
 ]
 
+const places =
+  'Lauvik Nordsiel Wydmowo Eidshamn Skarvnes Grönhaven Mewino Tarnvik Fuglesund Oststrand Brackwick Rosehaven Klifowo Holmøya'.split(
+    ' ',
+  )
+
+/** Others of the same trade write, too; what nobody has heard from before is what is held. Persons have no branches. */
+function newcomer(
+  { name, address }: Draft['from'],
+  turn: number,
+  chance: Chance,
+): readonly [name: string, address: string] | undefined {
+  const [local = '', domain = ''] = address.split('@')
+  if (/^(?:freepost|quickpost)\.example$/.test(domain)) return freshPerson(chance)
+  // A machine, and we ourselves, stay who they are.
+  if (/^(?:vindholm|terne-ship|kaikamera|send\.postkogge)\.example$/.test(domain)) return undefined
+  const place = places[turn % places.length] ?? ''
+  const label = place.toLowerCase().replace(/[øö]/g, 'o')
+  return [
+    `${name} ${place}`,
+    `${local}@${
+      domain
+        .replace(/\.example$/, '')
+        .split('.')
+        .at(-1) ?? ''
+    }-${label}.example`,
+  ]
+}
+
 /** One letter of a cause; the blanks are filled anew each time. */
 export function heldDraft(
   { draft, others = [] }: HeldCause,
@@ -472,7 +501,8 @@ export function heldDraft(
   turn = 0,
 ): Draft {
   const name = to[0]?.name ?? ''
-  const other = others[(turn % (others.length + 1)) - 1]
+  const other =
+    turn <= others.length ? others[turn - 1] : newcomer(draft.from, turn - others.length - 1, chance)
   const from = other ? { name: other[0], address: other[1] } : draft.from
   // One code for the whole letter: text, HTML and headers speak of the same thing.
   const once = new Map<string, string>()

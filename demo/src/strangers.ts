@@ -98,6 +98,14 @@ const topics: Readonly<Record<Language, readonly (readonly [Department, string, 
   ],
 }
 
+/** A person nobody has met: name, and an address at a free mail provider. */
+export function freshPerson(chance: Chance): readonly [name: string, address: string] {
+  const language = chance.pick(['en', 'nb', 'nb', 'de', 'pl'] as const)
+  const name = `${chance.pick(first[language])} ${chance.pick(last[language])}`
+  const host = chance.pick(['freepost.example', 'quickpost.example'])
+  return [name, `${plainName(name)}${chance.between(1, 99)}@${host}`]
+}
+
 export function strangerDraft(colleagues: readonly Colleague[], chance: Chance): Draft {
   const language = chance.pick(['en', 'nb', 'nb', 'de', 'pl'] as const)
   const name = `${chance.pick(first[language])} ${chance.pick(last[language])}`

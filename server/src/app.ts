@@ -1,3 +1,4 @@
+import { calibrationRoutes } from './calibration/routes.ts'
 import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import express, { Router, type ErrorRequestHandler, type Express, type RequestHandler } from 'express'
@@ -132,6 +133,7 @@ function apiOf(deps: Deps): Router {
   upkeepRoutes(api, deps)
   questionRoutes(api, deps)
   mailboxRoutes(api, deps)
+  calibrationRoutes(api, deps)
   mailRuleRoutes(api, deps)
   shellRoutes(api, deps)
   digestRoutes(api, deps)

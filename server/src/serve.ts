@@ -16,7 +16,7 @@ import { createLab } from './intake/lab.ts'
 import { createReader, readHere, type Reader } from './reading/reader.ts'
 import { createResolver } from './reading/resolver.ts'
 import { headOf, sealRecord } from './record/seal.ts'
-import { recalibrate } from './review/calibrate.ts'
+import { recalibrate } from './judging/fit-text.ts'
 import type { Settings } from './settings.ts'
 import { workReminders } from './digests/reminders.ts'
 import { workDigests } from './digests/sending.ts'
@@ -160,7 +160,7 @@ function startJobs({ settings, db, log, now }: Process, reader: Reader, pace: Pa
     start('record', 5000, sealingWork({ db, log, now })),
     start('purge', 5000, createPurge(db, { now, pace })),
     start('ends', 2000, () => workEnds(db, now())),
-    start('calibration', 5000, () => recalibrate(db, now())),
+    start('calibration', 5000, () => recalibrate(db, now(), at => lists.run({ kind: 'fit', at }))),
     ...(inspecting ? [start('inspections', 1000, inspecting.work)] : []),
   ]
   return {

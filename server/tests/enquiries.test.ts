@@ -66,7 +66,7 @@ describe('enquiries', () => {
           act === 'enquiry-came-in' && deliveryId === meant,
       ),
     ).toHaveLength(1)
-    const review = (await per.get('/api/review?find=Tilbud')).body
+    const review = (await per.get(`/api/review?find=Tilbud&mailbox=${server.mailbox('kari')}`)).body
     expect(review.rows.find((row: { id: number }) => row.id === meant)?.askedFor).toBe(true)
 
     await per.post(`/api/enquiries/${id}`, { state: 'found', answer: 'Here it is', delivery: meant })

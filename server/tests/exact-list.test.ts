@@ -66,7 +66,7 @@ describe('a list by exact filters', () => {
           to: ['aksel@harbour.example'],
           subject: `Exact ${i}`,
           headers: [proven('exact.example')],
-          body: `<p>${'x'.repeat(i * 1000)}<a href="https://files.dropshelf.example/x">www.parcel.example</a></p>`,
+          body: `<p>${'x'.repeat(i * 1000)}<a href="http://192.0.2.77/x">www.parcel.example</a></p><p style="display:none">${'out of sight '.repeat(5)}</p>`,
         })),
       )
     }

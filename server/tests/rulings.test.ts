@@ -164,7 +164,7 @@ describe('entries work on the next message', () => {
   test('safe for her: the next goes to the inbox, and its path names the entry', async () => {
     const from = 'Anna <anna@printers.example>'
     const headers = [proven('printers.example')]
-    const body = '<a href="https://evil.example">www.good.example</a>'
+    const body = `<a href="http://192.0.2.77/">www.good.example</a><p style="display:none">${'out of sight '.repeat(5)}</p>`
     const [first = 0] = await arrive(server, { from, headers, body, subject: 'lottery lottery' })
     expect(await stateOf(server.db, first)).toBe('quarantined')
     const applied = await per.post(

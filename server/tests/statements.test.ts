@@ -43,7 +43,8 @@ describe('taking a message in costs the same whatever came before', () => {
       {
         raw: sample({
           from: `Anna <anna@partner.example>`,
-          body: `<p>${randomUUID()} and the usual words</p>`,
+          // Long enough to be compared with others, and like none.
+          body: `<p>${Array.from({ length: 20 }, () => randomUUID().replace(/\d/g, 'x').replaceAll('-', '')).join(' ')}</p>`,
         }),
         envelopeFrom: 'anna@partner.example',
         recipients: ['ingrid@harbour.example'],

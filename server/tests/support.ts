@@ -181,7 +181,7 @@ let serial = 0
 /** A message that scores as junk with the settings above, unless told otherwise. */
 export function sample({ from, subject = 'A parcel waits', body, headers = [] }: Sample = {}): Buffer {
   serial += 1
-  // A proven sender has to look worse by its links to be kept back as surely.
+  // A proven sender has to look worse, by its link and by hidden text, to be kept back as surely.
   const isProven = headers.some(header => header.includes('dmarc=pass'))
   return Buffer.from(
     [
@@ -197,7 +197,9 @@ export function sample({ from, subject = 'A parcel waits', body, headers = [] }:
       ...headers,
       '',
       body ??
-        `<p>Look at number ${serial}: <a href="https://files.dropshelf.example/x">${isProven ? 'www.parcel.example' : 'here it is'}</a></p>`,
+        (isProven
+          ? `<p>Look at number ${serial}: <a href="http://192.0.2.77/x">www.parcel.example</a></p><div style="display:none">${'outofsight '.repeat(5)}</div>`
+          : `<p>Look at number ${serial}: <a href="https://files.dropshelf.example/x">here it is</a></p>`),
     ].join('\r\n'),
   )
 }

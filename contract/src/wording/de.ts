@@ -6,6 +6,8 @@ export const de = {
     'authentication-error': 'Zurückgehalten, weil der Absender nicht geprüft werden konnte.',
     'own-domain-fail': 'Zurückgehalten, weil sie vorgibt, von uns zu kommen.',
     'first-from-address': 'Zurückgehalten, weil der Absender neu für uns ist.',
+    'new-and-odd':
+      'Zurückgehalten, weil der Absender neu für uns ist, nichts beweist und etwas an der Nachricht ungewöhnlich ist.',
     'first-from-domain': 'Zurückgehalten, weil der Absender neu für uns ist.',
     'sender-ruled-junk': 'Zurückgehalten, weil frühere E-Mails dieses Absenders Spam waren.',
     'words-junk': 'Zurückgehalten, weil die Wortwahl nach Spam klingt.',

@@ -6,6 +6,8 @@ export const nb = {
     'authentication-error': 'Holdt tilbake fordi avsenderen ikke kunne kontrolleres.',
     'own-domain-fail': 'Holdt tilbake fordi den gir seg ut for å være fra oss.',
     'first-from-address': 'Holdt tilbake fordi avsenderen er ny for oss.',
+    'new-and-odd':
+      'Holdt tilbake fordi avsenderen er ny for oss, ikke beviser noe, og noe ved meldingen er uvanlig.',
     'first-from-domain': 'Holdt tilbake fordi avsenderen er ny for oss.',
     'sender-ruled-junk': 'Holdt tilbake fordi tidligere e-post fra avsenderen var søppelpost.',
     'words-junk': 'Holdt tilbake fordi ordene i den er typiske for søppelpost.',

@@ -6,6 +6,8 @@ export const pl = {
     'authentication-error': 'Zatrzymana, bo nie udało się sprawdzić nadawcy.',
     'own-domain-fail': 'Zatrzymana, bo podszywa się pod naszą organizację.',
     'first-from-address': 'Zatrzymana, bo nadawca jest dla nas nowy.',
+    'new-and-odd':
+      'Zatrzymana, bo nadawca jest dla nas nowy, niczego nie dowodzi, a coś w wiadomości jest nietypowe.',
     'first-from-domain': 'Zatrzymana, bo nadawca jest dla nas nowy.',
     'sender-ruled-junk': 'Zatrzymana, bo wcześniejsza poczta od tego nadawcy była spamem.',
     'words-junk': 'Zatrzymana, bo jej słowa są typowe dla spamu.',

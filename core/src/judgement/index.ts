@@ -1,15 +1,20 @@
 export {
+  boundOf,
   classify,
-  fitCalibration,
-  heldOut,
+  fitText,
+  gramsOf,
+  gramSpace,
+  learnAtOnce,
   noText,
   tokensOf,
   uncalibrated,
-  type Sample,
+  type FittedText,
+  type Linear,
   type TextCalibration,
   type TextKnowledge,
+  type TextLesson,
   type TokenCount,
-} from './classifier.ts'
+} from './text/index.ts'
 export {
   decide,
   findHarm,
@@ -23,6 +28,8 @@ export {
   evidence,
   isBulk,
   junkScore,
+  rangeOf,
+  realShares,
   weighForMailbox,
   weighMessage,
   weighUnreadable,

@@ -19,6 +19,7 @@ import { statements as keeping } from './migrations/0019-keeping.ts'
 import { statements as rules } from './migrations/0020-rules.ts'
 import { statements as replies } from './migrations/0021-replies.ts'
 import { statements as looks } from './migrations/0022-looks.ts'
+import { statements as judgementHolds } from './migrations/0023-judgement.ts'
 import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
@@ -47,6 +48,7 @@ export const migrations: Readonly<Record<string, readonly string[]>> = {
   '0020-rules': rules,
   '0021-replies': replies,
   '0022-looks': looks,
+  '0023-judgement': judgementHolds,
 }
 
 /** Done already, by the statement that was running when an upgrade was interrupted: it exists, or is gone. */

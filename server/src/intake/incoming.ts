@@ -3,7 +3,7 @@ import type { OrganisationPolicy } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
 import { noAuthentication, type Authentication } from '@pendro/core/senders'
 import { findAuthentication, type Authenticate } from '../reading/authenticate.ts'
-import { readMessage, type Packed } from '../reading/reading.ts'
+import { readMessage, type Packed, type ReadMessage } from '../reading/reading.ts'
 
 /** One message as SMTP handed it over. */
 export interface Incoming {
@@ -23,7 +23,7 @@ export interface Read {
   readonly message: Message | null
   /** What is stored of the bytes and of the reading, packed. */
   readonly packed: Packed
-  readonly cluster: string
+  readonly likeness: ReadMessage['likeness']
   readonly problem: string | null
   readonly authentication: Authentication
 }
@@ -44,8 +44,8 @@ export async function readIncoming(
   { read = readMessage, authenticate }: Readers = {},
 ): Promise<Read> {
   const { raw, envelopeFrom, connection = nobody, receivedAt: now } = incoming
-  const { parsed, packed, cluster } = await read(raw)
-  const known = { incoming, packed, cluster }
+  const { parsed, packed, likeness } = await read(raw)
+  const known = { incoming, packed, likeness }
   if (!parsed.ok)
     return {
       ...known,

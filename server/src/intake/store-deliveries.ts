@@ -14,6 +14,7 @@ import { EnquiryQueue } from '../db/models/whereabouts.ts'
 import { idAt, insert } from '../db/rows.ts'
 import { mailboxPolicy, type Organisation } from '../db/organisation.ts'
 import { keepingsOf, type KeepingOf } from '../deliveries/expiry.ts'
+import { joinClusters } from '../judging/cluster-texts.ts'
 import { growClusters } from '../judging/clusters.ts'
 import { pointsOf, type Judged, type JudgedDelivery } from '../judging/judge.ts'
 import { announce } from '../live/events.ts'
@@ -88,8 +89,11 @@ export async function storeDeliveries(
     messages.flatMap(({ judged }) => judged.deliveries.map(({ mailbox }) => mailbox)),
     tx,
   )
+  const clusterOf = await findClusters(db, tx, messages)
   const deliveries = messages.flatMap(message =>
-    message.judged.deliveries.map(judged => newDelivery(message, judged, terms, keepingOf)),
+    message.judged.deliveries.map(judged =>
+      newDelivery(message, judged, clusterOf(message), terms, keepingOf),
+    ),
   )
   const clusters = await growClusters(
     db,
@@ -131,14 +135,33 @@ export async function storeDeliveries(
   return stored
 }
 
+/** The cluster each message is of. */
+async function findClusters(
+  db: Database,
+  tx: Tx,
+  messages: readonly StoredMessage[],
+): Promise<(message: StoredMessage) => string> {
+  const found = await joinClusters(
+    db,
+    tx,
+    messages.flatMap(({ read }) => read.likeness ?? []),
+    messages[0]?.read.incoming.receivedAt ?? new Date(0),
+  )
+  return ({ id, read }) =>
+    found.get(read.likeness?.key ?? '') ??
+    // What can't be read is like nothing else.
+    clusterKey({ subject: '', text: '', messageId: `unreadable ${id}` })
+}
+
 function newDelivery(
   { id, read, recipients }: StoredMessage,
   judged: JudgedDelivery,
+  cluster: string,
   terms: Terms,
   keepingOf: KeepingOf,
 ): NewDelivery {
   const { organisation } = terms
-  const { message, cluster, incoming } = read
+  const { message, incoming } = read
   const { mailbox, decision, score, rules } = judged
   const says = settleRules(rules)
   const attached = message?.attachments.filter(({ inline }) => !inline).length ?? 0
@@ -152,7 +175,7 @@ function newDelivery(
     ...place,
     receivedAt,
     day: dayOf(receivedAt.getTime(), organisation.timeZone),
-    cluster: cluster || clusterKey({ subject: '', text: '', messageId: `unreadable ${id}` }),
+    cluster,
     rank: reviewRank({ ...judged, limits: mailboxPolicy(mailbox, organisation).limits }),
     judged,
     columns: {

@@ -47,6 +47,44 @@ export async function growClusters(
   return new Map(rows.map(({ cluster_key, deliveries, shift }) => [cluster_key, { deliveries, shift }]))
 }
 
+/** Larger clusters are not moved while mail waits. */
+const mostMoved = 2000
+
+/**
+ * Brings two clusters together that turn out to be one; the deliveries of `from` go to `to`. False when that is more than mail
+ * that is coming in should wait for; then they stay two.
+ */
+export async function mergeClusters(db: Database, tx: Tx, from: string, to: string): Promise<boolean> {
+  const rows = await select<ClusterState & { cluster_key: string }>(
+    db,
+    'SELECT cluster_key, deliveries, shift FROM clusters WHERE cluster_key IN (:keys) ORDER BY cluster_key FOR UPDATE',
+    { keys: [from, to] },
+    tx,
+  )
+  const old = rows.find(({ cluster_key }) => cluster_key === from)
+  if ((old?.deliveries ?? 0) > mostMoved) return false
+  const names = { from, to }
+  await execute(db, 'UPDATE cluster_texts SET cluster_key = :to WHERE cluster_key = :from', names, tx)
+  if (!old) return true
+  await execute(db, 'UPDATE deliveries SET cluster_key = :to WHERE cluster_key = :from', names, tx)
+  await execute(
+    db,
+    `INSERT INTO clusters (cluster_key, deliveries, shift) VALUES (:to, :deliveries, :shift)
+     ON DUPLICATE KEY UPDATE deliveries = deliveries + VALUES(deliveries), shift = shift + VALUES(shift)`,
+    { to, deliveries: old.deliveries, shift: old.shift },
+    tx,
+  )
+  await execute(db, 'DELETE FROM clusters WHERE cluster_key = :from', names, tx)
+  const now = await select<ClusterState & { cluster_key: string }>(
+    db,
+    'SELECT cluster_key, deliveries, shift FROM clusters WHERE cluster_key = :to',
+    names,
+    tx,
+  )
+  await rankTogether(db, tx, now)
+  return true
+}
+
 async function rankAnew(db: Database, tx: Tx, keys: readonly string[], shift: number): Promise<void> {
   await execute(
     db,

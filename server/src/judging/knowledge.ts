@@ -3,15 +3,14 @@ import { addressText, withoutTag, type Address } from '@pendro/core/address'
 import {
   noText,
   tokensOf,
-  uncalibrated,
   type SenderKnowledge,
-  type TextCalibration,
   type TextKnowledge,
   type TokenCount,
 } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
-import { findRow, select, type Database, type Tx } from '../db/database.ts'
+import { select, type Database, type Tx } from '../db/database.ts'
 import { keep, readVersions } from '../db/versions.ts'
+import { textModel, type TextModel } from './text-model.ts'
 
 /** Under which names a sender is counted: the address, and its domain as '@domain'. */
 export const seenKeys = (address: Address): readonly string[] => [
@@ -35,8 +34,8 @@ export interface Knowledge {
 export async function loadKnowledge(db: Database, messages: readonly Message[], tx?: Tx): Promise<Knowledge> {
   const versions = await readVersions(db, tx)
   const frequent = await keep(db, versions, 'correspondents', () => readFrequentDomains(db, tx))
-  const calibration = await keep(db, versions, 'calibration', () => readCalibration(db, tx))
-  return knowledgeOf(await loadRows(db, messages, tx), frequent, calibration)
+  const model = await textModel(db, versions, tx)
+  return knowledgeOf(await loadRows(db, messages, tx), frequent, model)
 }
 
 type Rows = Awaited<ReturnType<typeof loadRows>>
@@ -87,7 +86,7 @@ async function loadRows(db: Database, messages: readonly Message[], tx?: Tx) {
 function knowledgeOf(
   { written, domainTotals, seen, colleagues, sent, known }: Rows,
   frequentDomains: readonly string[],
-  calibration: TextCalibration,
+  model: TextModel,
 ): Knowledge {
   const perAddress = new Map<string, number>()
   const perMailbox = new Map<string, number>()
@@ -106,7 +105,7 @@ function knowledgeOf(
   const counts = new Map<string, TokenCount>(known.map(({ word, wanted, junk }) => [word, { wanted, junk }]))
 
   return {
-    text: { total: counts.get('') ?? noText.total, tokens: counts, calibration },
+    text: { total: counts.get('') ?? noText.total, tokens: counts, ...model },
     frequentDomains,
     writtenBy(mailboxId, message) {
       const sender = senderOf(message)
@@ -149,14 +148,6 @@ async function readFrequentDomains(db: Database, tx?: Tx): Promise<readonly stri
   )
   return rows.map(({ domain }) => domain)
 }
-
-const readCalibration = async (db: Database, tx?: Tx): Promise<TextCalibration> =>
-  (await findRow<TextCalibration>(
-    db,
-    'SELECT slope, intercept FROM text_calibration WHERE id = 1',
-    {},
-    tx,
-  )) ?? uncalibrated
 
 function senderOf(message: Message): Address | null {
   const address = message.from[0]?.address ?? null

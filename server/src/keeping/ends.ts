@@ -41,6 +41,8 @@ export const ends: Readonly<Record<string, End>> = {
   colleague_sessions: { after: 0, from: 'expires_at' },
   sign_in_tries: { after: 1, from: 'since' },
   enquiry_readers: { after: 1, from: 'at' },
+  cluster_texts: { after: 93, from: 'seen_at' },
+  cluster_bands: { with: 'cluster_texts', by: 'text_id' },
   automatic_replies_sent: { after: 31, from: 'at' },
   away_periods: { after: 'headers', from: 'until_at' },
   digest_replies: { after: 'headers', from: 'received_at', only: 'NOT needs_look' },

@@ -1,6 +1,7 @@
 import { Piscina } from 'piscina'
 import type { Database } from '../db/database.ts'
 import { claim, giveBack } from '../jobs/claim.ts'
+import { fitOnLessons } from '../judging/fit-text.ts'
 import { say } from '../senders/import-said.ts'
 import { failImport, runImport } from '../senders/imports.ts'
 import { runUpkeep } from '../upkeep/look-over.ts'
@@ -9,10 +10,18 @@ import { threadFlags, threadProgram } from '../jobs/thread-options.ts'
 export type ListsJob =
   | { readonly kind: 'upkeep'; readonly at: Date }
   | { readonly kind: 'import'; readonly id: number; readonly at: Date }
+  | { readonly kind: 'fit'; readonly at: Date }
 
-/** Long work on the sender lists: replaying a month, reading 50,000 lines. */
+/** Long work: replaying a month, reading 50,000 lines of a list, fitting the text model. */
 export function runListsJob(db: Database, job: ListsJob): Promise<unknown> {
-  return job.kind === 'upkeep' ? runUpkeep(db, job.at) : runImport(db, job.id, job.at)
+  switch (job.kind) {
+    case 'upkeep':
+      return runUpkeep(db, job.at)
+    case 'import':
+      return runImport(db, job.id, job.at)
+    case 'fit':
+      return fitOnLessons(db, job.at)
+  }
 }
 
 export interface ListsPool {

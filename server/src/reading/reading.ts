@@ -1,6 +1,6 @@
 import { promisify } from 'node:util'
 import { gunzipSync, gzip, gzipSync } from 'node:zlib'
-import { clusterKey } from '@pendro/core/clusters'
+import { clusterKey, sketchOf, type Sketch } from '@pendro/core/clusters'
 import { tokensOf } from '@pendro/core/judgement'
 import { matchingRules, type MailRule, type RuleView } from '@pendro/core/mail-rules'
 import {
@@ -69,8 +69,8 @@ export interface Packed {
 export interface ReadMessage {
   readonly parsed: Parsed<Message, MessageProblem>
   readonly packed: Packed
-  /** Equal for messages with the same text; '' when it can't be read. */
-  readonly cluster: string
+  /** What its cluster is found by; `null` when it can't be read. */
+  readonly likeness: { readonly key: string; readonly sketch: Sketch } | null
 }
 
 /** Reads a message whole and packs it: all that is ever computed from its bytes alone. */
@@ -81,9 +81,9 @@ export async function readMessage(raw: Uint8Array): Promise<ReadMessage> {
     ? {
         parsed,
         packed: { source, reading: pack(JSON.stringify(readingOf(parsed.value, raw.length))) },
-        cluster: clusterKey(parsed.value),
+        likeness: { key: clusterKey(parsed.value), sketch: sketchOf(parsed.value) },
       }
-    : { parsed, packed: { source, reading: null }, cluster: '' }
+    : { parsed, packed: { source, reading: null }, likeness: null }
 }
 
 /** Fast rather than small: mail is packed once, and most of it goes away after weeks. */
@@ -98,7 +98,7 @@ export async function unreadInTime(raw: Uint8Array): Promise<ReadMessage> {
   return {
     parsed: { ok: false, problem: { code: 'too-slow' } },
     packed: { source: await packElsewhere(raw, { level }), reading: null },
-    cluster: '',
+    likeness: null,
   }
 }
 

@@ -57,7 +57,12 @@ export async function learnReported(db: Database, reported: Reported): Promise<T
     const known = await findKnown(db, tx, message, mailboxId)
     const messageId = known?.message_id ?? (await keepMessage(db, tx, { message, raw, packed, now }))
     const learned = (await hasTaughtEnough(db, tx, by, mailboxId, now)) ? 'nothing' : verdict
-    const teaching = teachingOf(messageId, known?.sender_facts ?? senderFacts(message, null), reading)
+    const teaching = teachingOf(
+      messageId,
+      known?.sender_facts ?? senderFacts(message, null),
+      reading,
+      known?.cluster_key ?? null,
+    )
     const plan = planOf(reported, { message, known, learned, teaching })
     const { id } = await writeRuling(db, tx, plan)
     return { rulingId: id, subject: message.subject, deliveryId: known?.id ?? null }

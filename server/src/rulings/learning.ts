@@ -1,10 +1,11 @@
 import { gunzipSync } from 'node:zlib'
 import type { SenderFacts } from '@pendro/core/senders'
-import { execute, select, type Database, type Tx } from '../db/database.ts'
+import { execute, findRow, select, type Database, type Tx } from '../db/database.ts'
 import { Lessons } from '../db/models/learning.ts'
-import { findAll, insert, remove } from '../db/rows.ts'
+import { findAll, insert, remove, update } from '../db/rows.ts'
 import { seenKeys } from '../judging/knowledge.ts'
 import type { Reader } from '../reading/reader.ts'
+import { countable, waitingBeside, type Taught } from './counted.ts'
 import { findReading, type Reading } from '../reading/reading.ts'
 
 export type Verdict = 'wanted' | 'junk' | 'phishing'
@@ -15,9 +16,11 @@ export interface Teaching {
   readonly words: readonly string[]
   /** Of `seenKeys`. */
   readonly senders: readonly string[]
+  /** Of the message's deliveries; `null` when it has none. */
+  readonly cluster: string | null
 }
 
-interface Lesson extends Omit<Teaching, 'messageId'> {
+interface Lesson extends Pick<Teaching, 'senders'> {
   readonly verdict: Verdict
 }
 
@@ -35,29 +38,44 @@ export async function teachingsOf(
   const ids = [...new Set(messageIds)].sort((a, b) => a - b)
   const teachings: Teaching[] = []
   for (let i = 0; i < ids.length; i += atOnce) {
-    const rows = await select<{ id: number; sender_facts: SenderFacts; gzip: Buffer | null }>(
+    const rows = await select<{
+      id: number
+      sender_facts: SenderFacts
+      gzip: Buffer | null
+      cluster_key: string | null
+    }>(
       db,
-      `SELECT m.id, m.sender_facts, r.gzip FROM messages m JOIN message_sources s ON s.message_id = m.id
+      `SELECT m.id, m.sender_facts, r.gzip,
+         (SELECT d.cluster_key FROM deliveries d WHERE d.message_id = m.id LIMIT 1) AS cluster_key FROM messages m JOIN message_sources s ON s.message_id = m.id
        LEFT JOIN message_readings r ON r.message_id = m.id WHERE m.id IN (:ids) ORDER BY m.id`,
       { ids: ids.slice(i, i + atOnce) },
     )
-    for (const { id, sender_facts, gzip } of rows) {
+    for (const { id, sender_facts, gzip, cluster_key } of rows) {
       const reading = gzip
         ? (JSON.parse(gunzipSync(gzip).toString('utf8')) as Reading)
         : await findReading(db, id, read)
-      teachings.push(teachingOf(id, sender_facts, reading))
+      teachings.push(teachingOf(id, sender_facts, reading, cluster_key))
     }
   }
   return teachings
 }
 
-export const teachingOf = (messageId: number, { from }: SenderFacts, reading: Reading | null): Teaching => ({
+export const teachingOf = (
+  messageId: number,
+  { from }: SenderFacts,
+  reading: Reading | null,
+  cluster: string | null,
+): Teaching => ({
   messageId,
+  cluster,
   words: reading?.words ?? [],
   senders: from[0] ? seenKeys(from[0]) : [],
 })
 
-/** Learns from messages that people ruled on; what was learned is kept with the ruling, word by word. */
+/**
+ * Learns from messages that people ruled on; what was learned is kept with the ruling, word by word. Of one cluster, one sender
+ * and one colleague only so much counts: whoever writes or hands in the same a thousand times moves nothing further.
+ */
 export async function learn(
   db: Database,
   tx: Tx,
@@ -65,15 +83,33 @@ export async function learn(
   verdict: Verdict,
   teachings: readonly Teaching[],
 ): Promise<void> {
-  const lessons = teachings.map(({ messageId, words, senders }) => ({
+  if (teachings.length === 0) return
+  const colleague = await findRow<{ colleague_id: number | null }>(
+    db,
+    'SELECT colleague_id FROM rulings WHERE id = :rulingId',
+    { rulingId },
+    tx,
+  )
+  const lessons = teachings.map(({ messageId, words, senders, cluster }) => ({
     ruling_id: rulingId,
     message_id: messageId,
     verdict,
     words,
     senders,
+    cluster_key: cluster,
+    sender: senders[0]?.slice(0, 320) ?? null,
+    colleague_id: colleague?.colleague_id ?? null,
   }))
-  await insert(db, Lessons, lessons, tx)
-  await apply(db, tx, lessons, 1)
+  const counts = await countable(db, tx, lessons)
+  const rows = lessons.map(lesson => ({ ...lesson, counted: counts(lesson) }))
+  await insert(db, Lessons, rows, tx)
+  await countWords(
+    db,
+    tx,
+    rows.filter(({ counted }) => counted),
+    1,
+  )
+  await countSenders(db, tx, lessons, 1)
   await callMessages(
     db,
     tx,
@@ -104,12 +140,24 @@ export async function unlearn(
 ): Promise<void> {
   const taught = { ruling_id: rulingId, ...(messageIds ? { message_id: [...messageIds] } : {}) }
   const lessons = await findAll(db, Lessons, taught, {
-    columns: ['message_id', 'verdict', 'words', 'senders'],
+    columns: [
+      'message_id',
+      'verdict',
+      'words',
+      'senders',
+      'counted',
+      'cluster_key',
+      'sender',
+      'colleague_id',
+    ],
     order: [['id', 'ASC']],
     tx,
   })
-  await apply(db, tx, lessons, -1)
+  const counted = lessons.filter(lesson => lesson.counted === 1)
+  await countWords(db, tx, counted, -1)
+  await countSenders(db, tx, lessons, -1)
   await remove(db, Lessons, taught, tx)
+  await countInstead(db, tx, counted)
   await callMessages(
     db,
     tx,
@@ -117,28 +165,46 @@ export async function unlearn(
   )
 }
 
+/** Where a lesson that counted is gone, one that waited beside it counts: as if the other had never been. */
+async function countInstead(db: Database, tx: Tx, gone: readonly Taught[]): Promise<void> {
+  const waiting = await waitingBeside(db, tx, gone)
+  if (waiting.length === 0) return
+  const counts = await countable(db, tx, waiting)
+  const now = waiting.filter(counts)
+  if (now.length === 0) return
+  await update(db, Lessons, { counted: true }, { id: now.map(({ id }) => id) }, tx)
+  await countWords(db, tx, now, 1)
+}
+
 interface Counts {
   wanted: number
   junk: number
 }
 
-/**
- * Word counts and the senders' own counts; `sign` is 1 to learn, -1 to forget. All lessons in a few statements, since
- * mail that comes in waits for the rows they lock; in the order of the keys, so that two rulings wait for each other and
- * don't lock each other out.
- */
-export async function apply(db: Database, tx: Tx, lessons: readonly Lesson[], sign: 1 | -1): Promise<void> {
-  const words = new Map<string, Counts>()
-  const senders = new Map<string, Counts>()
-  const count = (map: Map<string, Counts>, key: string, verdict: Verdict) => {
+function count(
+  map: Map<string, Counts>,
+  keys: Iterable<string>,
+  { verdict, sign }: { verdict: string; sign: 1 | -1 },
+): void {
+  for (const key of keys) {
     const counts = map.get(key) ?? { wanted: 0, junk: 0 }
     counts[verdict === 'wanted' ? 'wanted' : 'junk'] += sign
     map.set(key, counts)
   }
-  for (const lesson of lessons) {
-    for (const word of ['', ...lesson.words]) count(words, word, lesson.verdict)
-    for (const sender of lesson.senders) count(senders, sender, lesson.verdict)
-  }
+}
+
+/**
+ * Words of lessons that count; `sign` is 1 to learn, -1 to forget. All lessons in a few statements, since mail that comes in
+ * waits for the rows they lock; in the order of the keys, so that two rulings wait for each other and don't lock each other out.
+ */
+export async function countWords(
+  db: Database,
+  tx: Tx,
+  lessons: readonly { readonly verdict: string; readonly words: readonly string[] }[],
+  sign: 1 | -1,
+): Promise<void> {
+  const words = new Map<string, Counts>()
+  for (const { verdict, words: own } of lessons) count(words, new Set(['', ...own]), { verdict, sign })
   for (const chunk of chunksOf(words)) {
     await execute(
       db,
@@ -148,6 +214,12 @@ export async function apply(db: Database, tx: Tx, lessons: readonly Lesson[], si
       tx,
     )
   }
+}
+
+/** What people called a sender's mail, whether or not its words count. */
+async function countSenders(db: Database, tx: Tx, lessons: readonly Lesson[], sign: 1 | -1): Promise<void> {
+  const senders = new Map<string, Counts>()
+  for (const { verdict, senders: own } of lessons) count(senders, own, { verdict, sign })
   for (const chunk of chunksOf(senders)) {
     // Only senders that are known: the row is made by their mail.
     const rows = chunk

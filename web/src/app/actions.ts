@@ -23,7 +23,7 @@ export function useActions({
   const session = useSession()
   const { choose } = useTheme()
   const go = (name: string, to: string): Action => ({ name, run: () => void navigate(to) })
-  const areas = ['review', 'whereabouts', 'digests', 'senders', 'mailboxes', 'record'] as const
+  const areas = ['review', 'whereabouts', 'digests', 'senders', 'mailboxes', 'calibration', 'record'] as const
   return [
     ...areas.map(area => go(t('shell.do.area', { area: t(`areas.${area}`) }), `/${area}`)),
     go(t('shell.do.exact'), '/whereabouts/list'),

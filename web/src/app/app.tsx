@@ -25,6 +25,9 @@ const MailboxesArea = lazy(() =>
 const MailRulesPage = lazy(() =>
   import('../areas/mail-rules/index.ts').then(m => ({ default: m.MailRulesPage })),
 )
+const CalibrationArea = lazy(() =>
+  import('../areas/calibration/index.ts').then(m => ({ default: m.CalibrationArea })),
+)
 const RecordArea = lazy(() => import('../areas/record/index.ts').then(m => ({ default: m.RecordArea })))
 
 const onError = (error: unknown) => {
@@ -63,6 +66,7 @@ const laterRoutes = [
   { path: 'mailboxes/rules/:rule', title: 'areas.mailboxes', Page: MailRulesPage },
   { path: 'mailboxes/:id/rules', title: 'areas.mailboxes', Page: MailRulesPage },
   { path: 'mailboxes/:id/rules/:rule', title: 'areas.mailboxes', Page: MailRulesPage },
+  { path: 'calibration', title: 'areas.calibration', Page: CalibrationArea },
   { path: 'record', title: 'areas.record', Page: RecordArea },
 ] as const
 

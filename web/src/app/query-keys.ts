@@ -2,6 +2,7 @@ import type { QueryClient } from '@tanstack/react-query'
 
 /** What answers are kept under. The first part says what an answer is about; everything with it goes stale together. */
 export type Subject =
+  | 'calibration'
   | 'digest'
   | 'enquiries'
   | 'find'
@@ -36,7 +37,7 @@ export const queryKeyOf = (subject: Subject, ...more: readonly unknown[]): reado
 /** What an act makes stale beside what it has changed on the screen itself; `null` for everything. */
 const staleAfter = {
   /** Rows of the list stay where they are, marked as done. */
-  ruling: ['review-counts', 'sheet', 'record', 'digest', 'reach'],
+  ruling: ['calibration', 'review-counts', 'sheet', 'record', 'digest', 'reach'],
   'ruled-from-whereabouts': ['where', 'review', 'mail-rule', 'mailbox'],
   'handed-in': ['record'],
   kept: ['sheet', 'review', 'record', 'where', 'mailbox'],
@@ -50,7 +51,7 @@ const staleAfter = {
   'mail-rule-changed': ['mail-rule', 'mailbox', 'record'],
   'forbidden-changed': ['forbidden', 'record'],
   'digest-changed': ['digest', 'mailbox'],
-  'mailbox-changed': ['mailbox', 'mailbox-table', 'digest', 'record', 'sheet', 'review'],
+  'mailbox-changed': ['calibration', 'mailbox', 'mailbox-table', 'digest', 'record', 'sheet', 'review'],
   'enquiry-changed': ['enquiries'],
   /** Requests and findings, and not the lists themselves. */
   'senders-worked': ['senders'],

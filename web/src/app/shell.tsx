@@ -56,6 +56,7 @@ export function Shell() {
           <Area to="/digests" text={t('areas.digests')} />
           <Area to="/senders" text={t('areas.senders')} count={<OpenWork of="senders" />} />
           <Area to="/mailboxes" text={t('areas.mailboxes')} />
+          <Area to="/calibration" text={t('areas.calibration')} />
           <Area to="/record" text={t('areas.record')} />
         </nav>
         <div className="ml-auto flex min-w-0 flex-wrap items-center gap-5 py-1.5 max-[899px]:gap-2">

@@ -98,9 +98,14 @@ function Bar({ weight, longest, quiet }: { weight: number; longest: number; quie
   const { t } = useTranslation()
   const width = `${(Math.abs(weight) / longest) * 50}%`
   const toJunk = weight > 0
-  const label = t(toJunk ? 'sheet.towardsJunk' : 'sheet.towardsWanted', {
-    weight: Math.abs(weight).toFixed(2),
-  })
+  const label =
+    weight === 0
+      ? t('sheet.towardsNeither')
+      : t(toJunk ? 'sheet.towardsJunk' : 'sheet.towardsWanted', {
+          weight: Math.abs(weight).toFixed(2),
+        })
+  // As often in wanted as in junk mail: told as a fact, and no bar that could be taken for a small one.
+  if (weight === 0) return <span className="text-center text-[0.92rem] text-ink-2">{label}</span>
   return (
     <span className="relative block h-5" role="img" aria-label={label} title={label}>
       <span className="absolute inset-y-0 left-1/2 border-l border-line-strong" />

@@ -6,6 +6,7 @@ export const en = {
     digests: 'Digests',
     senders: 'Senders',
     mailboxes: 'Mailboxes',
+    calibration: 'Calibration',
     record: 'Record',
   },
   roles: { helpdesk: 'Help desk', steward: 'Steward', observer: 'Observer' },
@@ -76,7 +77,13 @@ export const en = {
       'name-within': 'has that name within its own',
       word: '{{text}} {{place}}; wanted {{wanted}}, junk {{junk}}',
     },
-    place: { text: 'in the text', subject: 'in the subject', sender: 'in the sender', link: 'in a link' },
+    place: {
+      text: 'in the text',
+      subject: 'in the subject',
+      sender: 'in the sender',
+      link: 'in a link',
+      mark: 'often, as punctuation or capitals',
+    },
   },
   /** Why a message of Pendro's could not be handed over. */
   handOver: {
@@ -281,6 +288,7 @@ export const en = {
     moreEvidence_one: '{{count}} smaller finding',
     moreEvidence_other: '{{count}} smaller findings',
     sum: 'Total {{sum}}: a junk score of {{score}}.',
+    towardsNeither: 'counts neither way',
     towardsJunk: '{{weight}} towards junk',
     towardsWanted: '{{weight}} towards wanted',
     decided: 'How it was decided',

@@ -1,6 +1,6 @@
 import type { Message } from '../../message/index.ts'
 import type { SenderFacts } from '../../senders/index.ts'
-import type { TextKnowledge } from '../classifier.ts'
+import type { TextKnowledge } from '../text/index.ts'
 import type { OrganisationPolicy } from '../organisation.ts'
 
 /** What the organisation knows about a sender when the message comes in. */

@@ -10,12 +10,13 @@ import { weighHistory } from './history.ts'
 import { weighLinks } from './links.ts'
 import { weighLookalikes } from './lookalikes.ts'
 import { weighText } from './text.ts'
+import { weighTogether } from './together.ts'
 
 export { isBulk } from './bulk.ts'
 export type { SenderKnowledge, WeighContext, Weighed } from './context.ts'
 export { weighForMailbox } from './correspondence.ts'
 export { byWeight, evidence, junkScore, type Evidence, type RawFact } from './evidence.ts'
-export { weights, type Finding } from './weights.ts'
+export { rangeOf, realShares, weights, type Finding } from './weights.ts'
 
 const kinds: readonly ((weighed: Weighed) => readonly Evidence[])[] = [
   weighAuthentication,
@@ -32,7 +33,8 @@ const kinds: readonly ((weighed: Weighed) => readonly Evidence[])[] = [
 
 /** Everything that weighs on a message for all its mailboxes alike. */
 export function weighMessage(weighed: Weighed): readonly Evidence[] {
-  return [evidence('starting-point'), ...kinds.flatMap(weigh => weigh(weighed))]
+  const found = kinds.flatMap(weigh => weigh(weighed))
+  return [evidence('starting-point'), ...found, ...weighTogether(found, weighed.context.knowledge)]
 }
 
 /** The evidence of a message that could not be read. */

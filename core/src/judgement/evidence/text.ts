@@ -1,4 +1,4 @@
-import { classify, shownToken, tokensOf } from '../classifier.ts'
+import { classify, shownToken, tokensOf } from '../text/index.ts'
 import type { Weighed } from './context.ts'
 import { evidence, type Evidence } from './evidence.ts'
 

@@ -4,6 +4,7 @@ import type { Evidence } from '@pendro/core/judgement'
 import type { Reason } from './shapes.ts'
 import {
   bigSerial,
+  bytes,
   chars,
   day,
   decimal,
@@ -17,6 +18,7 @@ import {
   oneOf,
   preset,
   primary,
+  serial,
   signed,
   text,
 } from './columns.ts'
@@ -92,7 +94,7 @@ export const ReviewCounts = model(
 export const Clusters = model(
   'clusters',
   {
-    purpose: 'How many deliveries have the same text, and what rulings moved them by',
+    purpose: 'How many deliveries have nearly the same text, and what rulings moved them by',
     grows: 'a row a text',
     ends: 'never',
   },
@@ -100,6 +102,36 @@ export const Clusters = model(
     cluster_key: primary(chars(32)),
     deliveries: integer(),
     shift: preset(decimal(7, 2)),
+  },
+)
+
+export const ClusterTexts = model(
+  'cluster_texts',
+  {
+    purpose: 'Texts that clusters of near-duplicates are told by, and the cluster each is of',
+    grows: 'a row a text unlike the others',
+    ends: '93 days after it was last met',
+  },
+  {
+    id: serial(),
+    text_key: chars(32),
+    cluster_key: chars(32),
+    sketch: bytes('varbinary(2048)'),
+    seen_at: moment(),
+  },
+)
+
+export const ClusterBands = model(
+  'cluster_bands',
+  {
+    purpose: 'What near texts have in common: sixteen hashes a text',
+    grows: 'sixteen rows a text',
+    ends: 'with its text',
+  },
+  {
+    band: primary(integer({ size: 'tiny' })),
+    hash: primary(integer()),
+    text_id: primary(link('cluster_texts')),
   },
 )
 

@@ -1,4 +1,7 @@
 import {
+  bytes,
+  chars,
+  flag,
   integer,
   json,
   link,
@@ -77,12 +80,21 @@ export const Lessons = model(
     verdict: oneOf('wanted', 'junk', 'phishing'),
     words: json<readonly string[]>(),
     senders: json<readonly string[]>(),
+    /** 0: kept, and not counted, since its cluster, sender or colleague has taught as much as one may. */
+    counted: preset(flag()),
+    cluster_key: maybe(chars(32)),
+    sender: maybe(text(320)),
+    colleague_id: maybe(link('mailboxes')),
   },
 )
 
 export const TextCalibration = model(
   'text_calibration',
-  { purpose: 'How the score of words is turned into odds', grows: 'one row', ends: 'never' },
+  {
+    purpose: 'The linear model of words, and how both models of words are turned into odds',
+    grows: 'one row',
+    ends: 'never',
+  },
   {
     id: primary(integer({ size: 'tiny' })),
     slope: real(),
@@ -91,5 +103,9 @@ export const TextCalibration = model(
     last_lesson: integer(),
     log_loss: real(),
     fitted_at: moment(),
+    stack_linear: preset(real()),
+    stack_offset: preset(real()),
+    /** Weights and rarity, 32-bit floats, packed; `null` without a linear model. */
+    model: maybe(bytes('longblob')),
   },
 )

@@ -1,0 +1,5 @@
+export { brierScore, logLoss, rocArea, type Judged } from './quality.ts'
+export { reliability, type ReliabilityBand } from './reliability.ts'
+export { isotonic } from './isotonic.ts'
+export { cheapestLimits, missedBelow, type Costs, type ScoreCounts } from './costs.ts'
+export { teachesMost, type Teachable } from './teaching.ts'

@@ -1,0 +1,204 @@
+import { bandsOf, likeness, type Sketch } from '@pendro/core/clusters'
+import { execute, select, type Database, type Tx } from '../db/database.ts'
+import { mergeClusters } from './clusters.ts'
+
+/** What of a message says to which cluster it belongs. */
+export interface TextLikeness {
+  /** Equal for equal texts. */
+  readonly key: string
+  /** Empty for short texts, which are of one cluster only when they are equal. */
+  readonly sketch: Sketch
+}
+
+/** From here on two texts are of one cluster. */
+const alike = 0.7
+/** From here on a text says nothing that a kept one would not say, and is not kept itself. */
+const same = 0.95
+/** Kept texts looked at for one band: a hash that more share tells nothing. */
+const mostOfBand = 20
+const mostCandidates = 60
+
+interface Known {
+  readonly id: number
+  readonly cluster_key: string
+  readonly sketch: Sketch
+}
+
+/**
+ * The cluster of each text, by its key: that of an equal one, else of the likest one kept, else its own. Texts that join two
+ * clusters bring them together. The same on every process, since all of it is in the database.
+ */
+export async function joinClusters(
+  db: Database,
+  tx: Tx,
+  texts: readonly TextLikeness[],
+  now: Date,
+): Promise<ReadonlyMap<string, string>> {
+  const joined = new Map<string, string>()
+  const fresh = new Map<string, TextLikeness>()
+  for (const text of texts) {
+    if (text.sketch.length === 0) joined.set(text.key, text.key)
+    else fresh.set(text.key, text)
+  }
+  if (fresh.size === 0) return joined
+  const equal = await select<{ id: number; text_key: string; cluster_key: string }>(
+    db,
+    'SELECT id, text_key, cluster_key FROM cluster_texts WHERE text_key IN (:keys)',
+    { keys: [...fresh.keys()] },
+    tx,
+  )
+  for (const { text_key, cluster_key } of equal) {
+    joined.set(text_key, cluster_key)
+    fresh.delete(text_key)
+  }
+  await seenAgain(
+    db,
+    tx,
+    equal.map(({ id }) => id),
+    now,
+  )
+  // One after the other: a campaign comes in together, and each of it is like the one before.
+  const candidates = await findCandidates(db, tx, [...fresh.values()])
+  const kept: (Known & { readonly text: TextLikeness })[] = []
+  const moved = new Map<string, string>()
+  const nowOf = (key: string): string => (moved.has(key) ? nowOf(moved.get(key) ?? key) : key)
+  for (const text of fresh.values()) {
+    const near = [...(candidates.get(text.key) ?? []), ...kept]
+      .map(one => ({ ...one, like: likeness(one.sketch, text.sketch) }))
+      .filter(({ like }) => like >= alike)
+      .sort((a, b) => b.like - a.like)
+    const clusters = [...new Set(near.map(({ cluster_key }) => nowOf(cluster_key)))]
+    const [to = text.key, ...others] = clusters
+    joined.set(text.key, to)
+    if ((near[0]?.like ?? 0) < same) kept.push({ id: 0, cluster_key: to, sketch: text.sketch, text })
+    for (const from of others) if (await mergeClusters(db, tx, from, to)) moved.set(from, to)
+  }
+  await keepTexts(
+    db,
+    tx,
+    kept.map(({ cluster_key, text }) => ({ ...text, cluster: nowOf(cluster_key) })),
+    now,
+  )
+  return new Map([...joined].map(([key, cluster]) => [key, nowOf(cluster)]))
+}
+
+/** Kept texts that share a band with each of these. */
+async function findCandidates(
+  db: Database,
+  tx: Tx,
+  texts: readonly TextLikeness[],
+): Promise<ReadonlyMap<string, readonly Known[]>> {
+  const wanted = texts.flatMap(({ key, sketch }) =>
+    bandsOf(sketch).map((hash, band) => ({ key, band, hash })),
+  )
+  if (wanted.length === 0) return new Map()
+  const hits = await select<{ band: number; hash: number; text_id: number }>(
+    db,
+    `SELECT band, hash, text_id FROM (
+       SELECT band, hash, text_id, ROW_NUMBER() OVER (PARTITION BY band, hash ORDER BY text_id DESC) AS place
+       FROM cluster_bands WHERE (band, hash) IN (${wanted.map((_, i) => `(:b${i}, :h${i})`).join(',')})
+     ) x WHERE place <= :mostOfBand`,
+    {
+      mostOfBand,
+      ...Object.fromEntries(
+        wanted.flatMap(({ band, hash }, i) => [
+          [`b${i}`, band],
+          [`h${i}`, hash],
+        ]),
+      ),
+    },
+    tx,
+  )
+  if (hits.length === 0) return new Map()
+  const byBand = new Map<string, number[]>()
+  for (const { band, hash, text_id } of hits) {
+    const at = `${band} ${hash}`
+    byBand.set(at, [...(byBand.get(at) ?? []), text_id])
+  }
+  const rows = await select<{ id: number; cluster_key: string; sketch: Buffer }>(
+    db,
+    'SELECT id, cluster_key, sketch FROM cluster_texts WHERE id IN (:ids)',
+    { ids: [...new Set(hits.map(({ text_id }) => text_id))] },
+    tx,
+  )
+  const known = new Map(rows.map(row => [row.id, { ...row, sketch: unpackSketch(row.sketch) }]))
+  const found = new Map<string, readonly Known[]>()
+  for (const { key, sketch } of texts) {
+    const ids = new Set(bandsOf(sketch).flatMap((hash, band) => byBand.get(`${band} ${hash}`) ?? []))
+    found.set(
+      key,
+      [...ids].slice(0, mostCandidates).flatMap(id => known.get(id) ?? []),
+    )
+  }
+  return found
+}
+
+async function keepTexts(
+  db: Database,
+  tx: Tx,
+  texts: readonly (TextLikeness & { readonly cluster: string })[],
+  now: Date,
+): Promise<void> {
+  if (texts.length === 0) return
+  // Another process may be keeping the same text at this moment.
+  await execute(
+    db,
+    `INSERT IGNORE INTO cluster_texts (text_key, cluster_key, sketch, seen_at)
+     VALUES ${texts.map((_, i) => `(:t${i}, :c${i}, :s${i}, :now)`).join(',')}`,
+    {
+      now,
+      ...Object.fromEntries(
+        texts.flatMap(({ key, cluster, sketch }, i) => [
+          [`t${i}`, key],
+          [`c${i}`, cluster],
+          [`s${i}`, packSketch(sketch)],
+        ]),
+      ),
+    },
+    tx,
+  )
+  const rows = await select<{ id: number; text_key: string }>(
+    db,
+    'SELECT id, text_key FROM cluster_texts WHERE text_key IN (:keys)',
+    { keys: texts.map(({ key }) => key) },
+    tx,
+  )
+  const ids = new Map(rows.map(({ id, text_key }) => [text_key, id]))
+  const bands = texts.flatMap(({ key, sketch }) =>
+    bandsOf(sketch).map((hash, band) => ({ band, hash, id: ids.get(key) ?? 0 })),
+  )
+  await execute(
+    db,
+    `INSERT IGNORE INTO cluster_bands (band, hash, text_id)
+     VALUES ${bands.map((_, i) => `(:b${i}, :h${i}, :i${i})`).join(',')}`,
+    Object.fromEntries(
+      bands.flatMap(({ band, hash, id }, i) => [
+        [`b${i}`, band],
+        [`h${i}`, hash],
+        [`i${i}`, id],
+      ]),
+    ),
+    tx,
+  )
+}
+
+/** A text that is still met is kept; once a day is often enough to say so. */
+async function seenAgain(db: Database, tx: Tx, ids: readonly number[], now: Date): Promise<void> {
+  if (ids.length === 0) return
+  await execute(
+    db,
+    'UPDATE cluster_texts SET seen_at = :now WHERE id IN (:ids) AND seen_at < :now - INTERVAL 1 DAY',
+    { ids: [...ids].sort((a, b) => a - b), now },
+    tx,
+  )
+}
+
+/** Little-endian, whatever the machine. */
+function packSketch(sketch: Sketch): Buffer {
+  const packed = Buffer.alloc(sketch.length * 4)
+  sketch.forEach((hash, i) => packed.writeUInt32LE(hash, i * 4))
+  return packed
+}
+
+const unpackSketch = (packed: Buffer): Sketch =>
+  Uint32Array.from({ length: packed.length / 4 }, (_, i) => packed.readUInt32LE(i * 4))
