@@ -39,6 +39,7 @@ const views = {
   digests: '/digests',
   senders: '/senders',
   'senders-upkeep': '/senders?panel=let-harm-in',
+  calibration: '/calibration',
   record: '/record',
 }
 for (const [name, path] of Object.entries(views)) {
