@@ -24,7 +24,14 @@ interface RuledRow {
   readonly from_state: DeliveryState
 }
 
-const arrived: ReadonlySet<DeliveryState> = new Set(['inbox', 'aside', 'moved', 'released'])
+const arrived: ReadonlySet<DeliveryState> = new Set([
+  'inbox',
+  'aside',
+  'moved',
+  'released',
+  // On its way.
+  'deferred',
+])
 
 /**
  * What people called wanted or junk since a day: by what they taught, and where they taught nothing by what they did. Whoever only left a message
