@@ -1,7 +1,8 @@
 import { spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { classify, fitText, tokensOf, type TextLesson, type TokenCount } from '@pendro/core/judgement'
+import { classify, fitText, tokensOf, type TextLesson } from '@pendro/core/judgement'
+import { countsOf } from '../core/tests/lessons.ts'
 import { isHeldOut, spambase } from '../core/tests/spambase.ts'
 import { dataFolder, root } from '../scripts/prepare.mjs'
 
@@ -89,23 +90,6 @@ function ours(folds: readonly Fold[]): Score {
     ) / scored.length
   const right = scored.filter(({ p, isJunk }) => p >= 0.5 === isJunk).length / scored.length
   return { name: 'Pendro', accuracy: right, logLoss: loss, auc: auc(scored) }
-}
-
-function countsOf(lessons: readonly TextLesson[]) {
-  const tokens = new Map<string, TokenCount>()
-  let [wanted, junk] = [0, 0]
-  for (const { tokens: words, isJunk } of lessons) {
-    if (isJunk) junk += 1
-    else wanted += 1
-    for (const word of new Set(words)) {
-      const before = tokens.get(word) ?? { wanted: 0, junk: 0 }
-      tokens.set(
-        word,
-        isJunk ? { ...before, junk: before.junk + 1 } : { ...before, wanted: before.wanted + 1 },
-      )
-    }
-  }
-  return { total: { wanted, junk }, tokens }
 }
 
 function auc(scored: readonly { p: number; isJunk: boolean }[]): number {

@@ -11,8 +11,8 @@ import {
   uncalibrated,
   type TextKnowledge,
   type TextLesson,
-  type TokenCount,
 } from '@pendro/core/judgement'
+import { countsOf } from './lessons.ts'
 import { heldOut, type Sample } from '../src/judgement/text/classify.ts'
 import { fitCalibration } from '../src/judgement/text/fit.ts'
 import { placesOf, valuesOf } from '../src/judgement/text/grams.ts'
@@ -203,23 +203,6 @@ function lessonsOf(count: number): readonly TextLesson[] {
     ]
     return { tokens, isJunk }
   })
-}
-
-function countsOf(lessons: readonly TextLesson[]) {
-  const tokens = new Map<string, TokenCount>()
-  let [wanted, junk] = [0, 0]
-  for (const { tokens: words, isJunk } of lessons) {
-    if (isJunk) junk += 1
-    else wanted += 1
-    for (const word of new Set(words)) {
-      const before = tokens.get(word) ?? { wanted: 0, junk: 0 }
-      tokens.set(
-        word,
-        isJunk ? { ...before, junk: before.junk + 1 } : { ...before, wanted: before.wanted + 1 },
-      )
-    }
-  }
-  return { total: { wanted, junk }, tokens }
 }
 
 const knowledgeOf = (lessons: readonly TextLesson[]): TextKnowledge => {

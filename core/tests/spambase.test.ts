@@ -1,6 +1,7 @@
 import { expect, test } from 'vitest'
 import { logLoss, rocArea, type Judged } from '@pendro/core/calibration'
-import { classify, fitText, type TextLesson, type TokenCount } from '@pendro/core/judgement'
+import { classify, fitText, type TextLesson } from '@pendro/core/judgement'
+import { countsOf } from './lessons.ts'
 import { isHeldOut, spambase } from './spambase.ts'
 
 // scikit-learn 1.2.1 (Debian python3-sklearn) on the same tokens and the same five folds: the best area is LinearSVC's (calibrated), the best
@@ -17,21 +18,13 @@ test('on Spambase the text classifier is at least as good as the best of three o
 
 function judgeFold(lessons: readonly TextLesson[], fold: number): readonly Judged[] {
   const train = lessons.filter((_, i) => !isHeldOut(i, fold))
-  const tokens = new Map<string, TokenCount>()
-  const total = {
-    wanted: train.filter(({ isJunk }) => !isJunk).length,
-    junk: train.filter(({ isJunk }) => isJunk).length,
-  }
-  for (const { tokens: words, isJunk } of train)
-    for (const word of new Set(words)) {
-      const { wanted, junk } = tokens.get(word) ?? { wanted: 0, junk: 0 }
-      tokens.set(word, isJunk ? { wanted, junk: junk + 1 } : { wanted: wanted + 1, junk })
-    }
-  const knowledge = { total, tokens, ...fitText(train, { total, tokens }), furthest: Infinity }
+  const counts = countsOf(train)
+  const { wanted, junk } = counts.total
+  const knowledge = { ...counts, ...fitText(train, counts), furthest: Infinity }
   return lessons
     .filter((_, i) => isHeldOut(i, fold))
     .map(lesson => {
-      const odds = (classify(lesson.tokens, knowledge)?.logOdds ?? 0) + Math.log(total.junk / total.wanted)
+      const odds = (classify(lesson.tokens, knowledge)?.logOdds ?? 0) + Math.log(junk / wanted)
       return { said: 1 / (1 + Math.exp(-odds)), isJunk: lesson.isJunk }
     })
 }

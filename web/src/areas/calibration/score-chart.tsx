@@ -4,7 +4,7 @@ import type { ChartConfiguration } from 'chart.js'
 import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
 import type { CalibrationShape } from '@pendro/contract'
-import { limitNames, withLimit, type LimitName, type Limits } from '../mailboxes/index.ts'
+import { limitNames, limitSteps, withLimit, type LimitName, type Limits } from '../mailboxes/index.ts'
 import { axis, colour, font, useChart, type Place } from './use-chart.ts'
 
 /** Pixels over the plot, where each limit has its score. */
@@ -122,15 +122,6 @@ export function ScoreChart({
   )
 }
 
-const keys: Readonly<Record<string, number>> = {
-  ArrowRight: 1,
-  ArrowUp: 1,
-  ArrowLeft: -1,
-  ArrowDown: -1,
-  PageUp: 5,
-  PageDown: -5,
-}
-
 interface HandleProps {
   readonly name: LimitName
   readonly at: number
@@ -153,7 +144,7 @@ function Handle({ name, at, limits, place, disabled, onChange }: HandleProps) {
     move(((event.clientX - box.left - place.left) / width) * 100)
   }
   const press = (event: KeyboardEvent) => {
-    const by = keys[event.key]
+    const by = limitSteps[event.key]
     if (by === undefined || disabled) return
     event.preventDefault()
     event.stopPropagation()

@@ -16,7 +16,7 @@ export { MailboxesArea } from './mailboxes-area.tsx'
 // What Calibration has in common with the defaults of mailboxes: a change of limits, and what it would come to.
 export { ApplyBar } from './apply-bar.tsx'
 export { Card } from './card.tsx'
-export { limitNames, withLimit, type LimitName, type Limits } from './limits-arc.tsx'
+export { limitNames, limitSteps, withLimit, type LimitName, type Limits } from './limits-arc.tsx'
 export { LimitsFields } from './limits-fields.tsx'
 export { Replay } from './replay.tsx'
 export { useChangeDefaults, useEffectOfDefaults } from './use-defaults.ts'

@@ -44,7 +44,8 @@ export function withLimit(limits: Limits, name: LimitName, score: number): Limit
   return next
 }
 
-const steps: Readonly<Record<string, number>> = {
+/** By how much a key moves a limit. */
+export const limitSteps: Readonly<Record<string, number>> = {
   ArrowRight: 1,
   ArrowUp: 1,
   ArrowLeft: -1,
@@ -119,7 +120,7 @@ function Bob({ name, score, disabled, onMove }: BobProps) {
     if (to !== score) onMove(to)
   }
   const press = (event: KeyboardEvent) => {
-    const by = steps[event.key]
+    const by = limitSteps[event.key]
     if (by === undefined || disabled) return
     event.preventDefault()
     event.stopPropagation()
