@@ -1,4 +1,4 @@
-import { expect, place, send, signIn, test } from './support.ts'
+import { expect, place, restoreLimits, send, signIn, stored, test } from './support.ts'
 
 const serial = Date.now().toString(36)
 const kari = 'kari.moen@vindholm.example'
@@ -10,6 +10,8 @@ const letter = (subject: string) => ({
   subject,
   html: `<p>Qarnvel ${subject.replace(/[^a-z]/gi, '')}rn: <a href="https://files.dropshelf.example/${serial}">zorn</a></p>`,
 })
+
+test.afterEach(restoreLimits)
 
 test('a steward drags a limit, sees the mail it is about, applies it; new mail is judged by it; undone', async ({
   page,
@@ -40,6 +42,7 @@ test('a steward drags a limit, sees the mail it is about, applies it; new mail i
 
   const arrives = `Let through ${serial}`
   await send(letter(arrives))
+  await expect.poll(async () => (await stored(kari)).some(({ subject }) => subject === arrives)).toBe(true)
   await page.goto(`${place().base}/review?states=delivered&order=newest&find=${encodeURIComponent(arrives)}`)
   await expect(page.getByRole('heading', { name: arrives })).toBeVisible()
   await expect(page.getByRole('region', { name: 'How it was decided' })).toContainText(String(score))
