@@ -32,7 +32,7 @@ test('a steward drags a limit, sees the mail it is about, applies it; new mail i
   await expect(page.getByText(/would have been held and .* let through/)).toBeVisible()
   const examples = page.getByRole('list', { name: 'Those that matter most' })
   await expect(examples.getByText('would come through').first()).toBeVisible()
-  await expect(page.getByText(/messages called wanted were held/)).toContainText('calls a week')
+  await expect(page.getByText(/that people called wanted, and let through/)).toContainText('calls a week')
 
   await page.getByLabel('Reason (for the record)').fill('We held too much')
   await page.getByRole('button', { name: 'Change it' }).click()

@@ -17,7 +17,7 @@ export const en = {
     'correspondence-mailbox_other': 'This colleague has written to the sender ({{count}} messages)',
     'first-from-address': 'First message from this exact address',
     'first-from-domain': 'First message from {{domain}}',
-    'new-and-odd': 'New here, proves nothing, and something about it is odd',
+    'new-and-odd': 'The sender is new and unproven, and something about the message is odd',
     'seen-often': 'Known sender: {{count}} earlier messages',
     'sender-ruled-wanted_one': 'A ruling said this sender is wanted',
     'sender-ruled-wanted_other': '{{count}} rulings said this sender is wanted',

@@ -2,7 +2,7 @@ import { fitText, type TokenCount } from '@pendro/core/judgement'
 import { findRow, inTransaction, type Database } from '../db/database.ts'
 import { findAll } from '../db/rows.ts'
 import { Lessons, Words } from '../db/models/learning.ts'
-import { keepFitted } from './text-model.ts'
+import { keepFitted, mostRecent } from './text-model.ts'
 
 /** So many lessons, the newest that count, are what the model is fitted on. */
 const most = 20_000
@@ -33,7 +33,10 @@ async function isDue(db: Database): Promise<boolean> {
   const { fitted, still, come } = state ?? { fitted: null, still: 0, come: 0 }
   if (fitted === null) return come > 0
   // Of more than are fitted on, the oldest go by themselves.
-  return (still !== fitted && still < most) || come >= Math.max(enough, Math.floor(fitted / 50))
+  return (
+    (still !== fitted && still < most) ||
+    come >= Math.min(mostRecent, Math.max(enough, Math.floor(fitted / 50)))
+  )
 }
 
 /**

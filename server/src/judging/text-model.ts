@@ -18,8 +18,8 @@ interface Fitted extends TextModel {
   readonly lastLesson: number
 }
 
-/** Lessons since the last fit that are taken at once; a fit is due long before there are more. */
-const mostRecent = 60
+/** Lessons since the last fit that are taken at once; with so many a fit is due. */
+export const mostRecent = 60
 
 /** The last model with the newest lessons put upon it, from memory while nothing has changed. */
 export async function textModel(db: Database, versions: Versions, tx?: Tx): Promise<TextModel> {

@@ -9,7 +9,7 @@ export const enCalibration = {
   quality: {
     note: 'People rule mostly on mail that was held and asked for, so these numbers are of the hard cases.',
     none: 'People have not yet ruled on both wanted and junk mail in these days, so nothing can be compared.',
-    area: 'Area under the ROC curve **{{area}}**: so often does junk score higher than wanted mail, of two that people ruled on.',
+    area: 'Junk scored higher than wanted mail in **{{share}} %** of all pairs that people ruled on (area under the ROC curve).',
     loss: 'Brier score **{{brier}}**, log-loss **{{loss}}**; 0 would be perfect.',
   },
   scores: {
@@ -26,7 +26,7 @@ export const enCalibration = {
     unlike_other: '{{count}} have their own.',
     unlikeLink: 'See which',
     counts:
-      'At these limits **{{held}}** messages called wanted were held and **{{missed}}** called junk got through in {{days}} days. Expect about {{calls}} calls a week to the desk about held mail.',
+      'In {{days}} days these limits kept back **{{held}}** that people called wanted, and let through **{{missed}}** that they called junk. Expect about {{calls}} calls a week to the desk about kept-back mail.',
     table: 'The same in numbers',
     score: 'Score',
   },
@@ -44,7 +44,7 @@ export const enCalibration = {
     few: 'Only {{count}} messages were ruled on, so take this as a hint.',
   },
   reliability: {
-    title: 'Does the score keep its word?',
+    title: 'Can the score be trusted?',
     text: 'Of messages with a score near 70, about 70 in 100 should be junk.',
     chart: 'What the score said against how often it was junk, in ten bands',
     said: 'Score said',
@@ -65,7 +65,7 @@ export const enCalibration = {
     ninth: '9 of 10 within',
     loss: 'Log-loss',
     chart: 'Held though wanted, and let through though junk, week by week',
-    note: 'Hours count from arrival to release; the middle one of all, and the one that nine of ten stay within.',
+    note: 'Hours from arrival to release: half of all releases took no longer than the first figure, nine in ten no longer than the second.',
   },
   evidence: {
     title: 'Which evidence was right',
@@ -76,7 +76,7 @@ export const enCalibration = {
     decisive: 'Decisive',
     wanted: 'In wanted',
     junk: 'In junk',
-    none: 'Nobody has ruled on mail in these days.',
+    none: 'There were no rulings in this period.',
     more: 'Show all {{count}}',
   },
   words: {

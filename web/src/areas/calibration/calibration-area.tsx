@@ -83,7 +83,7 @@ function Quality({ data: { area, brier, logLoss } }: { data: CalibrationShape })
   if (area === null || brier === null || logLoss === null) return <>{t('calibration.quality.none')}</>
   return (
     <>
-      <Sentence text={t('calibration.quality.area', { area: area.toFixed(3) })} />{' '}
+      <Sentence text={t('calibration.quality.area', { share: (area * 100).toFixed(1) })} />{' '}
       <Sentence text={t('calibration.quality.loss', { brier: brier.toFixed(3), loss: logLoss.toFixed(3) })} />{' '}
       {t('calibration.quality.note')}
     </>

@@ -7,7 +7,6 @@ import {
   type CalibrationShape,
   type Costs,
   type DefaultsChange,
-  type ScoreCounts,
 } from '@pendro/contract'
 import { Button } from '../../parts/buttons.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
@@ -21,6 +20,7 @@ import {
   useEffectOfDefaults,
   type Limits,
 } from '../mailboxes/index.ts'
+import { expectedCounts, mistakesAt } from './expected.ts'
 import { ScoreChart } from './score-chart.tsx'
 import { ScoreTable } from './score-table.tsx'
 
@@ -83,16 +83,14 @@ function Follow({ data: { mailboxes, unlike } }: { data: CalibrationShape }) {
 /** What these limits would have come to in what people ruled on. */
 function Counts({ data, limits }: { data: CalibrationShape; limits: Limits }) {
   const { t } = useTranslation()
-  const from = Math.ceil(limits.junk)
-  const held = sum(data.wanted.slice(from))
-  const missed = sum(data.junk.slice(0, from))
+  const { held, missed, calls } = mistakesAt(data, limits.junk)
   return (
     <Sentence
       text={t('calibration.scores.counts', {
         held,
         missed,
         days: data.days,
-        calls: Math.ceil((held * 7) / data.days),
+        calls,
       })}
     />
   )
@@ -102,15 +100,6 @@ const steps = {
   held: [1, 2, 5, 10, 20, 50, 100, 200],
   unnamed: [10, 20, 50, 100, 200, 500, 1000, 2000],
 } as const
-/** What people called, and of the rest what the score says: of a hundred messages at 97 three are wanted. */
-function expected({ wanted, junk, unruled }: CalibrationShape): ScoreCounts {
-  const share = (score: number) => Math.min(0.999, (score + 0.5) / 100)
-  return {
-    wanted: unruled.map((n, score) => (wanted[score] ?? 0) + n * (1 - share(score))),
-    junk: unruled.map((n, score) => (junk[score] ?? 0) + n * share(score)),
-  }
-}
-
 /** Somebody reads a line of a digest in a second. */
 const named = 0.05
 
@@ -128,7 +117,7 @@ function CostSliders({
   const { t } = useTranslation()
   const [at, setAt] = useState({ held: 4, unnamed: 4 })
   const costs: Costs = { held: steps.held[at.held] ?? 20, unnamed: steps.unnamed[at.unnamed] ?? 200, named }
-  const cheapest = cheapestLimits(expected(data), costs)
+  const cheapest = cheapestLimits(expectedCounts(data), costs)
   const ruled = sum(data.wanted) + sum(data.junk)
   return (
     <>
