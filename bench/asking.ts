@@ -22,6 +22,7 @@ export async function startAsking(db: Database) {
       PENDRO_PICTURES: 'off',
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: '',
+      PENDRO_DIRECTORY_PASSWORD: '',
     },
     queued: () => {},
     live: null,

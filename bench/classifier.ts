@@ -20,7 +20,7 @@ interface Fold {
 type Row = readonly [text: string | readonly string[], label: 0 | 1]
 
 /** An open labelled text collection: Reuters-21578, one topic or not, as Debian's package weka carries it (unpacked only). */
-function reuters(topic: 'Grain' | 'Corn'): readonly Fold[] | null {
+export function reuters(topic: 'Grain' | 'Corn'): readonly Fold[] | null {
   const folder = join(dataFolder, 'checks', 'weka')
   const examples = join(folder, 'usr/share/doc/weka/examples')
   if (!existsSync(examples)) {

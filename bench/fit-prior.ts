@@ -16,6 +16,8 @@ export const prior: Readonly<Record<Finding, number>> = {
   'correspondence-address': -1.6,
   'correspondence-domain': -0.9,
   'correspondence-mailbox': -0.8,
+  'in-contacts': -1,
+  'known-list': -0.9,
   'first-from-address': 0.1,
   'first-from-domain': 0.2,
   'new-and-odd': 0.9,

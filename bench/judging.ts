@@ -6,6 +6,7 @@ import { chanceOf } from '@pendro/demo/random'
 import {
   decide,
   findHarm,
+  fitText,
   isBulk,
   junkScore,
   senderFacts,
@@ -18,6 +19,7 @@ import { noAuthentication } from '@pendro/core/senders'
 import { matchingRules, type MailRule, type RuleCondition } from '@pendro/core/mail-rules'
 import { parseMessage, ruleView, type Message } from '@pendro/core/message'
 import { simpleParser } from 'mailparser'
+import { countsOf } from '../core/tests/lessons.ts'
 import { demoOrganisation } from '../scripts/fill-demo.ts'
 import { atMost, inTurns, type Measured, type Section } from './measure.ts'
 
@@ -43,16 +45,13 @@ export async function benchJudging(): Promise<Section> {
     mail.slice(0, 500).map(async h => (await writeLetter(h.draft, h.at, h.serial)).raw),
   )
   const { policy, limits } = demoOrganisation
-  const text = {
-    calibration: { slope: 1, intercept: 0, linear: 0, offset: 0 },
-    linear: null,
-    total: { wanted: 500, junk: 500 },
-    tokens: new Map(
-      [
-        ...new Set((await Promise.all(raws.map(parseMessage))).flatMap(p => (p.ok ? tokensOf(p.value) : []))),
-      ].map((word, i) => [word, { wanted: i % 50, junk: (i * 7) % 50 }]),
-    ),
-  }
+  // Both models of words speak, as in an organisation that has taught them.
+  const lessons = (await Promise.all(raws.map(parseMessage))).flatMap((parsed, i) =>
+    parsed.ok ? [{ tokens: tokensOf(parsed.value), isJunk: i % 2 === 0 }] : [],
+  )
+  const counts = countsOf(lessons)
+  const text = { ...counts, ...fitText(lessons, counts) }
+  if (text.linear === null) throw new Error('no linear model')
   const knownDomains = [...policy.ownDomains, ...correspondents.map(({ domain }) => domain)]
   const trusted = ({ headers }: Message) =>
     readTrusted(headers, { ip: '127.0.0.1', helo: '' }, { ...policy, gateways: ['127.0.0.0/8'] })
@@ -65,7 +64,7 @@ export async function benchJudging(): Promise<Section> {
         sender,
         context: { policy, knowledge: nobody, text, knownDomains, recipients: 1, receivedAt: Date.now() },
       }),
-      ...weighForMailbox(1),
+      ...weighForMailbox({ written: 1, isContact: false }, sender),
     ]
     decide(
       {

@@ -32,7 +32,7 @@ const counting = (migrations['0001-first'] ?? []).filter(text => /TRIGGER delive
 const columns = `(id, message_id, mailbox_id, address_used, received_at, received_day, expires_at, state, score, left_out,
   from_name, from_address, subject, reasons, attachments, cluster_key, rank_base, rank_score, points, digest_id)`
 
-async function fill(db: Database, now: Date): Promise<void> {
+export async function fillMillion(db: Database, now: Date): Promise<void> {
   await migrate(db)
   await setUp(db, {
     organisation: demoOrganisation,
@@ -295,7 +295,7 @@ export async function benchMailboxes(
   sql('DROP DATABASE IF EXISTS pendro_boxes; CREATE DATABASE pendro_boxes')
   const db = openDatabase(url('pendro_boxes'))
   const now = new Date()
-  await fill(db, now)
+  await fillMillion(db, now)
   const { get, stop } = await startAsking(db)
   const rows = await tableRows(db, get)
   const limits = { junk: 30, quarantined: 55, nearCertain: 90 }

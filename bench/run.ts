@@ -12,6 +12,7 @@ import { benchFilters } from './filters.ts'
 import { benchFirstRows } from './first-rows.ts'
 import { benchHostile } from './hostile.ts'
 import { benchIntake } from './intake.ts'
+import { benchLearning } from './learning.ts'
 import { benchMailboxes } from './mailboxes.ts'
 import { benchJudging } from './judging.ts'
 import type { Section } from './measure.ts'
@@ -21,14 +22,19 @@ import { benchDecisions, benchLists } from './senders.ts'
 import { benchWhereabouts } from './whereabouts.ts'
 
 // Sections that can be made again by name, without the rest: npm run bench -- intake
-const alone = { hostile: benchHostile, intake: benchIntake } as const
-const onItsOwn = process.argv.includes('mailboxes')
+const alone = { hostile: benchHostile, intake: benchIntake, judging: () => benchJudging() } as const
+// On databases of their own.
+const onTheirOwn = [
+  ...(process.argv.includes('mailboxes') ? [benchMailboxes] : []),
+  ...(process.argv.includes('learning') ? [benchLearning] : []),
+]
+const onItsOwn = onTheirOwn.length > 0
 const only = Object.entries(alone).flatMap(([name, bench]) => (process.argv.includes(name) ? [bench] : []))
 const sections: Section[] =
   only.length > 0 || onItsOwn ? [] : [benchBundle(), await benchJudging(), await benchDecisions()]
 
 const database = await startDatabase(join(dataFolder, 'bench-db'), { bufferPool: '2G' })
-if (onItsOwn) sections.push(await benchMailboxes(database.url, database.sql))
+if (onItsOwn) for (const bench of onTheirOwn) sections.push(await bench(database.url, database.sql))
 else {
   database.sql('DROP DATABASE IF EXISTS pendro_bench; CREATE DATABASE pendro_bench')
   const db = openDatabase(database.url('pendro_bench'))
@@ -53,6 +59,7 @@ else {
     sections.push(await benchFirstRows(database.url('pendro_where')))
     sections.push(await benchLists(database.url, database.sql))
     sections.push(await benchMailboxes(database.url, database.sql))
+    sections.push(await benchLearning(database.url, database.sql))
   }
 }
 await database.stop()

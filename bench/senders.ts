@@ -304,7 +304,7 @@ async function benchReach(db: Database, now: number): Promise<readonly Measured[
   const since = new Date(now - 30 * day)
   const [ours = 0, bare = 0] = await inTurns(
     9,
-    () => reachOf(db, change, { organisation, now: new Date(now) }),
+    () => reachOf(db, change, { organisation, now: new Date(now), scope: null }),
     () =>
       select(
         db,
@@ -313,7 +313,7 @@ async function benchReach(db: Database, now: number): Promise<readonly Measured[
         { since },
       ),
   )
-  const found = await reachOf(db, change, { organisation, now: new Date(now) })
+  const found = await reachOf(db, change, { organisation, now: new Date(now), scope: null })
   return [
     atMost(
       `Reach of a domain over 1,000,000 deliveries (${found.looked.toLocaleString('en')} match), with ${found.beside.length} patterns beside`,

@@ -43,7 +43,7 @@ export async function benchWhereabouts(
     let right = 0
     const ours = async () => {
       for (const question of asked) {
-        const { hits } = await lookFor(db, question, now)
+        const { hits } = await lookFor(db, null, question, now)
         if (hits[0]?.fromName === question.from && hits[0].to === question.to) right += 1
       }
     }
@@ -56,7 +56,7 @@ export async function benchWhereabouts(
       `SELECT w AS common FROM (SELECT SUBSTRING_INDEX(subject, ' ', 1) AS w FROM messages LIMIT 20000) x GROUP BY w ORDER BY COUNT(*) DESC LIMIT 1`,
     )
     const commonAsked = async () => {
-      await lookFor(db, { from: asked[0]?.from ?? '', to: '', about: common, when: '' }, now)
+      await lookFor(db, null, { from: asked[0]?.from ?? '', to: '', about: common, when: '' }, now)
     }
     const commonBare = async () => {
       await select(db, bareSql, { query: `+${common}*` })

@@ -1,4 +1,4 @@
-import { expect, place, restoreLimits, send, signIn, stored, test } from './support.ts'
+import { expect, mailboxOf, place, restoreLimits, send, signIn, stored, test } from './support.ts'
 
 const serial = Date.now().toString(36)
 const kari = 'kari.moen@vindholm.example'
@@ -86,4 +86,69 @@ test('costs are said in words and lead to limits; the keyboard moves them; an ob
     'true',
   )
   await expect(page.getByRole('button', { name: 'Try these limits' })).toHaveCount(0)
+})
+
+test('weights set by hand: what they would have come to, applied, told in the record, undone', async ({
+  page,
+}) => {
+  await signIn(page, 'oda', '/calibration')
+  const card = page
+    .locator('section')
+    .filter({ has: page.getByRole('heading', { name: 'What evidence weighs' }) })
+  await expect(card).toContainText('All are as shipped.')
+  // One at least that the change is about.
+  await send(letter(`Weighed before ${serial}`))
+  await card.getByRole('button', { name: 'Set them by hand' }).click()
+  const weight = card.getByRole('spinbutton', { name: /^Weight of “Link to a file-sharing site”/ })
+  await weight.fill('9')
+  // Held to where it may be.
+  await expect(weight).toHaveValue('1.85')
+  await weight.fill('0')
+  await card.getByRole('spinbutton', { name: /^Weight of “New, unproven, and odd”/ }).fill('0')
+  await expect(card.getByText(/would have been held and .* let through/)).toBeVisible()
+  await card.getByRole('button', { name: 'Change it' }).click()
+  await expect(page.getByRole('status').filter({ hasText: 'Undo' })).toBeVisible()
+  await expect(card).toContainText('2 differ from what was shipped. Last changed by Oda Rask')
+
+  const subject = `Weighed less ${serial}`
+  await send(letter(subject))
+  await expect.poll(async () => (await stored(kari)).some(one => one.subject === subject)).toBe(true)
+
+  await page.goto(`${place().base}/record?what=mailboxes&who=everybody`)
+  const row = page.getByRole('listitem').filter({ hasText: 'Changed the weights of evidence' }).first()
+  await expect(row).toContainText('Link to a file-sharing site +0.00')
+  await row.getByRole('button', { name: 'Undo' }).click()
+  await expect(row.getByText('undone')).toBeVisible()
+  await page.goto(`${place().base}/calibration`)
+  await expect(card).toContainText('All are as shipped.')
+  await expect(card.getByRole('checkbox')).not.toBeChecked()
+})
+
+test('a department is only watched: its mail goes on and says what would have been; then like the others again', async ({
+  page,
+}) => {
+  await signIn(page, 'oda', '/mailboxes/defaults')
+  const { department } = await mailboxOf(kari)
+  const choice = page.getByRole('combobox', { name: `Hold back or watch in ${department}` })
+  await choice.selectOption('only watch')
+  await expect(page.getByText(/would have been held and .* let through/)).toBeVisible()
+  await page.getByRole('button', { name: 'Change it' }).click()
+  await expect(page.getByRole('status').filter({ hasText: 'Undo' })).toBeVisible()
+
+  const subject = `Only watched ${serial}`
+  await send(letter(subject))
+  await expect.poll(async () => (await stored(kari)).some(one => one.subject === subject)).toBe(true)
+  await page.goto(`${place().base}/review?states=delivered&order=newest&find=${encodeURIComponent(subject)}`)
+  await expect(page.getByRole('region', { name: 'How it was decided' })).toContainText(
+    'Only watching, so it goes on: it would have been quarantined',
+  )
+  await page.goto(`${place().base}/calibration?department=${encodeURIComponent(department)}`)
+  await expect(page.getByText('Nothing but harm is held back for now.')).toBeVisible()
+  await page.goto(`${place().base}/digests/${(await mailboxOf(kari)).id}`)
+  await expect(page.getByText(/would be kept back if mail were not only watched/)).toBeVisible()
+
+  await page.goto(`${place().base}/mailboxes/defaults`)
+  await choice.selectOption('as the organisation')
+  await page.getByRole('button', { name: 'Change it' }).click()
+  await expect(page.getByRole('status').filter({ hasText: 'Undo' })).toBeVisible()
 })

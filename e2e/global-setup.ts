@@ -54,6 +54,7 @@ export default async function globalSetup() {
     base: `http://127.0.0.1:${port}`,
     smtpPort,
     store: `http://127.0.0.1:${storeHttpPort}`,
+    database: database.url('pendro_browser'),
   })
   return async () => {
     const running = children.filter(child => child.exitCode === null)

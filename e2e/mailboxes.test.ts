@@ -1,10 +1,13 @@
-import { expect, send, signIn, test } from './support.ts'
+import { expect, mailboxOf, send, signIn, test } from './support.ts'
 
 test('a steward drags a limit and sees the mail it is about; it is changed, in the record, and taken back', async ({
   page,
 }) => {
-  await signIn(page, 'oda', '/mailboxes?order=released')
-  await page.getByRole('list', { name: 'Mailboxes' }).getByRole('button').first().click()
+  const to = 'kari.moen@vindholm.example'
+  // One at least that the limit is about: its sender is new, and nothing else is to be said of it.
+  const serial = Date.now().toString(36)
+  await send({ from: `desk@plain${serial}.example`, to, subject: `Plain ${serial}`, text: 'Qarnvel zorn.' })
+  await signIn(page, 'oda', `/mailboxes/${(await mailboxOf(to)).id}`)
   const junk = page.getByRole('slider', { name: 'Junk from' })
   await junk.focus()
   const name = (await page.getByRole('heading', { level: 2 }).first().textContent()) ?? ''
@@ -84,4 +87,34 @@ test('by the keyboard: down the list, a limit moved by arrows, left as it is; an
     'true',
   )
   await expect(page.getByRole('button', { name: 'Enter a time away' })).toHaveCount(0)
+})
+
+test('contacts of a mailbox: looked at, brought in, taken back by the notice', async ({ page }) => {
+  const { id } = await mailboxOf('kari.moen@vindholm.example')
+  await signIn(page, 'per', `/mailboxes/${id}`)
+  const card = page.locator('section').filter({ has: page.getByRole('heading', { name: 'Contacts' }) })
+  await expect(card).toContainText('No contacts have been brought in.')
+  const lines = [
+    'BEGIN:VCARD',
+    'VERSION:4.0',
+    'FN:Anna',
+    'EMAIL:anna@contact.example',
+    'EMAIL:no address',
+    'END:VCARD',
+  ]
+  await card.getByLabel('File with contacts').setInputFiles({
+    name: 'book.vcf',
+    mimeType: 'text/vcard',
+    buffer: Buffer.from(lines.join('\r\n')),
+  })
+  await expect(card).toContainText('book.vcf: 1 new, 0 here already.')
+  await expect(card.getByText('One line names no address')).toBeVisible()
+  await card.getByRole('button', { name: 'Add one contact' }).click()
+  await expect(card).toContainText('One contact.')
+  await page
+    .getByRole('status')
+    .filter({ hasText: 'One contact was added.' })
+    .getByRole('button', { name: 'Undo' })
+    .click()
+  await expect(card).toContainText('No contacts have been brought in.')
 })

@@ -5,13 +5,17 @@ const kari = 'kari.moen@vindholm.example'
 const serial = Date.now().toString(36)
 const wanted = (n: number) => `Quiet question ${n} ${serial}`
 
-/** Nothing proves its sender and it wants its answers elsewhere; its words are of no language: over the limit, and no more. */
+/**
+ * Nothing proves its sender, it is of another week, it wants its answers elsewhere, and its links lead to a number and to a file:
+ * over the limit, whatever has been learned of words meanwhile.
+ */
 const letter = (subject: string, to = ingrid) => ({
   from: `Ola <ola@${subject.toLowerCase().replace(/[^a-z]/g, '')}-${serial}.example>`,
   to,
   subject,
   replyTo: `ola@answers-${serial}.example`,
-  text: `Zephyrgarn vorwick ${subject}.\n${'Plimsole tarwick, dorn alvess.\n'.repeat(60)}`,
+  date: new Date(Date.now() - 9 * 86_400_000),
+  html: `<p>Zephyrgarn vorwick ${subject}.</p>${'<p>Plimsole tarwick, dorn alvess.</p>'.repeat(60)}<p><a href="https://files.dropshelf.example/${serial}">dorn</a> <a href="http://192.0.2.55/x">www.plimsole.example</a></p>`,
 })
 
 test('Enter pressed twice rules once: the next message has to be seen first', async ({ page }) => {

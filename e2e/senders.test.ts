@@ -1,4 +1,4 @@
-import { expect, place, send, signIn, stored, test } from './support.ts'
+import { expect, giveReason, place, send, signIn, stored, test } from './support.ts'
 
 const serial = Date.now().toString(36)
 const frauke = 'frauke.priewall@vindholm.example'
@@ -6,6 +6,32 @@ const frauke = 'frauke.priewall@vindholm.example'
 test('a false positive: too wide, the harm is shown; the narrower pattern is offered, taken, and works', async ({
   page,
 }) => {
+  const letter = (from: string, text: string, subject: string) => ({
+    from,
+    to: frauke,
+    subject,
+    replyTo: 'answers@elsewhere.example',
+    date: new Date(Date.now() - 9 * 86_400_000),
+    html: `<p>${text}: <a href="http://192.0.2.55/d">www.gjestebrygga.example/liste</a></p>`,
+    headers: {
+      'Authentication-Results':
+        'mx1.vindholm.example; dkim=pass header.d=gjestebrygga.example; dmarc=pass header.from=gjestebrygga.example',
+    },
+  })
+  // Of the same domain, and clearly junk: an imitation of our own.
+  await send({
+    ...letter('Barrister <booking@gjestebrygga.example>', 'Claim', `Prize ${serial}`),
+    html: `<p>Claim: <a href="http://192.0.2.55/d">www.gjestebrygga.example/prize</a> <a href="http://vindh0lm.example/x">here</a></p><div style="display:none">${'unseen '.repeat(9)}</div>`,
+  })
+  // Held whatever the demo’s own staff has ruled on its sender, and in doubt.
+  await send({
+    ...letter(
+      'Havnevakt Gjestebrygga <havnevakt@gjestebrygga.example>',
+      'Vorwick dornalt',
+      `Kaiplan ${serial}`,
+    ),
+    date: new Date(),
+  })
   await signIn(page, 'oda', '/review?find=havnevakt&days=28&order=newest')
   await page
     .getByRole('list', { name: 'Messages' })
@@ -26,42 +52,47 @@ test('a false positive: too wide, the harm is shown; the narrower pattern is off
   const consequences = page.getByTestId('consequences')
   await expect(consequences).toContainText(/[1-9]\d* harmful/)
   await expect(consequences).toContainText('*.gjestebrygga.example')
-  const wide = Number(
-    /let through [^.]*?(\d+) harmful/.exec((await consequences.textContent()) ?? '')?.[1] ?? 0,
-  )
-  expect(wide).toBeGreaterThan(0)
+  const harmful = async () =>
+    Number(/let through [^.]*?(\d+) harmful/.exec((await consequences.textContent()) ?? '')?.[1] ?? 0)
+  // Of everybody, no longer of one colleague: read when it has come to rest.
+  let wide = 0
+  await expect
+    .poll(
+      async () => {
+        const before = wide
+        wide = await harmful()
+        return wide > 0 && wide === before
+      },
+      { intervals: [1000] },
+    )
+    .toBe(true)
   const offered = page.getByTestId('offered-pattern')
   await expect(offered).toHaveText('havnevakt@gjestebrygga.example')
   await offered.click()
   await expect(page.getByTestId('ruling-bar')).toContainText('havnevakt@gjestebrygga.example')
   // What the narrower one lets through of harm is less, and stands first in the sentence.
-  const harmful = async () =>
-    Number(/let through [^.]*?(\d+) harmful/.exec((await consequences.textContent()) ?? '')?.[1] ?? 0)
   await expect.poll(harmful).toBeLessThan(wide)
   await page.keyboard.press('Enter')
-  await expect(
-    page.getByRole('status').filter({ hasText: 'havnevakt@gjestebrygga.example is safe from now on' }),
-  ).toContainText('Released.')
+  const said = page
+    .getByRole('status')
+    .filter({ hasText: 'havnevakt@gjestebrygga.example is safe from now on' })
+  // Near-certain or in doubt: that depends on what has been learned of words by now. A reason is asked for the one.
+  const why = page.getByRole('dialog', { name: 'reason' })
+  await expect(said.or(why)).toBeVisible()
+  if (await why.isVisible()) {
+    await giveReason(page, 'the harbour watch writes from there')
+    await page.keyboard.press('Enter')
+  }
+  await expect(said).toContainText('Released.')
 
   // the next one, over SMTP, goes to the inbox; from the other account it does not
   const subject = `Kailiste ${serial}`
-  const letter = (from: string, text: string) => ({
-    from,
-    to: frauke,
-    subject,
-    replyTo: 'answers@elsewhere.example',
-    date: new Date(Date.now() - 9 * 86_400_000),
-    html: `<p>${text}: <a href="http://192.0.2.55/d">www.gjestebrygga.example/liste</a></p>`,
-    headers: {
-      'Authentication-Results':
-        'mx1.vindholm.example; dkim=pass header.d=gjestebrygga.example; dmarc=pass header.from=gjestebrygga.example',
-    },
-  })
-  await send(letter('Havnevakt <havnevakt@gjestebrygga.example>', 'Zephyrgarn plimsole'))
+  await send(letter('Havnevakt <havnevakt@gjestebrygga.example>', 'Zephyrgarn plimsole', subject))
   await send(
     letter(
       'Barrister <booking@gjestebrygga.example>',
       'You have won the lottery. Claim the inheritance of 78 million, a confidential business proposal',
+      subject,
     ),
   )
   await expect

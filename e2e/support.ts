@@ -2,6 +2,7 @@ import { createTransport } from 'nodemailer'
 import MailComposer from 'nodemailer/lib/mail-composer'
 import AxeBuilder from '@axe-core/playwright'
 import { test as base, expect, type Page } from '@playwright/test'
+import { execute, openDatabase } from '../server/src/db/database.ts'
 import { demoStaffers } from '../scripts/sign-ins.mjs'
 
 interface Place {
@@ -9,6 +10,7 @@ interface Place {
   readonly smtpPort: number
   /** Where the stand-in mail store shows what it has. */
   readonly store: string
+  readonly database: string
 }
 
 export const place = () => JSON.parse(process.env.PENDRO_E2E ?? '{}') as Place
@@ -120,6 +122,13 @@ export interface Mail {
   }[]
 }
 
+/** Hands a plain message over at a door of its own. */
+export async function sendTo(port: number, to: string): Promise<string> {
+  const transport = createTransport({ host: '127.0.0.1', port, secure: false, ignoreTLS: true })
+  const { response } = await transport.sendMail({ from: 'somebody@outside.example', to, text: 'Hello' })
+  return response
+}
+
 /** Sends mail as the outside world would; gives the server's last answer. */
 export async function send(mail: Mail): Promise<string> {
   const transport = createTransport({
@@ -160,17 +169,51 @@ export async function storeMood(mood: 'up' | 'down' | 'refusing'): Promise<void>
   })
 }
 
+/** An authenticator in the browser itself (WebDriver WebAuthn extension, W3C), which has its owner's consent to everything. */
+export async function withAuthenticator(page: Page): Promise<void> {
+  const devtools = await page.context().newCDPSession(page)
+  await devtools.send('WebAuthn.enable')
+  await devtools.send('WebAuthn.addVirtualAuthenticator', {
+    options: {
+      protocol: 'ctap2',
+      transport: 'internal',
+      hasResidentKey: true,
+      hasUserVerification: true,
+      isUserVerified: true,
+      automaticPresenceSimulation: true,
+    },
+  })
+}
+
+/** As if everybody had last proved long ago that it is them. */
+export async function staleProofs(): Promise<void> {
+  const db = openDatabase(place().database, { poolSize: 1 })
+  await execute(db, "UPDATE sessions SET proven_at = '2020-01-01'")
+  await db.close()
+}
+
+/** A mailbox as a choice names it. */
+export async function mailboxOf(address: string): Promise<{ id: number; department: string }> {
+  const { cookie } = await sessionOf('per')
+  const found = await fetch(`${place().base}/api/mailboxes?find=${encodeURIComponent(address)}`, {
+    headers: { Cookie: cookie },
+  })
+  const { mailboxes } = (await found.json()) as { mailboxes: { id: number; department: string }[] }
+  const [mailbox] = mailboxes
+  if (!mailbox) throw new Error(`no mailbox ${address}`)
+  return mailbox
+}
+
 /** Puts a block on a colleague's own list, as a staffer would. */
 export async function blockFor(address: string, pattern: string): Promise<void> {
   const { cookie, csrf } = await sessionOf('per')
   const headers = { 'Content-Type': 'application/json', 'X-Pendro-Token': csrf, Cookie: cookie }
-  const found = await fetch(`${place().base}/api/mailboxes?find=${encodeURIComponent(address)}`, { headers })
-  const { mailboxes } = (await found.json()) as { mailboxes: { id: number }[] }
+  const { id: mailboxId } = await mailboxOf(address)
   const answer = await fetch(`${place().base}/api/senders/changes`, {
     method: 'POST',
     headers,
     body: JSON.stringify({
-      add: [{ pattern, standing: 'blocked', mailboxId: mailboxes[0]?.id }],
+      add: [{ pattern, standing: 'blocked', mailboxId }],
       reason: '',
       token: crypto.randomUUID(),
     }),
@@ -178,23 +221,44 @@ export async function blockFor(address: string, pattern: string): Promise<void> 
   if (!answer.ok) throw new Error(await answer.text())
 }
 
-/** The organisation's limits as the demo has them; a test that fails halfway leaves no others behind for the next. */
+/** The organisation's limits, weights and watching as the demo has them; a test that fails halfway leaves no others behind for the next. */
 export async function restoreLimits(): Promise<void> {
   const { cookie, csrf } = await sessionOf('oda')
   const headers = { 'Content-Type': 'application/json', 'X-Pendro-Token': csrf, Cookie: cookie }
-  const path = `${place().base}/api/organisation/defaults`
-  const usual = { junk: 40, quarantined: 40, nearCertain: 80 }
-  const { defaults } = (await (await fetch(path, { headers })).json()) as {
-    defaults: { limits: typeof usual }
+  const ask = async (path: string, body?: object) => {
+    const answer = await fetch(`${place().base}/api${path}`, {
+      headers,
+      ...(body && { method: 'POST', body: JSON.stringify(body) }),
+    })
+    if (!answer.ok) throw new Error(await answer.text())
+    return (await answer.json()) as unknown
   }
-  if (JSON.stringify(defaults.limits) === JSON.stringify(usual)) return
-  const answer = await fetch(`${path}/changes`, {
-    method: 'POST',
-    headers,
-    body: JSON.stringify({
-      change: { what: 'limits', was: defaults.limits, to: usual },
-      token: crypto.randomUUID(),
-    }),
-  })
-  if (!answer.ok) throw new Error(await answer.text())
+  const put = async (what: string, was: unknown, to: unknown, more: object = {}) => {
+    if (JSON.stringify(was) === JSON.stringify(to)) return
+    const change = { what, was, to, ...more }
+    await ask('/organisation/defaults/changes', { change, token: crypto.randomUUID() })
+  }
+  const { defaults, watching, departments } = (await ask('/organisation/defaults')) as {
+    defaults: { limits: object }
+    watching: boolean
+    departments: { name: string; limits: object | null; watching: boolean | null }[]
+  }
+  await put('limits', defaults.limits, { junk: 40, quarantined: 40, nearCertain: 80 })
+  await put('watching', watching, false)
+  for (const { name: department, ...own } of departments) {
+    await put('department-limits', own.limits, null, { department })
+    await put('department-watching', own.watching, null, { department })
+  }
+  const { weights } = (await ask('/calibration')) as {
+    weights: { inUse: { own: object; refit: boolean } }
+  }
+  await put('weights', weights.inUse, { own: {}, refit: weights.inUse.refit })
+}
+
+/** Types into the slot that has opened by itself. */
+export async function giveReason(page: Page, reason: string) {
+  await expect(page.getByRole('dialog', { name: 'reason' })).toBeVisible()
+  await page.keyboard.type(reason)
+  await page.keyboard.press('Enter')
+  await expect(page.getByRole('dialog')).toHaveCount(0)
 }

@@ -413,9 +413,10 @@ async function signedInStaffers(db: Database): Promise<readonly SignedIn[]> {
     name: string
     sign_in: string
     role: 'helpdesk' | 'steward' | 'observer'
-  }>(db, 'SELECT id, name, sign_in, role FROM staffers ORDER BY id')
+  }>(db, 'SELECT id, name, sign_in, role FROM staffers WHERE departments IS NULL ORDER BY id')
   return rows.map(({ id, name, sign_in, role }) => ({
-    staffer: { id, name, signIn: sign_in, role },
+    staffer: { id, name, signIn: sign_in, role, departments: null },
+    scope: null,
     csrf: '',
     timeZone: demoOrganisation.timeZone,
   }))

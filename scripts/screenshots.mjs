@@ -40,6 +40,7 @@ const views = {
   senders: '/senders',
   'senders-upkeep': '/senders?panel=let-harm-in',
   calibration: '/calibration',
+  organisation: '/organisation',
   record: '/record',
 }
 for (const [name, path] of Object.entries(views)) {

@@ -3,5 +3,6 @@ export const demoStaffers: readonly {
   readonly signIn: string
   readonly role: 'steward' | 'helpdesk' | 'observer'
   readonly password: string
+  readonly departments?: readonly string[]
 }[]
 export const demoColleague: { readonly address: string; readonly password: string }

@@ -99,7 +99,7 @@ try {
     PENDRO_PORT,
     PENDRO_SMTP_PORT,
     PENDRO_WEB_DIR: web,
-    PENDRO_PUBLIC_URL: process.env.PENDRO_PUBLIC_URL ?? `http://127.0.0.1:${PENDRO_PORT}`,
+    PENDRO_PUBLIC_URL: process.env.PENDRO_PUBLIC_URL ?? `http://localhost:${PENDRO_PORT}`,
     PENDRO_LOG_LEVEL: process.env.PENDRO_LOG_LEVEL ?? 'warn',
   }
   if (!empty) await program('scripts/fill-demo-main.ts', env)
@@ -114,7 +114,7 @@ try {
     PENDRO_UNSUBSCRIBE: process.env.PENDRO_UNSUBSCRIBE ?? around.unsubscribe ?? 'on',
   })
   say('')
-  const url = `http://127.0.0.1:${served.httpPort}/`
+  const url = `http://localhost:${served.httpPort}/`
   say(words.running({ url, smtpPort: served.smtpPort, seconds: ((Date.now() - began) / 1000).toFixed(1) }))
   if (ownStore) say(words.store(`http://127.0.0.1:${PENDRO_STORE_HTTP_PORT}/messages`))
   if (empty) say(words.empty)

@@ -1,5 +1,8 @@
 import { calibrationEndpoints } from './calibration-endpoints.ts'
 import { digestEndpoints } from './digest-endpoints.ts'
+import { directoryEndpoints } from './directory-endpoints.ts'
+import { factorEndpoints } from './factor-endpoints.ts'
+import { keyEndpoints } from './key-endpoints.ts'
 import { mailRuleEndpoints } from './mail-rule-endpoints.ts'
 import { mailboxEndpoints } from './mailbox-endpoints.ts'
 import { ownEndpoints } from './own-endpoints.ts'
@@ -9,18 +12,25 @@ import { reviewEndpoints } from './review-endpoints.ts'
 import { senderEndpoints } from './sender-endpoints.ts'
 import { shellEndpoints } from './shell-endpoints.ts'
 import { organisationEndpoints } from './organisation-endpoints.ts'
+import { settingsEndpoints } from './settings-endpoints.ts'
+import { stafferEndpoints } from './staffer-endpoints.ts'
 import { upkeepEndpoints } from './upkeep-endpoints.ts'
 import { whereaboutsEndpoints } from './whereabouts-endpoints.ts'
 
 /** Every request of the API by its name. Apart, so that a screen loads only what it asks. */
 export const endpoints = {
   ...organisationEndpoints,
+  ...settingsEndpoints,
+  ...stafferEndpoints,
+  ...factorEndpoints,
+  ...keyEndpoints,
   ...shellEndpoints,
   ...reviewEndpoints,
   ...whereaboutsEndpoints,
   ...digestEndpoints,
   ...mailRuleEndpoints,
   ...mailboxEndpoints,
+  ...directoryEndpoints,
   ...calibrationEndpoints,
   ...senderEndpoints,
   ...upkeepEndpoints,

@@ -21,6 +21,7 @@ export const setDigestSchedule = endpoint({
   path: '/api/mailboxes/{id}/digest-schedule',
   summary: 'When a mailbox gets its digests; `null`: as the organisation has it',
   roles: writers,
+  scope: { 'params.id': 'mailbox' },
   params: z.object({ id: idInPath }),
   body: z.object({ schedule: digestSchedule.nullable() }),
   response: z.object({ next: moment.nullable() }),
@@ -33,6 +34,7 @@ export const setLanguage = endpoint({
   path: '/api/mailboxes/{id}/language',
   summary: 'The language of a mailbox’s digests and answers',
   roles: writers,
+  scope: { 'params.id': 'mailbox' },
   params: z.object({ id: idInPath }),
   body: z.object({ language: digestLanguage }),
   response: z.object({}),
@@ -45,6 +47,7 @@ export const noteDigestLine = endpoint({
   path: '/api/deliveries/{id}/digest-note',
   summary: 'Leave a line out of the coming digest, or add a word for the colleague; the record shows it',
   roles: writers,
+  scope: { 'params.id': 'delivery' },
   params: z.object({ id: idInPath }),
   body: z.object({ leaveOut: z.boolean(), note: z.string().trim().max(500).default('') }),
   response: z.object({}),
@@ -57,6 +60,7 @@ export const digestDay = endpoint({
   path: '/api/digests/day',
   summary: 'When digests went in the last 24 hours and when they go in the next, with how many colleagues',
   roles: everyone,
+  scope: {},
   response: z.object({
     now: moment,
     timeZone: z.string(),
@@ -82,6 +86,7 @@ export const digestReplies = endpoint({
   path: '/api/digests/replies',
   summary: 'Replies of colleagues, those that need a look first',
   roles: everyone,
+  scope: {},
   response: z.object({
     replies: z.array(
       z.object({
@@ -110,6 +115,7 @@ export const lookedAtReply = endpoint({
   path: '/api/digests/replies/{id}/looked-at',
   summary: 'Somebody has looked at a reply and dealt with it',
   roles: writers,
+  scope: { 'params.id': 'digest-reply' },
   params: z.object({ id: idInPath }),
   response: z.object({}),
 })
@@ -120,6 +126,7 @@ export const sentDigest = endpoint({
   path: '/api/digests/{id}',
   summary: 'A past digest as it was sent',
   roles: everyone,
+  scope: { 'params.id': 'digest' },
   params: z.object({ id: idInPath }),
   response: z.object({ at: moment, mailboxId: id, message: composedDigest }),
   problems: ['DIGEST_NOT_FOUND'],
@@ -131,6 +138,7 @@ export const previewDigest = endpoint({
   path: '/api/mailboxes/{id}/digest',
   summary: "What a mailbox's digest would say now: everything kept back since the last one",
   roles: everyone,
+  scope: { 'params.id': 'mailbox' },
   params: z.object({ id: idInPath }),
   query: z.object({
     /** Another than the mailbox's own, to see how it reads. */
@@ -149,6 +157,18 @@ export const previewDigest = endpoint({
     schedule: digestSchedule.extend({ usual: z.boolean() }),
     listed: z.number().int(),
     leftOut: z.number().int(),
+    /** While mail is only watched: what would have been kept back since the last digest, newest first. */
+    watched: z.object({
+      count: z.number().int(),
+      lines: z.array(
+        z.object({
+          deliveryId: id,
+          from: z.string(),
+          subject: z.string(),
+          would: z.enum(['junk', 'quarantined', 'discarded']),
+        }),
+      ),
+    }),
     /** Lines a staffer may leave out or say something about, likeliest-wanted first. */
     lines: z.array(
       z.object({
@@ -197,6 +217,7 @@ export const sendDigest = endpoint({
   path: '/api/mailboxes/{id}/digest',
   summary: 'Send the digest now, as a real message',
   roles: writers,
+  scope: { 'params.id': 'mailbox' },
   params: z.object({ id: idInPath }),
   response: z.object({ digestId: id, listed: z.number().int(), leftOut: z.number().int() }),
   problems: ['MAILBOX_NOT_FOUND', 'NOTHING_TO_SEND', 'DIGEST_RUNNING'],

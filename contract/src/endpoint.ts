@@ -5,6 +5,26 @@ export type Role = 'helpdesk' | 'steward' | 'observer'
 /** Who may call a request: staffers of some roles, a signed-in colleague, or anybody at all. */
 export type Roles = readonly Role[] | 'colleague' | 'anyone'
 
+/** What a number in a request stands for. Of 'entry' everybody's may be read, of 'own-entry' only one mailbox's changed. */
+export type Subject =
+  | 'delivery'
+  | 'mailbox'
+  | 'enquiry'
+  | 'digest'
+  | 'digest-reply'
+  | 'ruling'
+  | 'mailbox-change'
+  | 'mail-rule'
+  | 'entry'
+  | 'own-entry'
+
+/**
+ * How a request keeps to the departments a staffer looks after. 'whole': it is for those alone who look after all of them. 'own': it
+ * is about the staffer or about no mail at all. Else the numbers in it by where they stand ('params.id', 'body.deliveries'): each has to be
+ * within their departments, and what it answers with is, too.
+ */
+export type Scoping = 'whole' | 'own' | Readonly<Record<string, Subject>>
+
 /**
  * One request of the API. The server mounts it, the web calls it, and OpenAPI is made from it: there is
  * no second description. `path` has its parameters as `{name}`.
@@ -20,6 +40,10 @@ export interface Endpoint<
   readonly summary: string
   /** Who may call it: staffers of these roles, a colleague about their own mail; 'anyone' needs no session. */
   readonly roles: Roles
+  /** For staffers of some departments. A request that says nothing of it is not for them. */
+  readonly scope: Scoping
+  /** Whoever has a second factor proves anew that it is them, if the last proof is older than ten minutes (PROVE_AGAIN). */
+  readonly fresh: boolean
   readonly params: P
   readonly query: Q
   readonly body: B
@@ -46,6 +70,8 @@ export function endpoint<
   path: string
   summary: string
   roles: Roles
+  scope?: Scoping
+  fresh?: boolean
   response: R
   params?: P
   query?: Q
@@ -53,8 +79,16 @@ export function endpoint<
   takes?: string
   problems?: readonly string[]
 }): Endpoint<P, Q, B, R> {
-  const { params = nothing, query = nothing, body = nothing, problems = [], ...rest } = given
-  return { ...rest, problems, params: params as P, query: query as Q, body: body as B }
+  const {
+    params = nothing,
+    query = nothing,
+    body = nothing,
+    problems = [],
+    scope = 'whole',
+    fresh = false,
+    ...rest
+  } = given
+  return { ...rest, scope, fresh, problems, params: params as P, query: query as Q, body: body as B }
 }
 
 /** Declares a request that is answered by a page, a file or a stream. */
@@ -62,6 +96,8 @@ export function fileEndpoint<P extends z.ZodType = Nothing, Q extends z.ZodType 
   path: string
   summary: string
   roles: Roles
+  scope?: Scoping
+  fresh?: boolean
   gives: readonly string[]
   params?: P
   query?: Q

@@ -85,6 +85,7 @@ export const listMailRules = endpoint({
   path: '/api/mail-rules',
   summary: 'The mail rules of a mailbox, or of the organisation, in the order they are asked',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
   query: z.object({ mailbox: z.coerce.number().int().positive().optional() }),
   response: z.object({
     mailbox: z.object({ id, name: z.string() }).nullable(),
@@ -113,6 +114,7 @@ export const readRulesWork = endpoint({
   path: '/api/mail-rules/work',
   summary: 'What each rule did in the last 30 days, and what is odd about it',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
   query: z.object({ mailbox: z.coerce.number().int().positive().optional() }),
   response: z.object({
     looked: count,
@@ -182,6 +184,7 @@ export const previewRulesChange = endpoint({
   path: '/api/mail-rules/effect',
   summary: 'Which mail of the last 30 days a change of mail rules would have touched, and where it would be',
   roles: everyone,
+  scope: { 'body.mailbox': 'mailbox', 'body.change.to': 'mailbox' },
   body: z.object({ mailbox: owner, change: rulesChange }),
   response: rulesEffect,
   problems: ['MAILBOX_NOT_FOUND', 'MAIL_RULE_NOT_FOUND', 'MAIL_RULE_CHANGED', 'TOO_MANY_RULES'],
@@ -196,6 +199,7 @@ export const changeRules = endpoint({
   path: '/api/mail-rules/changes',
   summary: 'Change mail rules; they count for mail from now on. The number is for its undo',
   roles: writers,
+  scope: { 'body.mailbox': 'mailbox', 'body.change.to': 'mailbox' },
   body: z.object({
     mailbox: owner,
     change: rulesChange,
@@ -219,6 +223,7 @@ export const readMailRule = endpoint({
   path: '/api/mail-rules/{id}',
   summary: 'One mail rule with what it did in the last 30 days, and where that mail would be without it',
   roles: everyone,
+  scope: { 'params.id': 'mail-rule' },
   params: z.object({ id: idInPath }),
   response: mailRule.extend({
     /** `null`: the organisation's. */
@@ -237,6 +242,7 @@ export const suggestMailRule = endpoint({
   path: '/api/deliveries/{id}/mail-rule',
   summary: 'The beginning of a mail rule for messages like this one',
   roles: everyone,
+  scope: { 'params.id': 'delivery' },
   params: z.object({ id: idInPath }),
   response: z.object({
     mailbox: z.object({ id, name: z.string() }),
@@ -279,6 +285,7 @@ export const previewFold = endpoint({
   summary:
     'Which mail rules of a mailbox only keep senders out, and would become sender entries with the same effect',
   roles: everyone,
+  scope: { 'params.id': 'mailbox' },
   params: z.object({ id: idInPath }),
   response: foldPreview,
   problems: ['MAILBOX_NOT_FOUND'],
@@ -290,6 +297,7 @@ export const foldRules = endpoint({
   path: '/api/mailboxes/{id}/mail-rules/fold',
   summary: 'Make sender entries of the mail rules that only keep senders out',
   roles: writers,
+  scope: { 'params.id': 'mailbox' },
   params: z.object({ id: idInPath }),
   body: z.object({
     rules: z.array(id).min(1).max(500),
@@ -306,6 +314,7 @@ export const listFoldable = endpoint({
   path: '/api/mail-rules/foldable',
   summary: 'Mailboxes with many mail rules that only block one sender each',
   roles: everyone,
+  scope: {},
   response: z.object({
     mailboxes: z.array(z.object({ mailboxId: id, name: z.string(), rules: count, all: count })),
   }),
@@ -316,6 +325,8 @@ export const exportMailRules = fileEndpoint({
   path: '/api/mail-rules/sieve',
   summary: 'The mail rules of a mailbox, or of the organisation, as a Sieve script',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
+  fresh: true,
   query: z.object({ mailbox: z.coerce.number().int().positive().optional() }),
   gives: ['application/sieve'],
   problems: ['MAILBOX_NOT_FOUND'],
@@ -346,6 +357,7 @@ export const readSieveScript = endpoint({
   path: '/api/mail-rules/sieve',
   summary: 'Read a Sieve script as far as mail rules can say the same',
   roles: writers,
+  scope: 'own',
   body: z.object({ script: z.string().max(1_000_000) }),
   response: z.object({
     rules: z.array(mailRuleDraft),

@@ -1,6 +1,7 @@
 import { z } from 'zod'
 import { longestAway, mostAway } from '@pendro/core/keeping'
-import { endpoint, everyone, writers } from './endpoint.ts'
+import { weights, type Finding } from '@pendro/core/weights'
+import { bytes, endpoint, everyone, writers } from './endpoint.ts'
 import {
   day,
   digestLanguage,
@@ -37,6 +38,7 @@ export const findMailboxes = endpoint({
   path: '/api/mailboxes',
   summary: 'Mailboxes whose name, address or alias contains the text, most kept-back mail first',
   roles: everyone,
+  scope: { 'query.id': 'mailbox' },
   query: z.object({
     find: z.string().trim().max(200).default(''),
     /** The one of this number, whatever is asked beside it. */
@@ -53,6 +55,7 @@ export const mailboxTraits = [
   'all',
   'unlike',
   'away',
+  'closed',
   'filtering-off',
   'digest-off',
   'kept-back',
@@ -82,6 +85,7 @@ export const mailboxRow = z.object({
   digests: z.boolean(),
   /** The day they are back; `null` for somebody who is there. */
   awayUntil: day.nullable(),
+  closed: z.boolean(),
 })
 
 /** A checked {@link mailboxRow}. */
@@ -93,6 +97,7 @@ export const listMailboxes = endpoint({
   path: '/api/mailboxes/table',
   summary: 'Mailboxes as a table, in an order, with what is unusual about each',
   roles: everyone,
+  scope: {},
   query: z.object({
     kind: z.enum(['any', 'person', 'shared', 'list']).default('any'),
     department: z.string().max(100).default(''),
@@ -245,6 +250,8 @@ export const mailboxSheet = z.object({
     timeZone: z.string(),
     language: z.string(),
     minders: z.array(z.object({ id, name: z.string() })),
+    /** Since when it is closed, and whose mail it is now; `null` for nobody’s. */
+    closed: z.object({ at: moment, to: z.object({ id, name: z.string() }).nullable() }).nullable(),
   }),
   limits: ownLimits,
   keeping: ownDays,
@@ -284,6 +291,8 @@ export const mailboxSheet = z.object({
   junkShown,
   reminders,
   entries: z.object({ safe: z.number().int(), blocked: z.number().int() }),
+  /** Addresses in its address book. */
+  contacts: z.number().int(),
   rules: z.array(z.object({ id, name: z.string(), on: z.boolean() })),
   /** That mail went to in the last 30 days, that rules name, and that are not fetched. */
   folders: z.array(z.object({ folder: z.string(), deliveries: z.number().int(), fetched: z.boolean() })),
@@ -299,6 +308,7 @@ export const readMailbox = endpoint({
   path: '/api/mailboxes/{id}',
   summary: 'Everything about one colleague’s mailbox',
   roles: everyone,
+  scope: { 'params.id': 'mailbox' },
   params: z.object({ id: idInPath }),
   response: mailboxSheet,
   problems: ['MAILBOX_NOT_FOUND'],
@@ -310,6 +320,7 @@ export const previewMailboxChange = endpoint({
   path: '/api/mailboxes/{id}/effect',
   summary: 'What a change of a mailbox would come to',
   roles: everyone,
+  scope: { 'params.id': 'mailbox' },
   params: z.object({ id: idInPath }),
   body: z.object({ change: mailboxChange }),
   response: changeEffect,
@@ -322,6 +333,7 @@ export const changeMailbox = endpoint({
   path: '/api/mailboxes/{id}/changes',
   summary: 'Change one thing about a mailbox; the number is for its undo',
   roles: writers,
+  scope: { 'params.id': 'mailbox' },
   params: z.object({ id: idInPath }),
   body: z.object({
     change: mailboxChange,
@@ -338,6 +350,7 @@ export const undoMailboxChange = endpoint({
   path: '/api/mailbox-changes/{id}/undo',
   summary: 'Take a change of a mailbox back',
   roles: writers,
+  scope: { 'params.id': 'mailbox-change' },
   params: z.object({ id: idInPath }),
   response: z.object({ mailboxId: id.nullable() }),
   problems: ['CHANGE_NOT_FOUND', 'MAILBOX_CHANGED', 'ALREADY_UNDONE', 'NEEDS_STEWARD'],
@@ -349,6 +362,7 @@ export const previewReply = endpoint({
   path: '/api/mailboxes/{id}/reply',
   summary: 'The very message an automatic reply would be, to a colleague or to somebody else',
   roles: everyone,
+  scope: { 'params.id': 'mailbox' },
   params: z.object({ id: idInPath }),
   body: z.object({
     reply: automaticReply,
@@ -377,8 +391,31 @@ export const organisationDefaults = z.object({ limits, keep: keptDays, headerDay
 /** A checked {@link organisationDefaults}. */
 export type OrganisationDefaults = z.infer<typeof organisationDefaults>
 
-/** One change of them; `was` is what the screen of whoever changes it shows. */
+const findings = Object.keys(weights) as Finding[]
+/** Weights of the organisation that differ from the shipped ones; with `refit` they are fitted anew by themselves. */
+export const weighting = z.object({
+  own: z.partialRecord(z.enum(findings), z.number().min(-20).max(20)),
+  refit: z.boolean(),
+})
+/** A checked {@link weighting}. */
+export type Weighting = z.infer<typeof weighting>
+
+const department = z.string().min(1).max(100)
+
+/**
+ * One change of them; `was` is what the screen of whoever changes it shows. A department has limits and watching of its own, or with
+ * `null` the organisation's.
+ */
 export const defaultsChange = z.discriminatedUnion('what', [
+  z.object({ what: z.literal('weights'), was: weighting, to: weighting }),
+  z.object({ what: z.literal('watching'), was: z.boolean(), to: z.boolean() }),
+  z.object({ what: z.literal('department-limits'), department, was: ownLimits, to: ownLimits }),
+  z.object({
+    what: z.literal('department-watching'),
+    department,
+    was: z.boolean().nullable(),
+    to: z.boolean().nullable(),
+  }),
   z.object({ what: z.literal('limits'), was: limits, to: limits }),
   z.object({ what: z.literal('keeping'), was: keptDays, to: keptDays }),
   z.object({ what: z.literal('header-days'), was: headerDays, to: headerDays }),
@@ -392,16 +429,33 @@ export const readDefaults = endpoint({
   path: '/api/organisation/defaults',
   summary: 'Limits and days that count for every mailbox without its own',
   roles: everyone,
+  scope: {},
   response: z.object({
     defaults: organisationDefaults,
     mailboxes: z.number().int(),
+    /** Addresses in the address book of everybody. */
+    contacts: z.number().int(),
+    /** Everything is judged, and nothing but harm is held back. */
+    watching: z.boolean(),
+    /** By name; `null`: as the organisation. */
+    departments: z.array(
+      z.object({
+        name: z.string(),
+        mailboxes: z.number().int(),
+        limits: ownLimits,
+        watching: z.boolean().nullable(),
+      }),
+    ),
     unlike: z.object({ limits: z.number().int(), keeping: z.number().int() }),
   }),
 })
 
+/** A checked answer of {@link readDefaults}. */
+export type ReadDefaultsAnswer = z.infer<typeof readDefaults.response>
+
 /**
  * Changes nothing. Limits: the deliveries of the last 30 days between the old and the new ones are decided again, newest first,
- * a part an answer; only the first one (without `before`) says how many there are.
+ * a part an answer; only the first one (without `before`) says how many there are. Weights and watching: the newest 20,000.
  */
 export const previewDefaults = endpoint({
   method: 'post',
@@ -410,7 +464,7 @@ export const previewDefaults = endpoint({
   roles: everyone,
   body: z.object({ change: defaultsChange, before: id.nullable().default(null) }),
   response: changeEffect,
-  problems: ['BAD_LIMITS'],
+  problems: ['BAD_LIMITS', 'BAD_WEIGHTS', 'DEPARTMENT_NOT_FOUND'],
 })
 
 /** One act with a line in the record; its undo is that of mailboxes. Ends of mail follow mailbox by mailbox. */
@@ -425,7 +479,49 @@ export const changeDefaults = endpoint({
     token: z.uuid(),
   }),
   response: z.object({ change: id }),
-  problems: ['BAD_LIMITS', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
+  problems: ['BAD_LIMITS', 'BAD_WEIGHTS', 'DEPARTMENT_NOT_FOUND', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
+})
+
+/**
+ * Their mail is likelier wanted; they are no entries of sender lists. `look` changes nothing and says what `add` would do. Read in a thread with a
+ * deadline; everybody's contacts are the stewards'. The number of the change is for its undo.
+ */
+export const bringInContacts = endpoint({
+  method: 'post',
+  path: '/api/contacts',
+  summary: 'Bring in contacts of a mailbox, or of everybody: a vCard file or a list of addresses (its bytes)',
+  roles: writers,
+  scope: { 'query.mailbox': 'mailbox' },
+  takes: 'application/octet-stream',
+  body: bytes,
+  query: z.object({
+    name: z.string().trim().max(200),
+    mailbox: z.union([z.literal('everybody'), z.coerce.number().int().positive()]),
+    act: z.enum(['look', 'add']),
+  }),
+  response: z.object({
+    added: z.number().int(),
+    /** Those that were contacts already. */
+    known: z.number().int(),
+    left: z.array(z.object({ line: z.number().int(), typed: z.string(), why: z.string() })),
+    leftLines: z.number().int(),
+    change: id.nullable(),
+  }),
+  problems: ['BAD_CONTACTS', 'MAILBOX_NOT_FOUND', 'NEEDS_STEWARD', 'TOO_LARGE'],
+})
+/** What {@link bringInContacts} answers. */
+export type ContactsAnswer = z.infer<typeof bringInContacts.response>
+
+/** Of the directory they stay; those that were brought in go. The number of the change is for its undo. */
+export const clearContacts = endpoint({
+  method: 'post',
+  path: '/api/contacts/clear',
+  summary: 'Take out all contacts that were brought in, of a mailbox or of everybody',
+  roles: writers,
+  scope: { 'body.mailbox': 'mailbox' },
+  body: z.object({ mailbox: z.union([z.literal('everybody'), id]) }),
+  response: z.object({ removed: z.number().int(), change: id.nullable() }),
+  problems: ['MAILBOX_NOT_FOUND', 'NEEDS_STEWARD'],
 })
 
 /** The longest time away in days; for forms. */
@@ -443,4 +539,6 @@ export const mailboxEndpoints = {
   readDefaults,
   previewDefaults,
   changeDefaults,
+  bringInContacts,
+  clearContacts,
 }

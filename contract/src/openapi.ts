@@ -22,13 +22,14 @@ export function openApiDocument(version: string): JsonSchema {
       title: 'Pendro',
       version,
       description:
-        'Review, rulings, sender lists, digests and the record. Writes need the session cookie and its token in X-Pendro-Token.',
+        'Review, rulings, sender lists, digests and the record. Writes need the session cookie and its token in X-Pendro-Token, or a key.',
     },
     paths,
     components: {
       securitySchemes: {
         session: { type: 'apiKey', in: 'cookie', name: 'pendro_session' },
         colleague: { type: 'apiKey', in: 'cookie', name: 'pendro_colleague' },
+        key: { type: 'http', scheme: 'bearer', bearerFormat: 'pendro_key_…' },
       },
       schemas: {
         Problem: {
@@ -63,7 +64,7 @@ function accessOf({ roles }: AnyEndpoint): JsonSchema {
   if (roles === 'anyone') return {}
   return roles === 'colleague'
     ? { security: [{ colleague: [] }], description: 'Roles: colleague.' }
-    : { security: [{ session: [] }], description: `Roles: ${roles.join(', ')}.` }
+    : { security: [{ session: [] }, { key: [] }], description: `Roles: ${roles.join(', ')}.` }
 }
 
 const binary: JsonSchema = { type: 'string', format: 'binary' }

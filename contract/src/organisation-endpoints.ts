@@ -1,28 +1,37 @@
 import { z } from 'zod'
 import { endpoint, everyone } from './endpoint.ts'
-import { id, keptDays, limits, role } from './shapes.ts'
+import { factorKind, id, keptDays, limits, role } from './shapes.ts'
 
-const staffer = z.object({ id, name: z.string(), signIn: z.string(), role })
+/** `departments`: those they look after; `null` for all. */
+const staffer = z.object({
+  id,
+  name: z.string(),
+  signIn: z.string(),
+  role,
+  departments: z.array(z.string()).nullable(),
+})
 
 /** Who is signed in, the token that every changing request carries (X-CSRF-Token), and what every screen needs of the organisation. `keep`: days each kind of kept mail stays. */
 export const session = z.object({
   staffer,
   csrf: z.string(),
   organisation: z.object({ name: z.string(), timeZone: z.string(), limits, keep: keptDays }),
+  /** The organisation asks for a second factor, and there is none: until there is, nothing else is to be had. */
+  factorFirst: z.boolean(),
 })
 
 /** A checked {@link session}. */
 export type Session = z.infer<typeof session>
 
-/** Takes as long for a name that does not exist as for a wrong password. TOO_MANY_TRIES counts by account and by device, so that whoever guesses locks nobody out. */
+/** `factors`: the password was right, and one of these is asked for next. Takes as long for a name that does not exist as for a wrong password. TOO_MANY_TRIES counts by account and by device, so that whoever guesses locks nobody out. */
 export const signIn = endpoint({
   method: 'post',
   path: '/api/session',
-  summary: 'Sign in; sets the session cookie',
+  summary: 'Sign in; sets the session cookie, or asks for a second factor',
   roles: 'anyone',
   body: z.object({ signIn: z.string().trim().min(1).max(200), password: z.string().min(1).max(500) }),
-  response: session,
-  problems: ['SIGN_IN_FAILED', 'TOO_MANY_TRIES'],
+  response: z.union([session, z.object({ factors: z.array(factorKind).min(1) })]),
+  problems: ['SIGN_IN_FAILED', 'TOO_MANY_TRIES', 'SUSPENDED'],
 })
 
 /** Answers 401 when nobody is; the web then shows the sign-in. */
@@ -31,6 +40,7 @@ export const readSession = endpoint({
   path: '/api/session',
   summary: 'Who is signed in',
   roles: everyone,
+  scope: 'own',
   response: session,
 })
 
@@ -40,6 +50,7 @@ export const signOut = endpoint({
   path: '/api/session',
   summary: 'Sign out',
   roles: everyone,
+  scope: 'own',
   response: z.object({}),
 })
 
@@ -52,7 +63,8 @@ export const setUpNeeded = endpoint({
   response: z.object({ needed: z.boolean() }),
 })
 
-const timeZone = z.string().refine(
+/** An IANA time zone. */
+export const timeZone = z.string().refine(
   zone => {
     try {
       return Boolean(new Intl.DateTimeFormat('en', { timeZone: zone }))
@@ -94,7 +106,8 @@ export const beginSetUp = endpoint({
   problems: ['BAD_SET_UP', 'ALREADY_SET_UP', 'EASY_PASSWORD'],
 })
 
-const dangers = z.enum([
+/** Kinds of attachments that can be harmful. */
+export const dangers = z.enum([
   'executable',
   'script',
   'macro',
@@ -104,25 +117,6 @@ const dangers = z.enum([
   'bomb',
   'disguised',
 ])
-
-/** `possible`: all kinds there are. */
-export const readForbidden = endpoint({
-  method: 'get',
-  path: '/api/organisation/forbidden',
-  summary: 'Kinds of attachments that seal a message, whatever any list says',
-  roles: everyone,
-  response: z.object({ forbidden: z.array(dangers), possible: z.array(dangers) }),
-})
-
-/** Only a steward; what is sealed already stays sealed. */
-export const setForbidden = endpoint({
-  method: 'post',
-  path: '/api/organisation/forbidden',
-  summary: 'Set these kinds; counts for mail that comes in from now on',
-  roles: ['steward'],
-  body: z.object({ forbidden: z.array(dangers) }),
-  response: z.object({ forbidden: z.array(dangers) }),
-})
 
 /** For a load balancer: 503 with DATABASE_AWAY when the database does not answer in time. */
 export const health = endpoint({
@@ -141,7 +135,5 @@ export const organisationEndpoints = {
   signOut,
   setUpNeeded,
   beginSetUp,
-  readForbidden,
-  setForbidden,
   health,
 }

@@ -96,6 +96,125 @@ export const problems = {
     status: 409,
     text: 'Somebody has changed this in the meantime. Nothing was done. Look at what it is now and decide again.',
   },
+  SIGN_IN_TAKEN: {
+    status: 409,
+    text: 'Somebody signs in with this name already, or is invited by it. Choose another.',
+  },
+  INVITATION_OVER: {
+    status: 404,
+    text: 'This invitation has ended, was taken up or taken back. Ask a steward for a new one.',
+  },
+  STAFFER_NOT_FOUND: { status: 404, text: 'Nobody of this number works with Pendro.' },
+  KEY_WRONG: {
+    status: 401,
+    text: 'This key is not one, or has ended. A steward can make another.',
+  },
+  KEY_NOT_FOUND: { status: 404, text: 'There is no such key any more.' },
+  FOR_PEOPLE: {
+    status: 403,
+    text: 'This is for people and not for programs: a key can’t sign in, and makes no keys and no staffers.',
+  },
+  FACTOR_WRONG: {
+    status: 401,
+    text: 'That did not prove that it is you. A code works once and only while the app shows it; try the next one, or a recovery code.',
+    when: { passkey: 'This passkey is not one of yours here. Use another, or a code.' },
+  },
+  STEP_OVER: { status: 401, text: 'This took longer than five minutes. Begin again.' },
+  PASSKEYS_NEED_NAME: {
+    status: 409,
+    text: 'Passkeys belong to a name, and Pendro is open by a number. Open it by its name; on this machine localhost would do.',
+  },
+  FACTOR_NOT_FOUND: { status: 404, text: 'There is no such second factor any more.' },
+  FACTOR_NEEDED: {
+    status: 409,
+    text: 'Your organisation asks for a second factor, and this is your last. Add another one first.',
+  },
+  FACTOR_FIRST: {
+    status: 403,
+    text: 'Your organisation asks for a second factor. Add one on your own page first; everything else waits for it.',
+    when: {
+      own: 'You have no second factor yourself. Add one on your own page first, then ask it of everybody.',
+    },
+  },
+  PROVE_AGAIN: { status: 403, text: 'Prove once more that it is you: this can’t be taken back.' },
+  DEVICE_NOT_FOUND: { status: 404, text: 'Nobody is signed in there any more.' },
+  OUT_OF_SCOPE: {
+    status: 404,
+    text: 'There is nothing of this number in the departments you look after. A steward can change which ones they are.',
+    when: {
+      whole:
+        'This is about the whole organisation, and you look after some departments of it. Ask a staffer who looks after all of them.',
+    },
+  },
+  LAST_STEWARD: {
+    status: 409,
+    text: 'Nobody else could change the organisation then. Make somebody else a steward first.',
+  },
+  SUSPENDED: {
+    status: 403,
+    text: 'Your access is suspended. Ask a steward of your organisation.',
+  },
+  BAD_SETTING: {
+    status: 400,
+    text: '{{lines}} can’t be used here. Nothing was changed; correct it and try again.',
+  },
+  ADDRESS_STAYS: {
+    status: 409,
+    text: 'Pendro’s address {{addresses}} is at a domain that would be ours no more. Give Pendro another address first, then take the domain away.',
+  },
+  ADDRESS_OF_MAILBOX: {
+    status: 409,
+    text: '{{addresses}} is the address of a mailbox. Mail to it would no longer arrive there. Choose an address that nobody uses.',
+  },
+  NO_POSTMASTER: {
+    status: 409,
+    text: '{{address}} is nobody’s address, so mail to postmaster would go nowhere. Choose the address of a mailbox.',
+  },
+  BAD_TABLE: {
+    status: 400,
+    text: 'This file can’t be read as a table. Save it as CSV with a first row that names the columns: address, name, department.',
+    when: { 'too-many': 'This table has more than {{most}} lines. Bring it in in parts, or by a directory.' },
+  },
+  BAD_MINDER: {
+    status: 409,
+    text: 'Mail can only go to another mailbox that is open. Choose one.',
+  },
+  NO_DIRECTORY: { status: 409, text: 'No directory is set. Say in Organisation where it is.' },
+  DIRECTORY_FAILED: {
+    status: 502,
+    text: 'The directory did not answer as expected. Nothing was changed.',
+    when: {
+      unreachable:
+        'The directory can’t be reached. See whether its address is right and it is running. Nothing was changed.',
+      'no-tls':
+        'The directory could not begin an encrypted connection, or its certificate is not trusted here. Nothing was changed.',
+      'not-let-in':
+        'The directory did not let Pendro in. See the name it signs in with, and PENDRO_DIRECTORY_PASSWORD. Nothing was changed.',
+      'no-base': 'The directory has nothing of the name where the search begins. Nothing was changed.',
+      'bad-filter': 'The directory does not understand a filter. Nothing was changed.',
+      'too-many':
+        'The directory has more than 100,000 entries that fit. Narrow the filters. Nothing was changed.',
+      'too-slow': 'The directory took too long. Nothing was changed; try again later.',
+      nobody:
+        'The directory shows nobody that fits. See the filter and what Pendro may read there. Nothing was changed.',
+    },
+  },
+  TOO_MANY_CLOSE: {
+    status: 409,
+    text: 'This would close {{close}} of {{of}} mailboxes, more than {{share}} %. Nothing was changed; look at them, and confirm if it is right.',
+  },
+  BAD_CONTACTS: {
+    status: 400,
+    text: 'This file holds no addresses that can be read. Contacts as a vCard file, or a list with one address a line, would do; 20,000 addresses at most.',
+  },
+  BAD_WEIGHTS: {
+    status: 400,
+    text: 'A weight may move only so far from the shipped one, and never to the other side of its meaning. Calibration shows how far.',
+  },
+  DEPARTMENT_NOT_FOUND: {
+    status: 404,
+    text: 'No mailbox is in a department of this name. Use a name as Mailboxes shows it.',
+  },
   BAD_LIMITS: {
     status: 400,
     text: 'Limits are numbers from 1 to 100, and each is as high as the one before or higher: junk, quarantined, near-certain.',

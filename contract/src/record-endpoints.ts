@@ -29,6 +29,7 @@ export const readRecord = endpoint({
   path: '/api/record',
   summary: 'Who did what, to what, for whom and why; newest first',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox', 'query.ruling': 'ruling' },
   query: z.object({
     who: z.enum(['everybody', 'staffers', 'pendro', 'me']).default('staffers'),
     what: z
@@ -72,6 +73,7 @@ export const liveStream = fileEndpoint({
   path: '/api/live',
   summary: 'Server-sent events: each `data` is one happening that has just been committed',
   roles: everyone,
+  scope: {},
   query: z.object({ after: z.coerce.number().int().nonnegative().catch(0) }),
   gives: ['text/event-stream'],
 })

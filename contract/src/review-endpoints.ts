@@ -26,6 +26,7 @@ export const reviewList = endpoint({
   path: '/api/review',
   summary: 'Kept-back mail in order, one row a cluster; page by the cursor in `next`',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
   query: reviewFilter.extend({
     order: reviewOrder.default('wanted'),
     after: placeInList,
@@ -41,6 +42,7 @@ export const reviewCounts = endpoint({
   path: '/api/review/counts',
   summary: 'How many deliveries the filter shows, along the score; the band itself is not applied',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
   query: reviewFilter,
   response: z.object({
     total: z.number().int(),
@@ -57,10 +59,14 @@ export const reviewCluster = endpoint({
   path: '/api/review/clusters/{key}',
   summary: 'The deliveries of one cluster under a filter',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
   params: z.object({ key: z.string().regex(/^[0-9a-f]{32}$/) }),
   query: reviewFilter,
   response: z.object({ rows: z.array(reviewRow), cut: z.boolean() }),
 })
+
+/** Values that others have and this one has not: how many, and the most frequent. */
+const otherValues = z.object({ count: z.number().int(), most: z.array(z.string()) })
 
 /** The weights shown add up to the score shown. The message itself comes by /view, in a sandboxed frame. */
 export const deliverySheet = endpoint({
@@ -68,6 +74,7 @@ export const deliverySheet = endpoint({
   path: '/api/deliveries/{id}',
   summary: 'One delivery with what weighs on it and how it was decided',
   roles: everyone,
+  scope: { 'params.id': 'delivery' },
   params: z.object({ id: idInPath }),
   response: z.object({
     row: reviewRow,
@@ -124,6 +131,17 @@ export const deliverySheet = endpoint({
         z.object({ method: z.enum(['dmarc', 'spf', 'dkim', 'arc']), result: z.string(), domain: z.string() }),
       ),
     }),
+    /** Others with nearly the same text, and in what they differ; `null` where there are none. The newest few are looked at. */
+    alike: z
+      .object({
+        messages: z.number().int(),
+        lookedAt: z.number().int(),
+        subject: otherValues,
+        sender: otherValues,
+        hosts: otherValues,
+        attachments: otherValues,
+      })
+      .nullable(),
     /** The sender's own way out: none, one to be followed by hand (and why), or one click (RFC 8058). */
     unsubscribe: z.object({
       kind: z.enum(['none', 'by-hand', 'one-click']),
@@ -158,6 +176,7 @@ export const sayWhy = endpoint({
   summary:
     'Say why a message in a colleague’s mailbox is opened; counts for half an hour, and the record keeps it',
   roles: everyone,
+  scope: { 'params.id': 'delivery', 'body.enquiry': 'enquiry' },
   params: z.object({ id: idInPath }),
   body: z.object({ reason: z.string().trim().min(3).max(500), enquiry: id.optional() }),
   response: z.object({}),
@@ -170,6 +189,7 @@ export const selectShown = endpoint({
   path: '/api/selections',
   summary: 'Mark everything that a filter of the review list shows now, to rule on all of it as one',
   roles: writers,
+  scope: { 'body.mailbox': 'mailbox' },
   body: reviewFilter,
   response: z.object({
     id,
@@ -192,6 +212,7 @@ export const selectionProgress = endpoint({
   path: '/api/selections/{id}',
   summary: 'How far a ruling on everything that was shown has come',
   roles: everyone,
+  scope: 'own',
   params: z.object({ id: idInPath }),
   response: z.object({
     id,
@@ -216,6 +237,7 @@ export const previewRuling = endpoint({
   path: '/api/rulings/reach',
   summary: 'What a ruling about a sender would have changed in the mail of the last 30 days',
   roles: everyone,
+  scope: { 'body.deliveries': 'delivery' },
   body: ruledOn.and(z.object({ sentence: rulingSentence })),
   response: reachShape,
   problems: [
@@ -246,6 +268,7 @@ export const applyRuling = endpoint({
   path: '/api/rulings',
   summary: 'Apply a ruling to deliveries and their senders: all of it, or nothing',
   roles: writers,
+  scope: { 'body.deliveries': 'delivery' },
   body: ruledOn.and(
     z.object({
       sentence: rulingSentence,
@@ -283,6 +306,7 @@ export const safeView = fileEndpoint({
   path: '/api/deliveries/{id}/view',
   summary: 'The safe view of a message, a page for a sandboxed frame',
   roles: everyone,
+  scope: { 'params.id': 'delivery' },
   params: z.object({ id: idInPath }),
   query: z.object({ as: form, pictures }),
   gives: ['text/html'],
@@ -293,6 +317,7 @@ export const messageSource = fileEndpoint({
   path: '/api/deliveries/{id}/source',
   summary: 'A message as it came, as a file',
   roles: everyone,
+  scope: { 'params.id': 'delivery' },
   params: z.object({ id: idInPath }),
   gives: ['message/rfc822'],
   problems: ['DELIVERY_NOT_FOUND', 'SOURCE_GONE', 'SAY_WHY'],
@@ -303,6 +328,8 @@ export const eraseForGood = endpoint({
   path: '/api/deliveries/erase',
   summary: 'Discard for good what was discarded; it can’t be restored',
   roles: writers,
+  scope: { 'body.deliveries': 'delivery' },
+  fresh: true,
   body: z.object({ deliveries: z.array(id).min(1).max(500) }),
   response: z.object({}),
   problems: ['DELIVERY_NOT_FOUND', 'WRONG_STATE'],
@@ -313,6 +340,7 @@ export const keepUntil = endpoint({
   path: '/api/deliveries/{id}/keep',
   summary: 'Keep one message until a day, whatever its days',
   roles: writers,
+  scope: { 'params.id': 'delivery' },
   params: z.object({ id: idInPath }),
   body: z.object({ until: day.nullable(), reason: z.string().trim().max(1000).default('') }),
   response: z.object({ goesAway: moment }),
@@ -323,6 +351,7 @@ export const feedbackReport = fileEndpoint({
   path: '/api/deliveries/{id}/feedback-report',
   summary: 'A feedback report about a message (ARF, RFC 5965), as a file',
   roles: everyone,
+  scope: { 'params.id': 'delivery' },
   params: z.object({ id: idInPath }),
   gives: ['message/rfc822'],
   problems: ['DELIVERY_NOT_FOUND', 'SOURCE_GONE', 'SAY_WHY'],
@@ -352,6 +381,7 @@ export const undoRuling = endpoint({
   path: '/api/rulings/{id}/undo',
   summary: 'Undo a ruling: entries, learning and what has not left the house; released copies stay delivered',
   roles: writers,
+  scope: { 'params.id': 'ruling' },
   params: z.object({ id: idInPath }),
   response: z.object({
     deliveries: z.array(z.object({ id, state: deliveryState })),
@@ -368,6 +398,8 @@ export const unsubscribe = endpoint({
   path: '/api/deliveries/{id}/unsubscribe',
   summary: 'Use the sender’s own one-click way out (RFC 8058); only for authenticated messages',
   roles: writers,
+  scope: { 'params.id': 'delivery' },
+  fresh: true,
   params: z.object({ id: idInPath }),
   body: z.object({ reason: z.string().trim().max(1000).default('') }),
   response: z.object({ host: z.string() }),

@@ -30,6 +30,7 @@ export const senderEntries = endpoint({
   path: '/api/senders',
   summary: 'Entries of all sender lists under a filter; page by the cursor in `next`',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
   query: senderFilter.extend({
     order: senderOrder.default('matched'),
     after: placeInList,
@@ -44,6 +45,7 @@ export const senderCounts = endpoint({
   path: '/api/senders/counts',
   summary: 'How many entries the filter shows, and how many of them need a decision',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
   query: senderFilter,
   response: z.object({
     total: z.number().int(),
@@ -56,6 +58,7 @@ export const entrySheet = endpoint({
   path: '/api/senders/entries/{id}',
   summary: 'One entry: what it did in 30 days, who made and changed it and why, who else keeps the same',
   roles: everyone,
+  scope: { 'params.id': 'entry' },
   params: z.object({ id: idInPath }),
   response: z.object({
     row: entryRow,
@@ -98,6 +101,12 @@ export const previewChange = endpoint({
   path: '/api/senders/reach',
   summary: 'What a change of the lists would have done to the mail of the last days; nothing is changed',
   roles: everyone,
+  scope: {
+    'body.add.mailboxId': 'mailbox',
+    'body.end': 'own-entry',
+    'body.add.replaces': 'own-entry',
+    'body.add.restores': 'own-entry',
+  },
   body: registerChange.extend({ days }),
   response: reachShape,
   problems: ['BAD_PATTERN', 'UNTIL_PASSED', 'ENTRY_NOT_FOUND', 'ENTRY_CHANGED'],
@@ -126,6 +135,12 @@ export const applyChange = endpoint({
   path: '/api/senders/changes',
   summary: 'Add, change, end and restore entries as one act: all of it, or nothing. Undone as a ruling',
   roles: writers,
+  scope: {
+    'body.add.mailboxId': 'mailbox',
+    'body.end': 'own-entry',
+    'body.add.replaces': 'own-entry',
+    'body.add.restores': 'own-entry',
+  },
   body: registerChange.extend({ reason, token }),
   response: applied,
   problems: [...changeProblems, 'BAD_PATTERN', 'UNTIL_PASSED'],
@@ -137,6 +152,7 @@ export const wouldReach = endpoint({
   path: '/api/senders/question',
   summary: 'Would mail from a sender reach a colleague? Answered by the path it would take',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
   query: z.object({
     from: z.string().trim().min(1).max(400),
     mailbox: z.coerce.number().int().positive(),
@@ -186,6 +202,7 @@ export const readRequests = endpoint({
   path: '/api/senders/requests',
   summary: 'Requests to make an entry one for everybody: open ones, oldest first, then the latest answers',
   roles: everyone,
+  scope: {},
   response: z.object({ requests: z.array(request) }),
 })
 /** ALREADY_ASKED: an open request for the same pattern exists. */
@@ -194,6 +211,7 @@ export const askForEveryone = endpoint({
   path: '/api/senders/requests',
   summary: 'Ask the stewards, for a colleague, to make an entry one for everybody',
   roles: writers,
+  scope: { 'body.mailboxId': 'mailbox' },
   body: z.object({ pattern: entryDraft.shape.pattern, standing, mailboxId: id, reason }),
   response: z.object({ id }),
   problems: ['BAD_PATTERN', 'BLOCKS_OWN_DOMAIN', 'MAILBOX_NOT_FOUND', 'ALREADY_ASKED'],
@@ -317,6 +335,8 @@ export const exportSenders = fileEndpoint({
   path: '/api/senders/export',
   summary: 'The filtered sender lists as a file: text, CSV (RFC 4180), JSON or Sieve (RFC 5228)',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
+  fresh: true,
   query: senderFilter.extend({ format: listFormat.exclude(['vcard']) }),
   gives: ['text/plain', 'text/csv', 'application/json', 'application/sieve'],
 })

@@ -28,6 +28,14 @@ export const day = z.iso.date()
 /** What a staffer may do; see {@link Role}. */
 export const role = z.enum(['helpdesk', 'steward', 'observer'])
 
+/** What somebody looks after: all departments there are and will be (`null`), or some by name. */
+export const departments = z.array(z.string().min(1).max(100)).min(1).max(200).nullable()
+
+/** A one-time code of an app (RFC 6238), or a passkey (WebAuthn). */
+export const factorKind = z.enum(['code', 'passkey'])
+/** A checked {@link factorKind}. */
+export type FactorKind = z.infer<typeof factorKind>
+
 /** Where a delivery is (domain.md §1); what is legal in each is in core/delivery. */
 export const deliveryState = z.enum(deliveryStates)
 /** A checked {@link deliveryState}. */
@@ -87,7 +95,17 @@ export type SaidByRule = z.infer<typeof saidByRule>
 
 /** One stage of the decision path (domain.md §3), with the entries that had their say in it. */
 export const pathLine = z.object({
-  stage: z.enum(['harm', 'binding', 'personal', 'organisation', 'rules', 'switched-off', 'score', 'placing']),
+  stage: z.enum([
+    'harm',
+    'binding',
+    'personal',
+    'organisation',
+    'rules',
+    'switched-off',
+    'score',
+    'watching',
+    'placing',
+  ]),
   outcome: z.enum(['clear', 'decided', 'silent', 'late']),
   facts: z.record(z.string(), z.union([z.string(), z.number()])),
   decided: entryBrief.nullable(),

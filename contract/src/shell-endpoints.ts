@@ -8,6 +8,7 @@ export const openWork = endpoint({
   path: '/api/open-work',
   summary: 'The numbers beside the areas: what waits for somebody',
   roles: everyone,
+  scope: {},
   response: z.object({
     /** Findings of any sender list that need a decision, and open requests. */
     senders: z.number().int(),
@@ -29,6 +30,7 @@ export const findAnything = endpoint({
   path: '/api/find',
   summary: 'Colleagues, senders, entries, enquiries and messages that fit what is typed',
   roles: everyone,
+  scope: {},
   query: z.object({ text: z.string().trim().min(1).max(200) }),
   response: z.object({ found: z.array(found) }),
 })

@@ -65,6 +65,7 @@ export const lookFor = endpoint({
   path: '/api/whereabouts',
   summary: 'Where is the message from …, to …, about …, sent around …? Every place is looked at',
   roles: everyone,
+  scope: {},
   body: whereQuestion,
   response: z.object({
     /** What was looked at: deliveries of these days. */
@@ -129,6 +130,7 @@ export const listMail = endpoint({
   path: '/api/whereabouts/list',
   summary: 'All mail that fits exact filters, newest first; page by the cursor in `next`',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
   query: whereFilter.extend({
     after: placeInList,
     limit: z.coerce.number().int().min(1).max(200).default(60),
@@ -161,6 +163,7 @@ export const readAccount = endpoint({
   path: '/api/whereabouts/{id}/account',
   summary: 'The whole way of one delivery, and what to tell the colleague, in each language',
   roles: everyone,
+  scope: { 'params.id': 'delivery' },
   params: z.object({ id: idInPath }),
   response: z.object({
     hit,
@@ -182,6 +185,7 @@ export const tryAgain = endpoint({
   path: '/api/deliveries/{id}/try-again',
   summary: 'Send again now what waits for the mail store',
   roles: writers,
+  scope: { 'params.id': 'delivery' },
   params: z.object({ id: idInPath }),
   response: z.object({}),
   problems: ['DELIVERY_NOT_FOUND', 'WRONG_STATE'],
@@ -213,6 +217,7 @@ export const readTrouble = endpoint({
   path: '/api/whereabouts/trouble',
   summary: 'What reaches nobody at the moment: waiting for the mail store, or refused by it or by us today',
   roles: everyone,
+  scope: {},
   response: z.object({
     /** Deliveries that wait for the mail store, tried or not. */
     waiting: z.number().int(),
@@ -282,6 +287,7 @@ export const listEnquiries = endpoint({
   path: '/api/enquiries',
   summary: 'Open enquiries, and the newest that are answered',
   roles: everyone,
+  scope: { 'query.mailbox': 'mailbox' },
   query: z.object({ mailbox: z.coerce.number().int().positive().optional() }),
   response: z.object({ enquiries: z.array(enquiryBrief) }),
 })
@@ -291,6 +297,7 @@ export const openEnquiry = endpoint({
   path: '/api/enquiries',
   summary: 'Open an enquiry for a colleague',
   roles: writers,
+  scope: { 'body.mailboxId': 'mailbox' },
   body: z.object({
     mailboxId: id,
     how: enquiryHow,
@@ -306,6 +313,7 @@ export const readEnquiry = endpoint({
   path: '/api/enquiries/{id}',
   summary: 'One enquiry with its question, the messages it is about and what was done',
   roles: everyone,
+  scope: { 'params.id': 'enquiry' },
   params: z.object({ id: idInPath }),
   response: enquiryBrief.extend({
     question: whereQuestion,
@@ -339,6 +347,7 @@ export const changeEnquiry = endpoint({
   path: '/api/enquiries/{id}',
   summary: 'Change its state, its answer or its question, or choose a message it is about',
   roles: writers,
+  scope: { 'params.id': 'enquiry', 'body.delivery': 'delivery' },
   params: z.object({ id: idInPath }),
   body: z.object({
     state: enquiryState.optional(),
@@ -356,6 +365,7 @@ export const answerEnquiry = endpoint({
   path: '/api/enquiries/{id}/letters',
   summary: 'Answer the colleague by mail and on their own page, and say how far the enquiry is',
   roles: writers,
+  scope: { 'params.id': 'enquiry' },
   params: z.object({ id: idInPath }),
   body: z.object({
     words: z.string().trim().min(1).max(4000),

@@ -17,6 +17,10 @@ import { own as ownEn } from '../../web/src/wording/own/en.ts'
 import { own as ownNb } from '../../web/src/wording/own/nb.ts'
 import { own as ownPl } from '../../web/src/wording/own/pl.ts'
 import { enCalibration } from '../../web/src/wording/en-calibration.ts'
+import { enOrganisation } from '../../web/src/wording/en-organisation.ts'
+import { enStaffers } from '../../web/src/wording/en-staffers.ts'
+import { enDirectory } from '../../web/src/wording/en-directory.ts'
+import { enMe } from '../../web/src/wording/en-me.ts'
 import { enDigests } from '../../web/src/wording/en-digests.ts'
 import { enMailRules } from '../../web/src/wording/en-mail-rules.ts'
 import { enMailboxes } from '../../web/src/wording/en-mailboxes.ts'
@@ -71,6 +75,10 @@ test.each(Object.entries(languages))(
 const screens = {
   ...first,
   calibration: enCalibration,
+  organisation: enOrganisation,
+  staffers: enStaffers,
+  me: enMe,
+  directory: enDirectory,
   digests: enDigests,
   mailboxes: enMailboxes,
   mailRules: enMailRules,

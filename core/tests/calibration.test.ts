@@ -3,7 +3,6 @@ import { describe, expect, test } from 'vitest'
 import {
   brierScore,
   cheapestLimits,
-  isotonic,
   logLoss,
   missedBelow,
   reliability,
@@ -11,6 +10,7 @@ import {
   teachesMost,
   type Judged,
 } from '@pendro/core/calibration'
+import { isotonic } from '@pendro/core/judgement'
 
 /** Numbers 0 to 1, always the same (Park and Miller, 1988). */
 function evenly(): () => number {

@@ -14,7 +14,8 @@ import {
 } from '@pendro/core/judgement'
 import { countsOf } from './lessons.ts'
 import { heldOut, type Sample } from '../src/judgement/text/classify.ts'
-import { fitCalibration } from '../src/judgement/text/fit.ts'
+import { curved, fitCurve } from '../src/judgement/text/curve.ts'
+import { fitCalibration, withCurve } from '../src/judgement/text/fit.ts'
 import { placesOf, valuesOf } from '../src/judgement/text/grams.ts'
 import { fitLinear, linearSum } from '../src/judgement/text/linear.ts'
 
@@ -181,6 +182,85 @@ describe('calibration', () => {
     expect(heldOut({ tokens, isJunk: true }, known).sum).toBeCloseTo(
       classify(tokens, without)?.logOdds ?? NaN,
       6,
+    )
+  })
+})
+
+describe('isotonic calibration, where the straight line does not fit', () => {
+  const logistic = (x: number) => 1 / (1 + Math.exp(-x))
+  let state = 7
+  const even = () => (state = (state * 48_271) % 2_147_483_647) / 2_147_483_647
+  /** What a model says, and how likely it then really is junk. */
+  const samplesOf = (count: number, real: (sum: number) => number): readonly Sample[] =>
+    Array.from({ length: count }, () => {
+      const sum = even() * 8 - 4
+      return { sum, share: 1, heard: 1, linear: 0, isJunk: even() < real(sum) }
+    })
+  const line = (sum: number) => logistic(1.2 * sum + 0.3)
+  /** Of no use in its middle, and never surer than nine in ten. */
+  const bent = (sum: number) => (sum < -2 ? 0.08 : sum > 2.5 ? 0.9 : 0.4)
+
+  test('is chosen where it judges better, and then follows what was', () => {
+    const samples = samplesOf(4000, bent)
+    const chosen = withCurve(samples, fitCalibration(samples))
+    expect(chosen.curve).toBeTruthy()
+    const junk = samples.filter(({ isJunk }) => isJunk).length
+    const prior = Math.log(junk / (samples.length - junk))
+    for (const [sum, share] of [
+      [-3.5, 0.08],
+      [0, 0.4],
+      [3.5, 0.9],
+    ] as const) {
+      const odds = chosen.slope * sum + chosen.intercept
+      expect(logistic(curved(chosen.curve ?? { at: [], odds: [] }, odds) + prior)).toBeCloseTo(share, 1)
+    }
+  })
+  test.each([
+    ['the line fits', samplesOf(4000, line)],
+    ['there are too few to tell', samplesOf(999, bent)],
+    ['there is one kind only', samplesOf(2000, () => 1)],
+    ['nothing tells the kinds apart', samplesOf(2000, () => 0.5)],
+  ])('is not where %s', (_, samples) =>
+    expect(withCurve(samples, fitCalibration(samples)).curve ?? null).toBeNull(),
+  )
+  test('property: never falls, says nothing surer than its lessons, whatever they are', () => {
+    const said = fc.record({ odds: fc.double({ min: -30, max: 30, noNaN: true }), isJunk: fc.boolean() })
+    fc.assert(
+      fc.property(
+        fc.array(said, { minLength: 1, maxLength: 60 }),
+        fc.double({ min: -3, max: 3, noNaN: true }),
+        (all, prior) => {
+          const curve = fitCurve(all, prior)
+          const at = [-40, -30, -10, -1, 0, 0.5, 3, 10, 40].map(x => curved(curve, x))
+          at.slice(1).forEach((odds, i) => expect(odds).toBeGreaterThanOrEqual((at[i] ?? 0) - 1e-9))
+          for (const odds of at)
+            expect(Math.abs(odds + prior)).toBeLessThanOrEqual(Math.log(all.length + 1) + 1e-9)
+        },
+      ),
+    )
+  })
+  test('property: with a curve, too, what mattered adds up and keeps its sign', () => {
+    const curve = { at: [-2, 0, 2], odds: [-1, 0, 0.5] }
+    const count = fc.record({ wanted: fc.nat(100), junk: fc.nat(100) })
+    fc.assert(
+      fc.property(fc.dictionary(fc.string({ minLength: 1, maxLength: 5 }), count, { minKeys: 1 }), words => {
+        const tokens = new Map(Object.entries(words))
+        const calibration = { slope: 1, intercept: 0, linear: 0, offset: 0 }
+        const plain = classify(Object.keys(words), { ...known, tokens, calibration, furthest: 100 })
+        const bentVerdict = classify(Object.keys(words), {
+          ...known,
+          tokens,
+          calibration: { ...calibration, curve },
+          furthest: 100,
+        })
+        if (!plain || !bentVerdict) return
+        expect(bentVerdict.logOdds).toBeCloseTo(curved(curve, plain.logOdds), 9)
+        const sum = bentVerdict.leaning.reduce((total, { weight }) => total + weight, 0)
+        if (Math.abs(plain.logOdds) > 0.01) expect(sum).toBeCloseTo(bentVerdict.logOdds, 6)
+        bentVerdict.leaning.forEach(({ weight }, i) =>
+          expect(weight * (plain.leaning[i]?.weight ?? 0)).toBeGreaterThanOrEqual(0),
+        )
+      }),
     )
   })
 })

@@ -1,6 +1,6 @@
 import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
-import { bandsOf, clusterKey, likeness, sketchOf } from '@pendro/core/clusters'
+import { bandsOf, clusterKey, differences, likeness, sketchOf } from '@pendro/core/clusters'
 
 const vocabulary =
   'harbour parcel invoice waiting deliver please confirm address before evening courier missed customs payment small open link agent number counter collect today again notice final office return sender signed photo gate driver route depot'.split(
@@ -109,5 +109,47 @@ describe('near-duplicates are found by their bands', () => {
       clusterKey({ subject: '', text: words.join(' '), messageId: null })
     const near = pairs.filter(({ like }) => like >= 0.8)
     expect(near.filter(({ one, other }) => key(one) === key(other)).length / near.length).toBeLessThan(0.5)
+  })
+})
+
+describe('what differs between messages that are alike', () => {
+  const one = {
+    subject: 'Your parcel',
+    sender: 'a@x.example',
+    hosts: ['x.example'],
+    attachments: ['bill.pdf'],
+  }
+  test('nothing, where all is the same but for capitals and spaces', () => {
+    const { subject, sender, hosts, attachments } = differences(one, [
+      { ...one, subject: ' YOUR parcel ', hosts: ['X.example'] },
+    ])
+    expect([subject, sender, hosts, attachments].map(({ count }) => count)).toEqual([0, 0, 0, 0])
+  })
+  test('what others have, most frequent first, three at most; what is missing there is no difference of theirs', () => {
+    const others = ['Parcel 2', 'Parcel 3', 'Parcel 3', 'Parcel 4', 'Parcel 5', 'Your parcel'].map(
+      subject => ({ ...one, subject, hosts: [] }),
+    )
+    const found = differences(one, others)
+    expect(found.subject).toEqual({ count: 4, most: ['Parcel 3', 'Parcel 2', 'Parcel 4'] })
+    expect(found.hosts).toEqual({ count: 0, most: [] })
+  })
+  test('property: every value told is another’s and not its own', () => {
+    const texts = fc.array(fc.string({ maxLength: 3 }), { maxLength: 4 })
+    const member = fc.record({
+      subject: fc.string({ maxLength: 3 }),
+      sender: fc.string({ maxLength: 3 }),
+      hosts: texts,
+      attachments: texts,
+    })
+    fc.assert(
+      fc.property(member, fc.array(member, { maxLength: 6 }), (own, others) => {
+        const { hosts } = differences(own, others)
+        for (const host of hosts.most) {
+          expect(others.some(other => other.hosts.includes(host))).toBe(true)
+          expect(own.hosts).not.toContain(host)
+        }
+        expect(hosts.most.length).toBe(Math.min(3, hosts.count))
+      }),
+    )
   })
 })

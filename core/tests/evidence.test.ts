@@ -10,6 +10,7 @@ import {
   senderFacts,
   tokensOf,
   uncalibrated,
+  weighForMailbox,
   weighMessage,
   weights,
   type OrganisationPolicy,
@@ -18,7 +19,7 @@ import {
 } from '@pendro/core/judgement'
 import { writeArf } from '@pendro/core/formats'
 import { parseMessage, type Attachment, type Message } from '@pendro/core/message'
-import { noAuthentication, type Authentication, type SenderFacts } from '@pendro/core/senders'
+import { noAuthentication, provenList, type Authentication, type SenderFacts } from '@pendro/core/senders'
 
 const at = (domain: string, local = 'a') => ({ local, tag: null, domain })
 
@@ -60,14 +61,22 @@ interface Given {
   readonly knowledge?: Partial<SenderKnowledge>
   readonly text?: TextKnowledge
   readonly recipients?: number
+  readonly authentication?: Authentication
 }
 
 /** What is found in a message, by name. */
-async function found({ headers = [], message = {}, knowledge = {}, text = noText, recipients = 1 }: Given) {
+async function found({
+  headers = [],
+  message = {},
+  knowledge = {},
+  text = noText,
+  recipients = 1,
+  authentication = noAuthentication,
+}: Given) {
   const whole = { ...(await read(headers)), ...message }
   const all = weighMessage({
     message: whole,
-    sender: senderFacts(whole, null),
+    sender: senderFacts(whole, null, authentication),
     context: {
       policy,
       knowledge: { ...nothingKnown, ...knowledge },
@@ -302,6 +311,56 @@ describe('what is known of a sender', () => {
     expect(
       Object.fromEntries(names.flatMap(name => (all.has(name) ? [[name, all.get(name)?.facts]] : []))),
     ).toEqual(said)
+  })
+  const proof: Authentication = { ...noAuthentication, dmarc: { result: 'pass', domain: 'x.example' } }
+  test('in the address book: wanted, and half as much without proof; nothing beside letters to them', async () => {
+    const weight = async (given: Given) => (await found(given)).get('in-contacts')?.weight
+    expect(await weight({ knowledge: { isContact: true }, authentication: proof })).toBe(
+      weights['in-contacts'],
+    )
+    expect(await weight({ knowledge: { isContact: true } })).toBe(weights['in-contacts'] / 2)
+    expect(await weight({ knowledge: { isContact: true, writtenToAddress: 1 } })).toBeUndefined()
+    expect(await weight({ knowledge: {} })).toBeUndefined()
+  })
+  test('in one mailbox alone: its contacts, unless its colleague wrote to them', () => {
+    const sender = {
+      from: [at('x.example')],
+      envelopeFrom: null,
+      sender: null,
+      listId: null,
+      authentication: proof,
+    }
+    const near = (written: number, isContact: boolean) =>
+      weighForMailbox({ written, isContact }, sender).map(({ finding, weight }) => [finding, weight])
+    expect(near(0, true)).toEqual([['in-contacts', weights['in-contacts']]])
+    expect(near(1, true)).toEqual([['correspondence-mailbox', weights['correspondence-mailbox']]])
+    expect(near(0, false)).toEqual([])
+  })
+  test.each([
+    ['called wanted', { list: { wanted: 3, junk: 0 } }, true],
+    ['called junk as often', { list: { wanted: 3, junk: 3 } }, false],
+    [
+      'its sender was called wanted, which says it already',
+      { list: { wanted: 1, junk: 0 }, ruledWanted: 1 },
+      false,
+    ],
+    ['never ruled on', { list: { wanted: 0, junk: 0 } }, false],
+    ['not proven', { list: null }, false],
+  ])('a mailing list, %s', async (_, knowledge, is) =>
+    expect(
+      (await found({ knowledge, headers: ['List-Id: Crew <crew.lists.x.example>'] })).has('known-list'),
+    ).toBe(is),
+  )
+  test.each([
+    ['crew.lists.x.example', 'x.example', 'crew.lists.x.example'],
+    ['crew.lists.x.example', 'lists.x.example', 'crew.lists.x.example'],
+    ['crew.lists.x.example', 'y.example', null],
+    ['x.example', '', null],
+  ])('a list %s by the proof of “%s” is %s', (list, domain, known) => {
+    const dkim = [{ result: 'pass' as const, domain }]
+    expect(provenList(list, { ...noAuthentication, dkim })).toBe(known)
+    expect(provenList(list, noAuthentication)).toBeNull()
+    expect(provenList(null, { ...noAuthentication, dkim })).toBeNull()
   })
   test('more rulings weigh more, and each further one less', async () => {
     const weight = async (ruledJunk: number) =>

@@ -23,7 +23,7 @@ import {
 } from '@pendro/core/judgement'
 import { readTrusted } from '@pendro/core/authentication'
 import { parseMessage, type Message } from '@pendro/core/message'
-import { noAuthentication, parsePattern, type SenderEntry } from '@pendro/core/senders'
+import { noAuthentication, parsePattern, type SenderEntry, type SenderFacts } from '@pendro/core/senders'
 import {
   changesNothing,
   findCaution,
@@ -180,8 +180,16 @@ describe('score', () => {
     for (const [finding, weight] of Object.entries(weights)) {
       expect(Math.sign(junkScore([evidence(finding as keyof typeof weights)]) - 50)).toBe(Math.sign(weight))
     }
-    expect(weighForMailbox(0)).toEqual([])
-    expect(weighForMailbox(9)[0]?.weight).toBeLessThan(weighForMailbox(1)[0]?.weight ?? 0)
+    const nobody: SenderFacts = {
+      from: [],
+      envelopeFrom: null,
+      sender: null,
+      listId: null,
+      authentication: noAuthentication,
+    }
+    const near = (written: number) => weighForMailbox({ written, isContact: false }, nobody)
+    expect(near(0)).toEqual([])
+    expect(near(9)[0]?.weight).toBeLessThan(near(1)[0]?.weight ?? 0)
   })
 })
 

@@ -17,7 +17,8 @@ import type { Log } from './log.ts'
 import type { Reader } from './reading/reader.ts'
 import { mailRuleRoutes } from './mail-rules/routes.ts'
 import { mailboxRoutes } from './mailboxes/routes.ts'
-import { organisationRoutes } from './organisation/routes.ts'
+import { directoryRoutes } from './mailboxes/directory-routes.ts'
+import { settingRoutes } from './mailboxes/setting-routes.ts'
 import { whereaboutsRoutes } from './whereabouts/routes.ts'
 import { ownRoutes, recogniseColleague } from './own/routes.ts'
 import { recordRoutes } from './record/routes.ts'
@@ -29,6 +30,7 @@ import type { Settings } from './settings.ts'
 import { shellRoutes } from './shell/routes.ts'
 import { upkeepRoutes } from './upkeep/routes.ts'
 import { recogniseSession, signInRoutes } from './sign-in/routes.ts'
+import { stafferRoutes } from './staffers/routes.ts'
 
 export interface Deps {
   readonly db: Database
@@ -42,6 +44,7 @@ export interface Deps {
     | 'PENDRO_PICTURES'
     | 'PENDRO_UNSUBSCRIBE'
     | 'PENDRO_PUBLIC_URL'
+    | 'PENDRO_DIRECTORY_PASSWORD'
   >
   /** Something was queued; those who work it off need not wait for their next look. */
   readonly queued: () => void
@@ -126,13 +129,15 @@ function apiOf(deps: Deps): Router {
   })
   firstSetUpRoutes(api, deps)
   signInRoutes(api, deps)
+  stafferRoutes(api, deps)
   reviewRoutes(api, deps)
   reportRoutes(api, deps)
-  organisationRoutes(api, deps)
+  settingRoutes(api, deps)
   senderRoutes(api, deps)
   upkeepRoutes(api, deps)
   questionRoutes(api, deps)
   mailboxRoutes(api, deps)
+  directoryRoutes(api, deps)
   calibrationRoutes(api, deps)
   mailRuleRoutes(api, deps)
   shellRoutes(api, deps)

@@ -3,19 +3,22 @@ import type { z } from 'zod'
 import type { Endpoint } from '@pendro/contract'
 import { AppError } from './errors.ts'
 import type { SignedInColleague } from './own/access.ts'
-import type { SignedIn } from './sign-in/sessions.ts'
+import type { InScope } from './sign-in/scope.ts'
+import { needsWhole, type OpenSession } from './sign-in/sessions.ts'
 
 export interface Call<P, Q, B> {
   readonly params: P
   readonly query: Q
   readonly body: B
   /** Who is signed in; for endpoints open to anyone there may be nobody, and `who` throws. */
-  readonly who: SignedIn
+  readonly who: OpenSession
   /** The colleague on whose own pages we are; throws when nobody is signed in there. */
   readonly colleague: SignedInColleague
   readonly req: Request
   readonly res: Response
 }
+
+type AnyEndpoint = Endpoint<z.ZodType, z.ZodType, z.ZodType, z.ZodType>
 
 const expressPath = (path: string) => path.replace(/\{(\w+)\}/g, ':$1')
 
@@ -26,7 +29,9 @@ export function mount<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodT
   handle: (call: Call<z.output<P>, z.output<Q>, z.output<B>>) => Promise<z.input<R>>,
 ): void {
   router[endpoint.method](expressPath(endpoint.path), async (req, res) => {
-    res.json(await handle(callOf(endpoint, req, res)))
+    const call = callOf(endpoint, req, res)
+    await keepToScope(endpoint, call, res)
+    res.json(await handle(call))
   })
 }
 
@@ -59,8 +64,22 @@ export function mountFile<P extends z.ZodType, Q extends z.ZodType, B extends z.
   handle: (call: Call<z.output<P>, z.output<Q>, z.output<B>>) => Promise<void>,
 ): void {
   router[endpoint.method](expressPath(endpoint.path), async (req, res) => {
-    await handle(callOf(endpoint, req, res))
+    const call = callOf(endpoint, req, res)
+    await keepToScope(endpoint, call, res)
+    await handle(call)
   })
+}
+
+/** Whatever a request does: what it names has to be within the departments of the staffer who asks. */
+async function keepToScope(
+  endpoint: AnyEndpoint,
+  { params, query, body }: Pick<Call<unknown, unknown, unknown>, 'params' | 'query' | 'body'>,
+  res: Response,
+): Promise<void> {
+  if (endpoint.roles === 'anyone' || endpoint.roles === 'colleague') return
+  const { inScope } = res.locals as { inScope?: InScope }
+  if (!inScope) throw new Error('nobody said what is within whose scope')
+  await inScope(endpoint, { params, query, body })
 }
 
 /** A message as a file to be saved; a browser that shows it all the same runs nothing of it. */
@@ -73,8 +92,8 @@ export function sendMessage(res: Response, name: string, raw: Buffer): void {
   res.send(raw)
 }
 
-export function whoIs(res: Response): SignedIn {
-  const who = res.locals.signedIn as SignedIn | undefined
+export function whoIs(res: Response): OpenSession {
+  const who = res.locals.signedIn as OpenSession | undefined
   if (!who) throw new AppError('SIGN_IN_FIRST')
   return who
 }
@@ -85,11 +104,10 @@ export function colleagueIs(res: Response): SignedInColleague {
   return colleague
 }
 
-function checkRights(
-  { roles, method }: Pick<Endpoint<z.ZodType, z.ZodType, z.ZodType, z.ZodType>, 'roles' | 'method'>,
-  req: Request,
-  res: Response,
-): void {
+/** Sessions, staffers and keys: what would let a program outlive its key. */
+const isForPeople = (path: string) => /^\/api\/(session|staffers|keys)(\/|$)/.test(path)
+
+function checkRights({ path, roles, method, scope, fresh }: AnyEndpoint, req: Request, res: Response): void {
   if (roles === 'anyone') return
   if (roles === 'colleague') {
     const { csrf } = colleagueIs(res)
@@ -102,7 +120,12 @@ function checkRights(
     throw who.staffer.role === 'observer'
       ? new AppError('OBSERVER')
       : new AppError('NEEDS_STEWARD', { context: 'setting' })
-  if (method !== 'get' && req.get('X-Pendro-Token') !== who.csrf) throw new AppError('CSRF')
+  if (who.factorFirst && scope !== 'own') throw new AppError('FACTOR_FIRST')
+  if (scope === 'whole') needsWhole(who)
+  if (who.isProgram && isForPeople(path)) throw new AppError('FOR_PEOPLE')
+  // No browser sends a key by itself: who has it may use it.
+  if (method !== 'get' && !who.isProgram && req.get('X-Pendro-Token') !== who.csrf) throw new AppError('CSRF')
+  if (fresh && who.isStale) throw new AppError('PROVE_AGAIN')
 }
 
 function read<S extends z.ZodType>(schema: S, value: unknown, where: string): z.output<S> {

@@ -16,6 +16,7 @@ import { createLab } from './intake/lab.ts'
 import { createReader, readHere, type Reader } from './reading/reader.ts'
 import { createResolver } from './reading/resolver.ts'
 import { headOf, sealRecord } from './record/seal.ts'
+import { refitWeights } from './calibration/refit.ts'
 import { recalibrate } from './judging/fit-text.ts'
 import type { Settings } from './settings.ts'
 import { workReminders } from './digests/reminders.ts'
@@ -25,6 +26,7 @@ import { workEnquiries } from './whereabouts/enquiry-watch.ts'
 import { workEnds } from './keeping/ends-anew.ts'
 import { createPurge } from './keeping/purge.ts'
 import { createPace, type Pace } from './jobs/pace.ts'
+import { workDirectory } from './mailboxes/sync.ts'
 import { startLoop } from './jobs/loop.ts'
 import { createInspections } from './intake/inspections.ts'
 import { workSelections } from './rulings/rule-all.ts'
@@ -126,7 +128,7 @@ interface Jobs {
 
 /** Everything that goes on by itself. Each job lives with its capability; here they are started and ended. */
 function startJobs({ settings, db, log, now }: Process, reader: Reader, pace: Pace): Jobs {
-  const publicUrl = settings.PENDRO_PUBLIC_URL
+  const { PENDRO_PUBLIC_URL: publicUrl } = settings
   const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
   const sending = createOutbox({
     db,
@@ -137,6 +139,7 @@ function startJobs({ settings, db, log, now }: Process, reader: Reader, pace: Pa
     reply: id => writeReply({ db, read: reader.read, now: now() }, id),
   })
   const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })
+  const directory = { plan: reader.planDirectory, password: settings.PENDRO_DIRECTORY_PASSWORD }
   const lab = settings.PENDRO_LAB_URL === '' ? null : createLab(settings.PENDRO_LAB_URL)
   const inspecting = lab && createInspections({ db, lab, log, now, contents: reader.toInspect })
   const start = (name: string, every: number, work: () => Promise<number>) =>
@@ -161,6 +164,8 @@ function startJobs({ settings, db, log, now }: Process, reader: Reader, pace: Pa
     start('purge', 5000, createPurge(db, { now, pace })),
     start('ends', 2000, () => workEnds(db, now())),
     start('calibration', 5000, () => recalibrate(db, now(), at => lists.run({ kind: 'fit', at }))),
+    start('directory', 60_000, () => workDirectory({ ...directory, db, log, now })),
+    start('weights', 30_000, () => refitWeights(db, now(), at => lists.run({ kind: 'fit-weights', at }))),
     ...(inspecting ? [start('inspections', 1000, inspecting.work)] : []),
   ]
   return {

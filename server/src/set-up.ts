@@ -27,6 +27,8 @@ export interface StafferPlan {
   readonly signIn: string
   readonly role: Role
   readonly password: string
+  /** Left out: all of them. */
+  readonly departments?: readonly string[]
 }
 
 /**
@@ -43,10 +45,11 @@ export async function setUp(
 ): Promise<ReadonlyMap<string, number>> {
   const { name, timeZone, ...settings } = plan.organisation
   const staffers = await Promise.all(
-    plan.staffers.map(async ({ name, signIn, role, password }) => ({
+    plan.staffers.map(async ({ name, signIn, role, password, departments = null }) => ({
       name,
       sign_in: signIn,
       role,
+      departments,
       password: await hashPassword(password),
     })),
   )

@@ -83,7 +83,9 @@ describe('what people decided against what the score said', () => {
     })
     await rule(ids, { message: 'leave', learn: 'junk' })
     expect((await calibration()).weeks.at(-1)?.missed).toBe(1)
-    const [ruled] = (await readRuled(server.db, new Date(0))).slice(-1)
+    const [ruled] = (await readRuled(server.db, { since: new Date(0), department: '', scope: null })).slice(
+      -1,
+    )
     expect(ruled).toMatchObject({ isJunk: true, hadArrived: true, deliveryId: ids[0] })
   })
   test('evidence: how often it was there, right, and decisive', async () => {
@@ -123,5 +125,84 @@ describe('what people decided against what the score said', () => {
   test('observers read it', async () => {
     const una = await signedIn(server, 'una')
     expect((await una.get('/api/calibration')).status).toBe(200)
+  })
+})
+
+describe('where judgement is often wrong', () => {
+  const drift = async () => (await calibration()).drift
+  const aside = (body: object) => per.post('/api/calibration/aside', body)
+  /** A word of its own: texts that differ in a number only are one. */
+  const word = (n: number) => [...String(n)].map(digit => 'abcdefghij'[Number(digit)]).join('')
+  let serial = 0
+  const text = (tail: string) => {
+    serial += 1
+    return `<p>Notes on ${word(serial)} ${tail}</p>`
+  }
+  const hosted = '<a href="https://files.dropshelf.example/n">here</a>'
+  beforeAll(async () => {
+    // Where it is right: junk that was held, of many senders.
+    for (let i = 0; i < 30; i += 1)
+      await rule(await arrive(server, { body: text(hosted) }), { message: 'discard', learn: 'nothing' })
+  })
+  test('a proven sender held six times though wanted: an entry would mend it; set aside with a reason, until twice as much goes wrong', async () => {
+    const held = async (n: number) => {
+      for (let i = 0; i < n; i += 1) {
+        const ids = await arrive(server, {
+          from: 'Notes <notes@drifting.example>',
+          headers: [proven('drifting.example')],
+          body: text(
+            `<a href="http://192.0.2.77/x">www.parcel.example</a><span style="display:none">${'outofsight '.repeat(5)}</span>`,
+          ),
+        })
+        await rule(ids, { message: 'release', learn: 'nothing', reason: 'asked for' })
+      }
+    }
+    await held(6)
+    const [found] = (await drift()).filter(({ value }) => value === 'drifting.example')
+    expect(found).toMatchObject({
+      kind: 'sender',
+      rulings: 6,
+      wrong: 6,
+      held: 6,
+      remedy: { standing: 'safe', pattern: 'drifting.example' },
+      aside: null,
+    })
+    expect(found?.examples).toHaveLength(5)
+    const key = found?.key ?? ''
+    expect((await aside({ key })).body.code).toBe('NEEDS_REASON')
+    // A page may say what it likes: a finding is what is found.
+    expect((await aside({ key: 'sender nobody.example', reason: 'a trial' })).body.code).toBe(
+      'FINDING_NOT_FOUND',
+    )
+    expect((await aside({ key, wrong: 400, reason: 'a trial' })).status).toBe(200)
+    const left = (await drift()).find(one => one.key === key)
+    expect(left?.aside).toMatchObject({ by: 'Per Dal', reason: 'a trial' })
+    await held(6)
+    expect((await drift()).find(one => one.key === key)).toMatchObject({ wrong: 12, aside: null })
+    await aside({ key, reason: 'still a trial' })
+    expect((await aside({ key, back: true })).status).toBe(200)
+    expect((await aside({ key, back: true })).body.code).toBe('FINDING_NOT_FOUND')
+  })
+  test('one text to many colleagues is one case', async () => {
+    const to = ['kari', 'ingrid', 'aksel'].map(name => `${name}@harbour.example`)
+    for (let i = 0; i < 2; i += 1)
+      await rule(
+        await arrive(server, { from: 'Mass <mass@mass.example>', to, body: `<p>The same ${hosted}</p>` }),
+        {
+          message: 'release',
+          learn: 'nothing',
+          reason: 'asked for',
+        },
+      )
+    expect((await drift()).filter(({ value }) => value === 'mass.example')).toEqual([])
+  })
+  test('an unproven sender is not to be made safe for everybody', async () => {
+    for (let i = 0; i < 6; i += 1)
+      await rule(await arrive(server, { from: 'Old <old@unproven.example>', body: text(hosted) }), {
+        message: 'release',
+        learn: 'nothing',
+        reason: 'asked for',
+      })
+    expect((await drift()).find(({ value }) => value === 'unproven.example')).toMatchObject({ remedy: null })
   })
 })

@@ -1,4 +1,5 @@
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
+import type { DeliverySheet } from '@pendro/contract'
 import { bandsOf, sketchOf } from '@pendro/core/clusters'
 import { execute, inTransaction, select } from '../src/db/database.ts'
 import { fitOnLessons } from '../src/judging/fit-text.ts'
@@ -55,6 +56,19 @@ describe('a campaign is one cluster', () => {
       { key },
     )
     expect(counted?.deliveries).toBe(3)
+    // The sheet says in what they differ.
+    const [last] = await arrive(server, {
+      body: body().replace('files.dropshelf.example/x', 'drop.elsewhere.example/x'),
+      subject: 'Parcel waiting',
+    })
+    const { alike } = (await per.get(`/api/deliveries/${first}`)).body as DeliverySheet
+    expect(alike).toMatchObject({ messages: 3, lookedAt: 3 })
+    expect(alike?.subject).toEqual({ count: 2, most: ['A parcel waits', 'Your parcel'] })
+    expect(alike?.sender.count).toBe(3)
+    expect(alike?.hosts).toEqual({ count: 1, most: ['drop.elsewhere.example'] })
+    expect(alike?.attachments.count).toBe(0)
+    expect(last).toBeGreaterThan(0)
+    expect(((await per.get(`/api/deliveries/${other}`)).body as DeliverySheet).alike).toBeNull()
   })
   test('a text between two clusters brings them together, with their deliveries and what rulings moved', async () => {
     const words = Array.from(

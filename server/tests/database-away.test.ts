@@ -1,5 +1,5 @@
 import { join } from 'node:path'
-import { mkdtempSync, rmSync } from 'node:fs'
+import { mkdtempSync, readFileSync, readdirSync, rmSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { createTransport } from 'nodemailer'
 import { expect, test } from 'vitest'
@@ -11,6 +11,12 @@ import { prepareDatabase, serve } from '../src/serve.ts'
 import { readSettings } from '../src/settings.ts'
 import { setUp } from '../src/set-up.ts'
 import { organisation, password, sample } from './support.ts'
+
+/** Whether every thread of a process is stopped: the signal reaches them one after the other (proc(5), state T). */
+function isStopped(pid: number): boolean {
+  const threads = readdirSync(`/proc/${pid}/task`)
+  return threads.every(thread => / T \S+ /.test(readFileSync(`/proc/${pid}/task/${thread}/stat`, 'utf8')))
+}
 
 test('MariaDB goes away and comes back: 503 and 451 meanwhile, in words; then all is well by itself', async () => {
   const folder = mkdtempSync(join(tmpdir(), 'pendro-away-'))
@@ -61,6 +67,7 @@ test('MariaDB goes away and comes back: 503 and 451 meanwhile, in words; then al
 
     // Frozen, it takes connections and answers nothing.
     process.kill(database.pid ?? 0, 'SIGSTOP')
+    await expect.poll(() => isStopped(database.pid ?? 0), { timeout: 60_000 }).toBe(true)
     const frozen = await http('/api/health')
     process.kill(database.pid ?? 0, 'SIGCONT')
     expect(frozen.status).toBe(503)

@@ -127,7 +127,7 @@ const never: readonly (readonly [Partial<WhereQuestion>, string])[] = [
 test('of 40 questions at least 36 have the right answer first, and none gets a false “nothing came”', async () => {
   expect(found.length + never.length).toBe(40)
   const wrong: string[] = []
-  const ask = async (question: Partial<WhereQuestion>) => lookFor(db, { ...blank, ...question }, now)
+  const ask = async (question: Partial<WhereQuestion>) => lookFor(db, null, { ...blank, ...question }, now)
   for (const [question, right] of found) {
     const { hits, nothing } = await ask(question)
     expect([question, nothing]).toEqual([question, null])
@@ -162,7 +162,7 @@ test('no sender of the demo with one slip in any label of its domain gets a fals
   expect(typed.length).toBeGreaterThan(60)
   const missed: string[] = []
   for (const { domain, wrong } of typed) {
-    const { hits, nothing } = await lookFor(db, { ...blank, from: wrong }, now)
+    const { hits, nothing } = await lookFor(db, null, { ...blank, from: wrong }, now)
     if (nothing !== null || hits.length === 0) missed.push(`${wrong} for ${domain}`)
   }
   expect(missed).toEqual([])

@@ -22,6 +22,7 @@ beforeAll(async () => {
       PENDRO_PICTURES: 'off',
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: '',
+      PENDRO_DIRECTORY_PASSWORD: '',
     },
     queued: () => {},
     live: null,

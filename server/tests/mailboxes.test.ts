@@ -581,7 +581,7 @@ describe('defaults of the organisation', () => {
     )
     expect((await undo()).status).toBe(200)
     expect((await undo()).body.code).toBe('ALREADY_UNDONE')
-    expect(await read()).toEqual({ defaults, mailboxes, unlike })
+    expect(await read()).toMatchObject({ defaults, mailboxes, unlike })
     const { body } = await per.get('/api/record?what=mailboxes&who=everybody')
     expect(body.lines.slice(0, 2).map(({ act }: { act: string }) => act)).toEqual([
       'mailbox-undone',

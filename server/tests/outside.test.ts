@@ -98,6 +98,8 @@ describe('the attachment lab', () => {
       const lab = createLab(`http://127.0.0.1:${real.port}`)
       const ids = await arrive(content)
       expect(await states(ids)).toEqual(['inspecting', 'inspecting'])
+      // Watched, it would have been held: noted when it came, before the lab had answered.
+      await execute(server.db, "UPDATE deliveries SET would = 'quarantined' WHERE id IN (:ids)", { ids })
       const store = fakeStore()
       await work(server, store.send)
       expect(
@@ -107,6 +109,12 @@ describe('the attachment lab', () => {
       later(3000)
       await run(lab)
       expect(await states(ids)).toEqual([want, want])
+      const noted = await select<{ would: string | null }>(
+        server.db,
+        'SELECT would FROM deliveries WHERE id IN (:ids)',
+        { ids },
+      )
+      expect(noted.map(({ would }) => would)).toEqual(Array(2).fill(want === 'sealed' ? null : 'quarantined'))
       const per = await signedIn(server, 'per')
       const { body } = await per.get(`/api/deliveries/${ids[0]}`)
       expect(body.inspection).toMatchObject({ done: true, verdict: _verdict })

@@ -101,6 +101,7 @@ export async function startTestServer(): Promise<TestServer> {
       PENDRO_PICTURES: 'off',
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: 'http://pendro.harbour.example',
+      PENDRO_DIRECTORY_PASSWORD: 'a directory password',
     },
     queued: () => {},
     live: null,
@@ -116,7 +117,7 @@ export async function startTestServer(): Promise<TestServer> {
 }
 
 /** Requests of a signed-in staffer, with cookie and token. */
-export async function signedIn(server: TestServer, signIn: 'oda' | 'per' | 'una') {
+export async function signedIn(server: TestServer, signIn: string) {
   const staffer = await findStaffer(server.db, signIn, password)
   if (!staffer) throw new Error(signIn)
   const { token, signedIn: who } = await openSession(server.db, staffer, server.clock.now)

@@ -26,6 +26,7 @@ beforeAll(async () => {
       PENDRO_PICTURES: 'off',
       PENDRO_UNSUBSCRIBE: `http://127.0.0.1:${host.port}`,
       PENDRO_PUBLIC_URL: '',
+      PENDRO_DIRECTORY_PASSWORD: '',
     },
     queued: () => {},
     live: null,

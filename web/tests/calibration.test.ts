@@ -2,6 +2,7 @@ import fc from 'fast-check'
 import { describe, expect, test } from 'vitest'
 import { cheapestLimits } from '@pendro/contract'
 import { expectedCounts, mistakesAt } from '../src/areas/calibration/expected.ts'
+import { draftWith, isSameTable, signed } from '../src/areas/calibration/weights.ts'
 
 const counts = (at: Readonly<Record<number, number>> = {}) =>
   Array.from({ length: 101 }, (_, i) => at[i] ?? 0)
@@ -50,4 +51,28 @@ describe('mail nobody has ruled on counts by its score', () => {
     const all = expectedCounts({ ...hard, unruled: counts({ 1: 5000, 99: 3000 }) })
     expect(cheapestLimits(all, costs)?.quarantined ?? 0).toBeLessThanOrEqual(alone)
   })
+})
+
+describe('weights that are thought about', () => {
+  const row = { finding: 'bulk', shipped: -0.2, weight: -0.2, from: -0.8, to: 0 }
+  test.each([
+    ['inside', -0.4, { bulk: -0.4 }],
+    ['beyond its bound', -3, { bulk: -0.8 }],
+    ['the other side', 1, { bulk: 0 }],
+    ['as shipped', -0.2, {}],
+    ['an empty field', Number.NaN, { bulk: -0.5 }],
+    ['a third of a hundredth', -0.123, { bulk: -0.12 }],
+  ])('%s', (_, weight, own) => expect(draftWith({ bulk: -0.5 }, row, weight)).toEqual(own))
+  test('one that stays as it is is not set', () =>
+    expect(draftWith({}, { ...row, from: null, to: null }, 1)).toEqual({}))
+  test('others keep theirs, and the order does not matter', () => {
+    const own = draftWith({ 'no-from': 1.2, bulk: -0.1 }, row, -0.3)
+    expect(isSameTable(own, { bulk: -0.3, 'no-from': 1.2 })).toBe(true)
+    expect(isSameTable(own, { bulk: -0.3 })).toBe(false)
+  })
+  test.each([
+    [0, '0'],
+    [0.5, '+0.50'],
+    [-1.44, '−1.44'],
+  ])('%d is written %s', (n, text) => expect(signed(n)).toBe(text))
 })

@@ -55,15 +55,21 @@ describe('parts of an effect', () => {
     })
   })
 
-  test('show what people called something first, then what changes sides, twelve at most', () => {
+  test('show what changes sides first, and of these what people called something, twelve at most', () => {
     const many = Array.from({ length: 12 }, (_, i) => example(i, { would: 'move' }))
     const joined = joinedEffect([
       part({ examples: many }),
-      part({ examples: [example(100), example(101, { called: 'wanted', would: 'move' })] }),
+      part({
+        examples: [
+          example(100),
+          example(101, { called: 'wanted', would: 'move' }),
+          example(102, { called: 'junk' }),
+        ],
+      }),
     ])
     const ids = joined?.replay?.examples.map(({ deliveryId }) => deliveryId)
     expect(ids).toHaveLength(12)
-    expect(ids?.slice(0, 3)).toEqual([101, 100, 0])
+    expect(ids?.slice(0, 4)).toEqual([102, 100, 101, 0])
   })
 
   test('one is itself, none is nothing, and days alone have no replay', () => {

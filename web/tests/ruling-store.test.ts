@@ -116,12 +116,18 @@ describe('somebody else rules on the message that is open', () => {
 
 describe('for whom', () => {
   const to = (...mailboxIds: number[]) => mailboxIds.map(mailboxId => ({ mailboxId }))
-  const steward = { staffer: { id: 1, name: 'Oda', signIn: 'oda', role: 'steward' as const } }
-  const helpdesk = { staffer: { id: 2, name: 'Per', signIn: 'per', role: 'helpdesk' as const } }
+  const steward = {
+    staffer: { id: 1, name: 'Oda', signIn: 'oda', role: 'steward' as const, departments: null },
+  }
+  const helpdesk = {
+    staffer: { id: 2, name: 'Per', signIn: 'per', role: 'helpdesk' as const, departments: null },
+  }
+  const part = { staffer: { ...steward.staffer, departments: ['Finance'] } }
   test.each([
     ['one colleague', to(1), steward, 'colleague'],
     ['several messages to one', to(1, 1, 1), steward, 'colleague'],
     ['many colleagues, a steward', to(1, 2, 3), steward, 'everyone'],
+    ['many colleagues, a steward of some departments', to(1, 2, 3), part, 'request'],
     ['many colleagues, the help desk', to(1, 2, 3), helpdesk, 'request'],
   ])('%s', (_what, targets, session, whom) => {
     expect(withSender('blocked', targets, session)).toEqual({ sender: 'blocked', for: whom })

@@ -34,3 +34,13 @@ export function momentOf(date: string, time: string, timeZone: string): number {
   // Jumped over: 'earlier' is a moment before the jump.
   return (shown.getTimeZoneTransition('next') ?? shown).epochMilliseconds
 }
+
+/** Whether a text is a time zone that this machine knows (IANA). */
+export function isTimeZone(text: string): boolean {
+  try {
+    new Intl.DateTimeFormat('en', { timeZone: text })
+    return text !== ''
+  } catch {
+    return false
+  }
+}

@@ -53,6 +53,13 @@ export type PathLine =
       readonly verdict: 'under' | 'aside' | 'junk' | 'quarantined' | 'near-certain' | 'unreadable'
     }
   | {
+      /** Only where nothing is held back yet: what would have become of it. */
+      readonly stage: 'watching'
+      /** 'silent': it would have gone on anyway. 'late': harm is sealed all the same. */
+      readonly outcome: 'decided' | 'silent' | 'late'
+      readonly would: JudgedState | null
+    }
+  | {
       /** Where it goes when it goes on: another question than whether it does. */
       readonly stage: 'placing'
       /** 'late': it is held, so that no place was asked for. */
@@ -65,10 +72,12 @@ export type PathLine =
 export interface Decision {
   readonly state: JudgedState
   /** The stage that decided whether it is held. */
-  readonly decidedBy: Exclude<PathLine['stage'], 'placing'>
+  readonly decidedBy: Exclude<PathLine['stage'], 'placing' | 'watching'>
   readonly path: readonly PathLine[]
   /** Kept back, but not named in digests. */
   readonly leftOut: boolean
+  /** Where it would have been kept, if mail were held back here; `null` when it goes where it would go anyway. */
+  readonly would: JudgedState | null
   /** '' unless `state` is 'moved'. */
   readonly folder: string
   /** A rule marks it as important; only what goes on is marked. */
@@ -143,12 +152,16 @@ export function decide(
     mailbox.filtering &&
     (settled?.by === 'personal' || settled?.by === 'rules') &&
     settled.outcome.state === 'junk'
-  const { state, leftOut } = isJunked ? stricter(outcome, scored.outcome) : outcome
+  const meant = isJunked ? stricter(outcome, scored.outcome) : outcome
+  const would = mailbox.watching === true && isHeldBack(meant) ? meant.state : null
+  if (mailbox.watching === true) path.push(watchingLine(meant, would))
+  const { state, leftOut } = would === null ? meant : inbox
   const goesOn = state === 'inbox' || state === 'aside'
   path.push(placingLine(facts.rules, rules.place, goesOn))
   return {
     state: (goesOn && rules.place?.place) || state,
     leftOut,
+    would,
     decidedBy: settled?.by ?? 'score',
     path,
     folder: goesOn ? (rules.place?.folder ?? '') : '',
@@ -163,6 +176,16 @@ const stricter = (one: Outcome, other: Outcome): Outcome =>
   strictness(other) > strictness(one) ? other : one
 const strictness = ({ state, leftOut }: Outcome): number =>
   state === 'quarantined' ? (leftOut ? 3 : 2) : state === 'junk' ? 1 : 0
+
+/** Harm is sealed even where mail is only watched. */
+const isHeldBack = ({ state }: Outcome): boolean =>
+  state === 'junk' || state === 'quarantined' || state === 'discarded'
+
+const watchingLine = ({ state }: Outcome, would: JudgedState | null): PathLine => ({
+  stage: 'watching',
+  outcome: would !== null ? 'decided' : state === 'sealed' ? 'late' : 'silent',
+  would,
+})
 
 const listStages = ['binding', 'personal', 'organisation'] as const
 const inbox: Outcome = { state: 'inbox', leftOut: false }

@@ -36,6 +36,8 @@ export interface MailboxPolicy {
   readonly limits: Limits
   readonly usesSetAside: boolean
   readonly filtering: boolean
+  /** Everything is worked out and nothing but harm is held back. */
+  readonly watching?: boolean
 }
 
 /** Which of the three limits is out of order, or `null`. */

@@ -13,6 +13,8 @@ const known: Readonly<Partial<Record<Finding, number>>> = {
   'correspondence-address': -1,
   'correspondence-domain': -0.8,
   'sender-ruled-wanted': -0.7,
+  'in-contacts': -0.5,
+  'known-list': -0.5,
   // A forgery is not asked for, however familiar it sounds.
   'own-domain-fail': 0.5,
   'lookalike-own': 2,

@@ -1,3 +1,4 @@
+export { mostContacts, readContacts, type AddressBook, type ReadContacts } from './contacts.ts'
 export { writeCsv } from './csv.ts'
 export { writeJson } from './json.ts'
 export type { FileProblem, LineProblem, ListedEntry, ListFormat, ListLine } from './line.ts'

@@ -41,7 +41,16 @@ export function policyReach(
   seen: readonly SeenOne[],
   after: (before: MailboxPolicy) => MailboxPolicy,
   register: readonly SenderEntry[],
-  { policy, now }: { readonly policy: { readonly ownDomains: readonly string[] }; readonly now: number },
+  {
+    policy,
+    now,
+    scoreAfter,
+  }: {
+    readonly policy: { readonly ownDomains: readonly string[] }
+    readonly now: number
+    /** What other weights would say of it; without it the score stays. */
+    readonly scoreAfter?: (one: SeenOne) => number
+  },
 ): PolicyReach {
   const index = indexRegister(register)
   const context = { policy, now }
@@ -51,10 +60,11 @@ export function policyReach(
   const found: (ChangedOne & { readonly weight: number })[] = []
   for (const one of seen) {
     const policyAfter = after(one.mailbox)
-    if (isNothingToIt(one, policyAfter)) continue
+    const score = scoreAfter?.(one) ?? one.facts.score
+    if (isNothingToIt(one, policyAfter, score)) continue
     const entries = index.lookUp(one.facts.sender, one.mailbox.mailboxId)
     const was = decide(one.facts, one.mailbox, entries, context)
-    const would = decide(one.facts, policyAfter, entries, context)
+    const would = decide({ ...one.facts, score }, policyAfter, entries, context)
     if (isSame(was, would)) continue
     const taken = takenFor(one)
     const isHeld = arrives(was) && !arrives(would)
@@ -73,9 +83,12 @@ export function policyReach(
 }
 
 /** Between the same limits, with all else as it was: the judge could only say the same again. Most mail of a month is of that kind. */
-function isNothingToIt({ facts, mailbox }: SeenOne, after: MailboxPolicy): boolean {
-  const alike = mailbox.filtering === after.filtering && mailbox.usesSetAside === after.usesSetAside
-  return alike && bandOf(facts.score, mailbox) === bandOf(facts.score, after)
+function isNothingToIt({ facts, mailbox }: SeenOne, after: MailboxPolicy, score: number): boolean {
+  const alike =
+    mailbox.filtering === after.filtering &&
+    mailbox.usesSetAside === after.usesSetAside &&
+    mailbox.watching === after.watching
+  return alike && bandOf(facts.score, mailbox) === bandOf(score, after)
 }
 
 const bandOf = (score: number, { limits: { junk, quarantined, nearCertain } }: MailboxPolicy): number =>

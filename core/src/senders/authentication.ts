@@ -36,6 +36,13 @@ export function isAuthenticated(fromDomain: string, { dmarc, spf, dkim }: Authen
   return byDmarc || proves(spf) || dkim.some(proves)
 }
 
+/**
+ * The mailing list a message came by, where the list itself is proven: its List-Id is a name under a domain (RFC 2919 §3) that SPF, DKIM or
+ * DMARC pass for. Anybody can write a List-Id. `null` for none.
+ */
+export const provenList = (listId: string | null, authentication: Authentication): string | null =>
+  listId !== null && isProvenDomain(listId, authentication) ? listId : null
+
 /** Whether a domain itself is proven, whatever From says: of a mailing list, say. */
 export function isProvenDomain(domain: string, { dmarc, spf, dkim }: Authentication): boolean {
   const proves = ({ result, domain: of }: { result: AuthResult; domain: string }) =>

@@ -2,6 +2,7 @@ export {
   isAuthenticated,
   noAuthentication,
   isProvenDomain,
+  provenList,
   type Authentication,
   type AuthResult,
 } from './authentication.ts'

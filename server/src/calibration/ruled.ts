@@ -1,6 +1,32 @@
 import type { Evidence, Finding } from '@pendro/core/judgement'
 import type { DeliveryState } from '@pendro/core/delivery'
 import { select, type Database } from '../db/database.ts'
+import { within, type Scope } from '../db/scope.ts'
+
+/** Whose mail is looked at, within what somebody looks after; '' for all of it. */
+export interface Whose {
+  readonly department: string
+  readonly scope: Scope
+}
+
+/** Whose mail is looked at since when. */
+export interface Of extends Whose {
+  readonly since: Date
+}
+
+/** Nobody's mail is left out: what is counted for all of it says it at once. */
+export const isEverybodys = ({ department, scope }: Whose): boolean => department === '' && scope === null
+
+/** The condition on a mailbox `b`. */
+export const isTheirs = ({ department, scope }: Whose): string =>
+  `${department === '' ? 'TRUE' : 'b.department = :department'} AND ${within(scope, 'b.id')}`
+
+/** The mailbox `b` of a delivery `d`, where the condition asks for it. */
+export const withMailbox = (whose: Whose): string =>
+  isEverybodys(whose) ? '' : 'JOIN mailboxes b ON b.id = d.mailbox_id'
+
+/** The same without a mailbox that is not joined. */
+export const areTheirs = (whose: Whose): string => (isEverybodys(whose) ? 'TRUE' : isTheirs(whose))
 
 /** A delivery people ruled on, by the last ruling that stands. */
 export interface Ruled {
@@ -37,17 +63,19 @@ const arrived: ReadonlySet<DeliveryState> = new Set([
  * What people called wanted or junk since a day: by what they taught, and where they taught nothing by what they did. Whoever only left a message
  * where it was has called it nothing.
  */
-export async function readRuled(db: Database, since: Date): Promise<readonly Ruled[]> {
+export async function readRuled(db: Database, of: Of): Promise<readonly Ruled[]> {
+  const { since, department } = of
   const rows = await select<RuledRow>(
     db,
     `SELECT d.id, d.score, d.received_at, r.at, JSON_VALUE(r.sentence, '$.learn') AS learn,
        JSON_VALUE(r.sentence, '$.message') AS message, x.from_state
      FROM rulings r JOIN ruling_deliveries x ON x.ruling_id = r.id JOIN deliveries d ON d.id = x.delivery_id
-     WHERE r.at >= :since AND r.undone_at IS NULL ORDER BY r.at, r.id`,
-    { since },
+       ${withMailbox(of)}
+     WHERE r.at >= :since AND r.undone_at IS NULL AND ${areTheirs(of)} ORDER BY r.at DESC, r.id DESC LIMIT :mostRuled`,
+    { since, department, mostRuled },
   )
   const last = new Map<number, Ruled>()
-  for (const row of rows) {
+  for (const row of rows.reverse()) {
     const isJunk = calledJunk(row)
     if (isJunk === null) continue
     last.set(row.id, {
@@ -71,6 +99,8 @@ function calledJunk({ learn, message }: Pick<RuledRow, 'learn' | 'message'>): bo
   return message === 'discard' ? true : null
 }
 
+/** The newest of them are enough to tell how good a score is. */
+const mostRuled = 50_000
 /** The newest of them whose evidence is looked at. */
 const mostEvidence = 4000
 

@@ -20,6 +20,12 @@ import { statements as rules } from './migrations/0020-rules.ts'
 import { statements as replies } from './migrations/0021-replies.ts'
 import { statements as looks } from './migrations/0022-looks.ts'
 import { statements as judgementHolds } from './migrations/0023-judgement.ts'
+import { statements as weightsOfOurOwn } from './migrations/0024-weights.ts'
+import { statements as staffersThatCome } from './migrations/0025-staffers.ts'
+import { statements as scopes } from './migrations/0026-scopes.ts'
+import { statements as factors } from './migrations/0027-factors.ts'
+import { statements as directory } from './migrations/0028-directory.ts'
+import { statements as keys } from './migrations/0029-keys.ts'
 import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
@@ -49,6 +55,12 @@ export const migrations: Readonly<Record<string, readonly string[]>> = {
   '0021-replies': replies,
   '0022-looks': looks,
   '0023-judgement': judgementHolds,
+  '0024-weights': weightsOfOurOwn,
+  '0025-staffers': staffersThatCome,
+  '0026-scopes': scopes,
+  '0027-factors': factors,
+  '0028-directory': directory,
+  '0029-keys': keys,
 }
 
 /** Done already, by the statement that was running when an upgrade was interrupted: it exists, or is gone. */

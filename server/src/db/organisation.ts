@@ -1,6 +1,6 @@
 import { Op } from 'sequelize'
 import type { DigestSchedule } from '@pendro/core/digest'
-import type { MailboxPolicy } from '@pendro/core/judgement'
+import type { Limits, MailboxPolicy } from '@pendro/core/judgement'
 import type { AwayTime } from '@pendro/core/keeping'
 import type { Database, Tx } from './database.ts'
 import type { RowOf } from './models/columns.ts'
@@ -47,7 +47,10 @@ export async function ownMailboxes(db: Database, id: number, now: Date): Promise
     { digests_to_id: id, from_at: { [Op.lte]: now }, until_at: { [Op.gt]: now } },
     { columns: ['mailbox_id'] },
   )
-  return [...new Set([id, ...[...minded, ...entrusted].map(({ mailbox_id }) => mailbox_id)])]
+  // Whose mail they get since it is closed: what is still kept back there is theirs to look at.
+  const closed = await findAll(db, Mailboxes, { closed_to_id: id }, { columns: ['id'] })
+  const others = [...minded, ...entrusted].map(({ mailbox_id }) => mailbox_id)
+  return [...new Set([id, ...others, ...closed.map(one => one.id)])]
 }
 
 export async function mailboxRows(
@@ -66,20 +69,36 @@ export function digestSchedule(
     digest_times,
     digest_weekdays,
     time_zone,
-  }: Pick<MailboxRow, 'digest_times' | 'digest_weekdays' | 'time_zone'>,
+    closed_at,
+  }: Pick<MailboxRow, 'digest_times' | 'digest_weekdays' | 'time_zone' | 'closed_at'>,
   { digestTimes = ['07:00'], digestWeekdays = [1, 2, 3, 4, 5, 6, 7] }: Organisation,
   waits: readonly AwayTime[] = [],
 ): DigestSchedule {
   return {
-    times: digest_times ?? digestTimes,
+    // Nobody reads what a closed mailbox is sent.
+    times: closed_at === null ? (digest_times ?? digestTimes) : [],
     weekdays: digest_weekdays ?? digestWeekdays,
     timeZone: time_zone,
     waits,
   }
 }
 
-/** What deciding needs of a mailbox; limits it does not set are the organisation's. */
-export function mailboxPolicy(row: MailboxRow, { limits }: Pick<Organisation, 'limits'>): MailboxPolicy {
+/** What a mailbox without settings of its own goes by: its department's, else the organisation's. */
+export function usualOf(
+  department: string,
+  { limits, watching = false, departments = {} }: Pick<Organisation, 'limits' | 'watching' | 'departments'>,
+): { readonly limits: Limits; readonly watching: boolean } {
+  // Named by people: only what was really set counts.
+  const own = Object.hasOwn(departments, department) ? departments[department] : undefined
+  return { limits: own?.limits ?? limits, watching: own?.watching ?? watching }
+}
+
+/** What deciding needs of a mailbox; limits it does not set are those of its department or the organisation. */
+export function mailboxPolicy(
+  row: MailboxRow,
+  organisation: Pick<Organisation, 'limits' | 'watching' | 'departments'>,
+): MailboxPolicy {
+  const { limits, watching } = usualOf(row.department, organisation)
   return {
     mailboxId: row.id,
     limits: {
@@ -89,5 +108,6 @@ export function mailboxPolicy(row: MailboxRow, { limits }: Pick<Organisation, 'l
     },
     usesSetAside: row.uses_set_aside === 1,
     filtering: row.filtering === 1,
+    watching,
   }
 }

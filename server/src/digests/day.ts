@@ -9,6 +9,7 @@ import { parseMessage } from '@pendro/core/message'
 import { nextDigest } from '@pendro/core/digest'
 import { findRow, inTransaction, select, type Database, type Tx } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { findOne, update } from '../db/rows.ts'
 import { Mailboxes } from '../db/models/organisation.ts'
 import { type DigestReplies, Digests } from '../db/models/digests.ts'
@@ -23,22 +24,24 @@ import { planAgain } from './sending.ts'
 const day = 86_400_000
 
 /** The day on a line: when digests went, and when they will go. */
-export async function readDay(db: Database, now: Date): Promise<DigestDay> {
+export async function readDay(db: Database, scope: Scope, now: Date): Promise<DigestDay> {
+  const theirs = within(scope, 'mailbox_id')
   const values = { now, from: new Date(now.getTime() - day), to: new Date(now.getTime() + day) }
   const [{ timeZone }, past, coming, replies] = await Promise.all([
     readOrganisation(db),
     select<{ at: Date; n: number; bounced: number }>(
       db,
       `SELECT MIN(cut) AS at, COUNT(*) AS n, SUM(state = 'bounced') AS bounced FROM digests
-       WHERE cut > :from AND cut <= :now GROUP BY FLOOR(UNIX_TIMESTAMP(cut) / 300) ORDER BY at`,
+       WHERE cut > :from AND cut <= :now AND ${theirs} GROUP BY FLOOR(UNIX_TIMESTAMP(cut) / 300) ORDER BY at`,
       values,
     ),
     select<{ at: Date; n: number }>(
       db,
-      'SELECT next_at AS at, COUNT(*) AS n FROM digest_due WHERE next_at > :now AND next_at <= :to GROUP BY next_at ORDER BY next_at',
+      `SELECT next_at AS at, COUNT(*) AS n FROM digest_due WHERE next_at > :now AND next_at <= :to AND ${theirs}
+       GROUP BY next_at ORDER BY next_at`,
       values,
     ),
-    findRow<{ n: number }>(db, 'SELECT COUNT(*) AS n FROM digest_replies WHERE needs_look'),
+    findRow<{ n: number }>(db, `SELECT COUNT(*) AS n FROM digest_replies WHERE needs_look AND ${theirs}`),
   ])
   return {
     now: now.toISOString(),
@@ -66,11 +69,12 @@ interface ReplyRow extends Pick<
 /** What a person has to read of a reply; the rest of the digest below it is known. */
 const shownCharacters = 1500
 
-export async function readReplies(db: Database): Promise<DigestReply[]> {
+export async function readReplies(db: Database, scope: Scope): Promise<DigestReply[]> {
   const rows = await select<ReplyRow>(
     db,
     `SELECT r.id, r.received_at, r.mailbox_id, b.name AS mailbox_name, r.subject, r.outcome, r.needs_look, r.facts, r.source
-     FROM digest_replies r JOIN mailboxes b ON b.id = r.mailbox_id ORDER BY r.needs_look DESC, r.id DESC LIMIT 40`,
+     FROM digest_replies r JOIN mailboxes b ON b.id = r.mailbox_id
+     WHERE ${within(scope, 'r.mailbox_id')} ORDER BY r.needs_look DESC, r.id DESC LIMIT 40`,
   )
   return Promise.all(
     rows.map(async row => {

@@ -4,7 +4,13 @@ import { nextDigest } from '@pendro/core/digest'
 import { select, type Database } from '../db/database.ts'
 import { findAll } from '../db/rows.ts'
 import { Digests } from '../db/models/digests.ts'
-import { digestSchedule, findMailboxRow, readOrganisation, type Organisation } from '../db/organisation.ts'
+import {
+  digestSchedule,
+  findMailboxRow,
+  readOrganisation,
+  type MailboxRow,
+  type Organisation,
+} from '../db/organisation.ts'
 import { awayTimes, waitsOf } from '../deliveries/expiry.ts'
 import { AppError } from '../errors.ts'
 import { ownSender } from '../outbox/own-mail.ts'
@@ -57,13 +63,10 @@ export async function previewDigest(
     timeZone: mailbox.time_zone,
     since: window.since === beginning ? null : window.since.toISOString(),
     next: next === null ? null : new Date(next).toISOString(),
-    schedule: {
-      times: [...schedule.times],
-      weekdays: [...schedule.weekdays],
-      usual: mailbox.digest_times === null && mailbox.digest_weekdays === null,
-    },
+    schedule: shownSchedule(schedule, mailbox),
     listed,
     leftOut,
+    watched: await watchedSince(db, mailboxId, window.since),
     lines: rows.filter(row => row.left_out === 0 || row.leave_out === 1).map(shownLine),
     message: text && {
       from: senderName(organisation, mailbox.language),
@@ -74,6 +77,44 @@ export async function previewDigest(
     },
     changed: await ruledSince(db, mailboxId, window.since),
     sent: await lastSent(db, mailboxId),
+  }
+}
+
+const shownSchedule = (
+  { times, weekdays }: ReturnType<typeof digestSchedule>,
+  { digest_times, digest_weekdays }: Pick<MailboxRow, 'digest_times' | 'digest_weekdays'>,
+): DigestPreview['schedule'] => ({
+  times: [...times],
+  weekdays: [...weekdays],
+  usual: digest_times === null && digest_weekdays === null,
+})
+
+/** As many as a person looks at. */
+const mostWatched = 50
+
+/** What would have been kept back, had mail been held; it all went on. */
+async function watchedSince(db: Database, mailboxId: number, since: Date): Promise<DigestPreview['watched']> {
+  const rows = await select<{
+    id: number
+    from_name: string
+    from_address: string
+    subject: string
+    would: DigestPreview['watched']['lines'][number]['would']
+    n: number
+  }>(
+    db,
+    `SELECT id, from_name, from_address, subject, would, COUNT(*) OVER () AS n FROM deliveries
+     WHERE mailbox_id = :mailboxId AND would IS NOT NULL AND received_at > :since ORDER BY id DESC LIMIT :mostWatched`,
+    { mailboxId, since, mostWatched },
+  )
+  return {
+    count: rows[0]?.n ?? 0,
+    lines: rows.map(row => ({
+      deliveryId: row.id,
+      from: row.from_name || row.from_address,
+      subject: row.subject,
+      would: row.would,
+    })),
   }
 }
 

@@ -44,8 +44,8 @@ export function digestRoutes(router: Router, { db, now, queued, settings }: Deps
     await noteLine(db, who, params.id, body, now())
     return {}
   })
-  mount(router, digestDay, () => readDay(db, now()))
-  mount(router, digestReplies, async () => ({ replies: await readReplies(db) }))
+  mount(router, digestDay, ({ who }) => readDay(db, who.scope, now()))
+  mount(router, digestReplies, async ({ who }) => ({ replies: await readReplies(db, who.scope) }))
   mount(router, lookedAtReply, async ({ params, who }) => {
     await lookedAt(db, who, params.id, now())
     return {}

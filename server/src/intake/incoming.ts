@@ -24,6 +24,7 @@ export interface Read {
   /** What is stored of the bytes and of the reading, packed. */
   readonly packed: Packed
   readonly likeness: ReadMessage['likeness']
+  readonly language: ReadMessage['language']
   readonly problem: string | null
   readonly authentication: Authentication
 }
@@ -44,8 +45,8 @@ export async function readIncoming(
   { read = readMessage, authenticate }: Readers = {},
 ): Promise<Read> {
   const { raw, envelopeFrom, connection = nobody, receivedAt: now } = incoming
-  const { parsed, packed, likeness } = await read(raw)
-  const known = { incoming, packed, likeness }
+  const { parsed, packed, likeness, language } = await read(raw)
+  const known = { incoming, packed, likeness, language }
   if (!parsed.ok)
     return {
       ...known,

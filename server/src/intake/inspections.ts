@@ -270,7 +270,8 @@ async function sealPath(db: Database, tx: Tx, deliveryId: number): Promise<void>
   await update(
     db,
     Deliveries,
-    { reasons: [{ finding: 'harm', facts: { name: 'attachment' } }], points: 'against' },
+    // What watching noted it would have been holds no longer: sealed mail is sealed, watched or not.
+    { reasons: [{ finding: 'harm', facts: { name: 'attachment' } }], points: 'against', would: null },
     { id: deliveryId },
     tx,
   )

@@ -127,7 +127,10 @@ const judge = (
     tx,
   )
 
-const newMessage = ({ incoming, message, packed, problem }: Read, { sender, harm, bulk }: Judged) => ({
+const newMessage = (
+  { incoming, message, packed, problem, language }: Read,
+  { sender, harm, bulk }: Judged,
+) => ({
   direction: 'in' as const,
   receivedAt: incoming.receivedAt,
   message,
@@ -139,6 +142,7 @@ const newMessage = ({ incoming, message, packed, problem }: Read, { sender, harm
   harm: harm && { ...harm },
   bulk,
   unreadable: problem,
+  language,
 })
 
 const takenIn = (messageId: number, stored: readonly StoredDelivery[]): TakenIn => ({
@@ -151,10 +155,8 @@ const takenIn = (messageId: number, stored: readonly StoredDelivery[]): TakenIn 
 /** How often each address and domain has written; one statement for the batch. */
 async function countSenders(db: Database, tx: Tx, senders: readonly SenderFacts[]): Promise<void> {
   const counts = new Map<string, number>()
-  for (const { from } of senders) {
-    const first = from[0]
-    if (!first) continue
-    for (const key of seenKeys(first)) counts.set(key, (counts.get(key) ?? 0) + 1)
+  for (const sender of senders) {
+    for (const key of seenKeys(sender)) counts.set(key, (counts.get(key) ?? 0) + 1)
   }
   if (counts.size === 0) return
   // In one order everywhere, so that two intakes wait for each other instead of deadlocking.

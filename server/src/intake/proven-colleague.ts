@@ -40,7 +40,7 @@ export async function findProvenColleague(
     (await findRow<ProvenColleague>(
       db,
       `SELECT m.id, m.name, m.address, m.language FROM mailbox_addresses a JOIN mailboxes m ON m.id = a.mailbox_id
-       WHERE a.address = :address`,
+       WHERE a.address = :address AND m.closed_at IS NULL`,
       { address: addressText(withoutTag(from)) },
     ))
   if (!from || !colleague) return 'nobody'

@@ -29,9 +29,12 @@ export async function resolveRecipients(
     if (address) texts.set(recipient, addressText(withoutTag(address)))
   }
   if (texts.size === 0) return new Map()
+  // Mail to a closed mailbox goes to whoever it was closed to, and nowhere without one.
   const rows = await select<{ address: string; mailbox_id: number }>(
     db,
-    'SELECT address, mailbox_id FROM mailbox_addresses WHERE address IN (:texts)',
+    `SELECT a.address, COALESCE(t.id, b.id) AS mailbox_id FROM mailbox_addresses a JOIN mailboxes b ON b.id = a.mailbox_id
+     LEFT JOIN mailboxes t ON t.id = b.closed_to_id AND t.closed_at IS NULL
+     WHERE a.address IN (:texts) AND (b.closed_at IS NULL OR t.id IS NOT NULL)`,
     { texts: [...new Set(texts.values())] },
     tx,
   )
@@ -57,6 +60,7 @@ async function findPostmaster(db: Database, domain: string, tx?: Tx): Promise<nu
   const row = await findRow<{ id: number }>(
     db,
     `SELECT b.id FROM mailboxes b LEFT JOIN mailbox_addresses a ON a.mailbox_id = b.id AND a.address = :wanted
+     WHERE b.closed_at IS NULL
      ORDER BY a.address IS NULL, b.id LIMIT 1`,
     { wanted: organisation.postmaster ?? '' },
     tx,

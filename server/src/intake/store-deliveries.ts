@@ -1,6 +1,6 @@
 import { clusterKey } from '@pendro/core/clusters'
 import type { DeliveryState, JudgedState } from '@pendro/core/delivery'
-import { byWeight, crowdShift, reviewRank } from '@pendro/core/judgement'
+import { byWeight, crowdShift, reviewRank, type Decision } from '@pendro/core/judgement'
 import { dayOf } from '@pendro/core/calendar'
 import { expiryOf } from '@pendro/core/keeping'
 import { settleRules } from '@pendro/core/mail-rules'
@@ -69,6 +69,7 @@ interface NewDelivery {
     | 'reasons'
     | 'points'
     | 'attachments'
+    | 'would'
   >
 }
 
@@ -113,10 +114,11 @@ export async function storeDeliveries(
   await insert(
     db,
     DeliveryJudgements,
-    stored.map(({ id, judged: { evidence, path } }) => ({
+    stored.map(({ id, judged: { evidence, weights, path } }) => ({
       delivery_id: id,
       evidence: byWeight(evidence),
       path,
+      weights,
     })),
     tx,
   )
@@ -189,6 +191,7 @@ function newDelivery(
       important: decision.important,
       folder: decision.state === 'moved' ? decision.folder : null,
       left_out: decision.leftOut,
+      would: wouldBe(decision),
       ...shownFrom(message),
       reasons: reasonsOf(judged),
       points: pointsOf(judged).direction,
@@ -270,6 +273,10 @@ function placeOf(
   const goesOn = state === 'inbox' || state === 'aside' || state === 'moved' || state === 'junk'
   return onward === 'queue' && goesOn ? { state: 'deferred', boundFor: state } : { state, boundFor: null }
 }
+
+/** Only what a mailbox that is watched would have kept back. */
+const wouldBe = ({ would }: Decision): 'junk' | 'quarantined' | 'discarded' | null =>
+  would === 'junk' || would === 'quarantined' || would === 'discarded' ? would : null
 
 /** What the row of the list says about why: what decided, else the heaviest evidence towards junk. */
 function reasonsOf({ path, evidence }: JudgedDelivery): readonly Reason[] {

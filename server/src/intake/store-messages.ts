@@ -31,6 +31,7 @@ export interface NewMessage {
   readonly bulk?: boolean
   /** Why it could not be read. */
   readonly unreadable?: string | null
+  readonly language?: string | null
 }
 
 const ofOurs: SenderFacts = {
@@ -95,6 +96,7 @@ function rowOf(
     harm,
     bulk,
     unreadable,
+    language,
     sentTo = [],
   }: NewMessage,
   profileId: number | null,
@@ -113,6 +115,7 @@ function rowOf(
     harm: harm ?? null,
     bulk: bulk ?? false,
     unreadable: unreadable ?? null,
+    language: language ?? null,
     sent_to: recipientsText(sentTo),
   }
 }

@@ -1,7 +1,7 @@
 import { execute, findRow, type Database, type Tx } from '../db/database.ts'
 
 /** Work that one process does at a time, whichever it is. */
-export type Chore = 'purge' | 'ends' | 'reminders'
+export type Chore = 'directory' | 'purge' | 'ends' | 'reminders'
 
 /** Milliseconds a chore stays taken without a word: a process that died gives way to another then. */
 const takenFor = 60_000

@@ -58,7 +58,7 @@ export async function joinClusters(
     now,
   )
   // One after the other: a campaign comes in together, and each of it is like the one before.
-  const candidates = await findCandidates(db, tx, [...fresh.values()])
+  const { candidates, crowded } = await findCandidates(db, tx, [...fresh.values()])
   const kept: (Known & { readonly text: TextLikeness })[] = []
   const moved = new Map<string, string>()
   const nowOf = (key: string): string => (moved.has(key) ? nowOf(moved.get(key) ?? key) : key)
@@ -77,74 +77,73 @@ export async function joinClusters(
     db,
     tx,
     kept.map(({ cluster_key, text }) => ({ ...text, cluster: nowOf(cluster_key) })),
-    now,
+    { crowded, now },
   )
   return new Map([...joined].map(([key, cluster]) => [key, nowOf(cluster)]))
 }
 
+interface Candidates {
+  readonly candidates: ReadonlyMap<string, readonly Known[]>
+  /** Bands that so many kept texts share that one more would tell nothing. */
+  readonly crowded: ReadonlySet<string>
+}
+
 /** Kept texts that share a band with each of these. */
-async function findCandidates(
-  db: Database,
-  tx: Tx,
-  texts: readonly TextLikeness[],
-): Promise<ReadonlyMap<string, readonly Known[]>> {
+async function findCandidates(db: Database, tx: Tx, texts: readonly TextLikeness[]): Promise<Candidates> {
+  const nothing = { candidates: new Map(), crowded: new Set<string>() }
   const wanted = texts.flatMap(({ key, sketch }) =>
     bandsOf(sketch).map((hash, band) => ({ key, band, hash })),
   )
-  if (wanted.length === 0) return new Map()
+  if (wanted.length === 0) return nothing
   const hits = await select<{ band: number; hash: number; text_id: number }>(
     db,
-    `SELECT band, hash, text_id FROM (
-       SELECT band, hash, text_id, ROW_NUMBER() OVER (PARTITION BY band, hash ORDER BY text_id DESC) AS place
-       FROM cluster_bands WHERE (band, hash) IN (${wanted.map((_, i) => `(:b${i}, :h${i})`).join(',')})
-     ) x WHERE place <= :mostOfBand`,
-    {
-      mostOfBand,
-      ...Object.fromEntries(
-        wanted.flatMap(({ band, hash }, i) => [
-          [`b${i}`, band],
-          [`h${i}`, hash],
-        ]),
-      ),
-    },
+    // Each is one row of the index at a place of its own: estimating so many places takes longer than looking there.
+    `SET STATEMENT eq_range_index_dive_limit = 1 FOR
+     SELECT band, hash, text_id FROM cluster_bands WHERE (band, hash) IN (${tuples(wanted.map(({ band, hash }) => [band, hash]))})
+     LIMIT :most`,
+    { most: wanted.length * mostOfBand },
     tx,
   )
-  if (hits.length === 0) return new Map()
+  if (hits.length === 0) return nothing
   const byBand = new Map<string, number[]>()
   for (const { band, hash, text_id } of hits) {
-    const at = `${band} ${hash}`
-    byBand.set(at, [...(byBand.get(at) ?? []), text_id])
+    const ids = byBand.get(bandKey(band, hash))
+    if (ids) ids.push(text_id)
+    else byBand.set(bandKey(band, hash), [text_id])
   }
   const rows = await select<{ id: number; cluster_key: string; sketch: Buffer }>(
     db,
     'SELECT id, cluster_key, sketch FROM cluster_texts WHERE id IN (:ids)',
-    { ids: [...new Set(hits.map(({ text_id }) => text_id))] },
+    { ids: [...new Set([...byBand.values()].flatMap(ids => ids.slice(0, mostOfBand)))] },
     tx,
   )
   const known = new Map(rows.map(row => [row.id, { ...row, sketch: unpackSketch(row.sketch) }]))
   const found = new Map<string, readonly Known[]>()
   for (const { key, sketch } of texts) {
-    const ids = new Set(bandsOf(sketch).flatMap((hash, band) => byBand.get(`${band} ${hash}`) ?? []))
+    const ids = new Set(bandsOf(sketch).flatMap((hash, band) => byBand.get(bandKey(band, hash)) ?? []))
     found.set(
       key,
       [...ids].slice(0, mostCandidates).flatMap(id => known.get(id) ?? []),
     )
   }
-  return found
+  const crowded = [...byBand].filter(([, ids]) => ids.length >= mostOfBand).map(([at]) => at)
+  return { candidates: found, crowded: new Set(crowded) }
 }
+
+const bandKey = (band: number, hash: number) => `${band} ${hash}`
 
 async function keepTexts(
   db: Database,
   tx: Tx,
   texts: readonly (TextLikeness & { readonly cluster: string })[],
-  now: Date,
+  { crowded, now }: Pick<Candidates, 'crowded'> & { readonly now: Date },
 ): Promise<void> {
   if (texts.length === 0) return
-  // Another process may be keeping the same text at this moment.
-  await execute(
+  // Another process may be keeping the same text at this moment: then it is not among those given back, and its bands are theirs.
+  const rows = await select<{ id: number; text_key: string }>(
     db,
     `INSERT IGNORE INTO cluster_texts (text_key, cluster_key, sketch, seen_at)
-     VALUES ${texts.map((_, i) => `(:t${i}, :c${i}, :s${i}, :now)`).join(',')}`,
+     VALUES ${texts.map((_, i) => `(:t${i}, :c${i}, :s${i}, :now)`).join(',')} RETURNING id, text_key`,
     {
       now,
       ...Object.fromEntries(
@@ -157,30 +156,27 @@ async function keepTexts(
     },
     tx,
   )
-  const rows = await select<{ id: number; text_key: string }>(
-    db,
-    'SELECT id, text_key FROM cluster_texts WHERE text_key IN (:keys)',
-    { keys: texts.map(({ key }) => key) },
-    tx,
-  )
   const ids = new Map(rows.map(({ id, text_key }) => [text_key, id]))
-  const bands = texts.flatMap(({ key, sketch }) =>
-    bandsOf(sketch).map((hash, band) => ({ band, hash, id: ids.get(key) ?? 0 })),
-  )
+  const bands = texts.flatMap(({ key, sketch }) => {
+    const id = ids.get(key)
+    if (id === undefined) return []
+    return bandsOf(sketch).flatMap((hash, band) =>
+      crowded.has(bandKey(band, hash)) ? [] : [{ band, hash, id }],
+    )
+  })
+  if (bands.length === 0) return
   await execute(
     db,
     `INSERT IGNORE INTO cluster_bands (band, hash, text_id)
-     VALUES ${bands.map((_, i) => `(:b${i}, :h${i}, :i${i})`).join(',')}`,
-    Object.fromEntries(
-      bands.flatMap(({ band, hash, id }, i) => [
-        [`b${i}`, band],
-        [`h${i}`, hash],
-        [`i${i}`, id],
-      ]),
-    ),
+     VALUES ${tuples(bands.map(({ band, hash, id }) => [band, hash, id]))}`,
+    {},
     tx,
   )
 }
+
+/** Whole numbers of ours, written out: hundreds of named values take longer to put in than to look up. */
+const tuples = (rows: readonly (readonly number[])[]): string =>
+  rows.map(row => `(${row.map(n => Math.trunc(n)).join(',')})`).join(',')
 
 /** A text that is still met is kept; once a day is often enough to say so. */
 async function seenAgain(db: Database, tx: Tx, ids: readonly number[], now: Date): Promise<void> {

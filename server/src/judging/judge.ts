@@ -32,6 +32,7 @@ import { mailboxPolicy, type MailboxRow, type Organisation } from '../db/organis
 import { briefs, entriesFor } from '../lists/entries.ts'
 import { loadKnowledge, type Knowledge } from './knowledge.ts'
 import { rulesOf } from './mail-rules.ts'
+import { weightsInUse } from './weights.ts'
 
 /** A message as it came in, read. `message` is `null` when it could not be. */
 export interface Arrival {
@@ -49,6 +50,8 @@ export interface Arrival {
 export interface JudgedDelivery {
   readonly mailbox: MailboxRow
   readonly evidence: readonly Evidence[]
+  /** Version of the weights it was weighed with. */
+  readonly weights: number
   readonly score: number
   /** Mail rules that match, in their order. */
   readonly rules: readonly RuleVerdict[]
@@ -79,6 +82,7 @@ export async function judgeArrivals(
   const knowledge = await loadKnowledge(
     db,
     arrivals.flatMap(({ message }) => message ?? []),
+    senders,
     tx,
   )
   const entries = await entriesFor(db, [...new Set(senders.flatMap(candidateTexts))], mailboxIds, { tx })
@@ -130,14 +134,19 @@ function judgeArrival(arrival: Arrival, sender: SenderFacts, bench: Bench): Judg
     knownDomains,
     recipients: mailboxes.length,
     receivedAt: receivedAt.getTime(),
+    weights: weightsInUse(organisation),
   }
   const shared = message
-    ? weighMessage({ message, sender, context: { ...context, knowledge: knowledge.sender(message) } })
-    : weighUnreadable(problem ?? '')
+    ? weighMessage({ message, sender, context: { ...context, knowledge: knowledge.sender(message, sender) } })
+    : weighUnreadable(problem ?? '', context.weights)
   // Made only when somebody has a rule to ask.
   let view: RuleView | null = null
+  const weights = organisation.weights?.version ?? 0
   const deliveries = mailboxes.map(mailbox => {
-    const evidence = [...shared, ...weighForMailbox(message ? knowledge.writtenBy(mailbox.id, message) : 0)]
+    const own = message
+      ? weighForMailbox(knowledge.nearness(mailbox.id, message), sender, context.weights)
+      : []
+    const evidence = [...shared, ...own]
     const score = junkScore(evidence)
     const asked = bench.mailRules(mailbox.id)
     const rules = message && asked.length > 0 ? matchingRules(asked, (view ??= ruleView(message, size))) : []
@@ -148,7 +157,7 @@ function judgeArrival(arrival: Arrival, sender: SenderFacts, bench: Bench): Judg
       { policy, now: receivedAt.getTime() },
     )
     const path = decision.path.map(line => showLine(line, bench.shown))
-    return { mailbox, evidence, score, rules, decision, path }
+    return { mailbox, evidence, weights, score, rules, decision, path }
   })
   return { sender, harm, bulk, deliveries }
 }
@@ -197,6 +206,8 @@ export function showLine(line: PathLine, shown: ReadonlyMap<number, EntryBrief>)
       return { ...plain, rules: line.rules.slice(0, 5).map(said => saidOf(said, said.place ?? 'important')) }
     case 'switched-off':
       return plain
+    case 'watching':
+      return line.would === null ? plain : { ...plain, facts: { would: line.would } }
     case 'score':
       return { ...plain, facts: { score: line.score, limit: line.limit, verdict: line.verdict } }
     default:

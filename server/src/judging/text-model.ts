@@ -4,6 +4,7 @@ import {
   gramsOf,
   learnAtOnce,
   uncalibrated,
+  type Curve,
   type FittedText,
   type Linear,
   type TextKnowledge,
@@ -63,18 +64,19 @@ async function readFitted(db: Database, tx?: Tx): Promise<Fitted> {
     intercept: number
     stack_linear: number
     stack_offset: number
+    curve: Curve | null
     last_lesson: number
     model: Buffer | null
   }>(
     db,
-    'SELECT slope, intercept, stack_linear, stack_offset, last_lesson, model FROM text_calibration WHERE id = 1',
+    'SELECT slope, intercept, stack_linear, stack_offset, curve, last_lesson, model FROM text_calibration WHERE id = 1',
     {},
     tx,
   )
   if (!row) return { calibration: uncalibrated, linear: null, lastLesson: 0 }
   const { slope, intercept, stack_linear: linear, stack_offset: offset } = row
   return {
-    calibration: { slope, intercept, linear, offset },
+    calibration: { slope, intercept, linear, offset, curve: row.curve },
     linear: row.model && unpackLinear(row.model),
     lastLesson: row.last_lesson,
   }
@@ -90,9 +92,15 @@ export async function keepFitted(
   await execute(
     db,
     `REPLACE INTO text_calibration
-       (id, slope, intercept, stack_linear, stack_offset, model, lessons, last_lesson, log_loss, fitted_at)
-     VALUES (1, :slope, :intercept, :linear, :offset, :model, :lessons, :last, :logLoss, :at)`,
-    { ...calibration, model: linear && packLinear(linear), logLoss, ...on },
+       (id, slope, intercept, stack_linear, stack_offset, curve, model, lessons, last_lesson, log_loss, fitted_at)
+     VALUES (1, :slope, :intercept, :linear, :offset, :curve, :model, :lessons, :last, :logLoss, :at)`,
+    {
+      ...calibration,
+      curve: calibration.curve ? JSON.stringify(calibration.curve) : null,
+      model: linear && packLinear(linear),
+      logLoss,
+      ...on,
+    },
     tx,
   )
   await moveVersion(db, 'calibration', tx)

@@ -2,6 +2,7 @@ import { Piscina } from 'piscina'
 import type { Database } from '../db/database.ts'
 import { claim, giveBack } from '../jobs/claim.ts'
 import { fitOnLessons } from '../judging/fit-text.ts'
+import { fitWeightsOnLessons } from '../judging/fit-weights.ts'
 import { say } from '../senders/import-said.ts'
 import { failImport, runImport } from '../senders/imports.ts'
 import { runUpkeep } from '../upkeep/look-over.ts'
@@ -11,8 +12,9 @@ export type ListsJob =
   | { readonly kind: 'upkeep'; readonly at: Date }
   | { readonly kind: 'import'; readonly id: number; readonly at: Date }
   | { readonly kind: 'fit'; readonly at: Date }
+  | { readonly kind: 'fit-weights'; readonly at: Date }
 
-/** Long work: replaying a month, reading 50,000 lines of a list, fitting the text model. */
+/** Long work: replaying a month, reading 50,000 lines of a list, fitting the text model and the weights. */
 export function runListsJob(db: Database, job: ListsJob): Promise<unknown> {
   switch (job.kind) {
     case 'upkeep':
@@ -21,6 +23,8 @@ export function runListsJob(db: Database, job: ListsJob): Promise<unknown> {
       return runImport(db, job.id, job.at)
     case 'fit':
       return fitOnLessons(db, job.at)
+    case 'fit-weights':
+      return fitWeightsOnLessons(db, job.at)
   }
 }
 

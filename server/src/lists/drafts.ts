@@ -3,6 +3,7 @@ import { daysBefore, startOfDay } from '@pendro/core/calendar'
 import { findCaution, findRefusal, isBindingByDefault, type ProposedEntry } from '@pendro/core/rulings'
 import { parsePattern, type SenderPattern } from '@pendro/core/senders'
 import type { Organisation } from '../db/organisation.ts'
+import { isWithin } from '../db/scope.ts'
 import { AppError } from '../errors.ts'
 import { isSteward, type Ruler } from '../sign-in/sessions.ts'
 
@@ -39,6 +40,8 @@ export function endOfDay(day: string, timeZone: string): number {
   return startOfDay(daysBefore(day, -1), timeZone)
 }
 
+const ownerOf = (owner: ProposedEntry['owner']) => (owner.kind === 'mailbox' ? owner.mailboxId : null)
+
 /**
  * Whether `who` may make these entries, with this reason. `touched`: owners of entries that end because of
  * them, too. Throws the first thing in the way.
@@ -57,6 +60,8 @@ export function checkEntries(
       owner.kind === 'mailbox' && mailboxIds.includes(owner.mailboxId)
     if (![...entries, ...touched].every(isOwn)) throw new AppError('ENTRY_NOT_FOUND')
   }
+  if ('staffer' in who && ![...entries, ...touched].every(({ owner }) => isWithin(who.scope, ownerOf(owner))))
+    throw new AppError('OUT_OF_SCOPE', { context: 'whole' })
   if (isSteward(who)) {
     if (reason === '' && entries.some(entry => findCaution(entry, policy) !== null))
       throw new AppError('NEEDS_REASON')

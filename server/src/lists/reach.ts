@@ -27,6 +27,7 @@ import {
 import type { Database } from '../db/database.ts'
 import type { Organisation } from '../db/organisation.ts'
 import { allEntries, briefs, entriesFor } from './entries.ts'
+import type { Scope } from '../db/scope.ts'
 import { allSeen, seenUnder, type Looked } from './seen.ts'
 
 export const usualDays = 30
@@ -38,6 +39,8 @@ export interface ReachContext {
   readonly organisation: Organisation
   readonly now: Date
   readonly days?: number
+  /** What is looked at of everybody's mail: that of the mailboxes somebody looks after. */
+  readonly scope: Scope
   /** Senders of the messages at hand: a pattern that is offered matches them. */
   readonly about?: readonly SenderFacts[]
 }
@@ -49,7 +52,10 @@ export async function reachOf(
   context: ReachContext,
 ): Promise<ReachShape> {
   const { organisation, now, days = usualDays } = context
-  const looked: Looked = { since: new Date(now.getTime() - days * day), mailboxIds: mailboxesOf(change) }
+  const looked: Looked = {
+    since: new Date(now.getTime() - days * day),
+    mailboxIds: mailboxesOf(change) ?? context.scope,
+  }
   const patterns = patternsOf(change)
   const found =
     patterns.length > manyPatterns
@@ -70,7 +76,7 @@ async function replayNear(
   db: Database,
   change: RegisterChange,
   patterns: readonly SenderPattern[],
-  { organisation, now, about = [] }: ReachContext,
+  { organisation, now, scope, about = [] }: ReachContext,
   looked: Looked,
 ): Promise<Replayed> {
   const only = change.add.length > 0 && patterns.length === 1 ? patterns[0] : undefined
@@ -89,7 +95,7 @@ async function replayNear(
   }
   const counted = counting(change)
   if (!only) return { reach: counted.result(), beside: [], history, everybodys: [] }
-  const everybodys = await habitsOf(db, organisation, only, change, looked, history)
+  const everybodys = await habitsOf(db, { organisation, scope, pattern: only }, change, looked, history)
   // What is wanted may be rare: the pattern that frees it has to be among those that are tried.
   const narrower = [counted.freed(), about].flatMap(senders => narrowerPatterns(only, senders))
   const found = new Map(
@@ -107,8 +113,11 @@ async function replayNear(
 /** A block for one colleague: how the sender goes about it is seen in everybody's mail, not in the few of one. */
 async function habitsOf(
   db: Database,
-  organisation: Organisation,
-  pattern: SenderPattern,
+  {
+    organisation,
+    scope,
+    pattern,
+  }: Pick<ReachContext, 'organisation' | 'scope'> & { readonly pattern: SenderPattern },
   { add }: RegisterChange,
   looked: Looked,
   history: readonly SeenDeliveries[],
@@ -116,7 +125,7 @@ async function habitsOf(
   if (looked.mailboxIds === null || add[0]?.standing !== 'blocked') return history
   const groups = await seenUnder(db, organisation, [organisationAround(pattern)], {
     ...looked,
-    mailboxIds: null,
+    mailboxIds: scope,
   })
   return groups.expand(new Set())
 }

@@ -36,8 +36,14 @@ interface GroupRow
  * marks, and a score on the same side of each of the mailbox's limits. Deciding one decides them all.
  * `from` names messages as `m`.
  */
-function grouped(from: string, mailboxIds: Looked['mailboxIds'], where = 'TRUE'): string {
-  return `SELECT m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
+function grouped(
+  organisation: Organisation,
+  from: string,
+  mailboxIds: Looked['mailboxIds'],
+  where: string,
+): { readonly sql: string; readonly values: Row } {
+  const { at, values } = limitsSql(organisation)
+  const sql = `SELECT m.profile_id, m.bulk, m.unreadable IS NOT NULL AS unreadable, m.harm IS NOT NULL AS harmful,
       IF(d.state = 'released', 'wanted', m.called) AS called, d.mailbox_id,
       d.rule_holds, d.rule_places, MIN(d.score) AS score, COUNT(*) AS n
     FROM ${from}
@@ -45,8 +51,41 @@ function grouped(from: string, mailboxIds: Looked['mailboxIds'], where = 'TRUE')
     JOIN mailboxes b ON b.id = d.mailbox_id
     WHERE ${where} AND m.received_at >= :since AND m.profile_id IS NOT NULL
     GROUP BY m.profile_id, d.mailbox_id, m.bulk, unreadable, harmful, called, d.rule_holds, d.rule_places,
-      (d.score >= COALESCE(b.limit_junk, :junk)) + (d.score >= COALESCE(b.limit_quarantined, :quarantined))
-      + (d.score >= COALESCE(b.limit_near_certain, :nearCertain))`
+      (d.score >= ${at.junk}) + (d.score >= ${at.quarantined}) + (d.score >= ${at.nearCertain})`
+  return { sql, values }
+}
+
+const ownLimit = {
+  junk: 'limit_junk',
+  quarantined: 'limit_quarantined',
+  nearCertain: 'limit_near_certain',
+} as const
+
+/** The limits of a mailbox `b` in SQL: its own, its department's, or the organisation's. */
+function limitsSql({ limits, departments = {} }: Organisation): {
+  readonly at: Readonly<Record<keyof Limits, string>>
+  readonly values: Row
+} {
+  const own = Object.entries(departments).flatMap(([name, department]) =>
+    department.limits ? [{ name, limits: department.limits }] : [],
+  )
+  const usual = (of: keyof Limits) =>
+    own.length === 0
+      ? `:${of}`
+      : `CASE b.department ${own.map((_, i) => `WHEN :department${i} THEN :${of}${i}`).join(' ')} ELSE :${of} END`
+  const at = (of: keyof Limits) => `COALESCE(b.${ownLimit[of]}, ${usual(of)})`
+  return {
+    at: { junk: at('junk'), quarantined: at('quarantined'), nearCertain: at('nearCertain') },
+    values: Object.assign(
+      { ...limits },
+      ...own.map(({ name, limits: { junk, quarantined, nearCertain } }, i) => ({
+        [`department${i}`]: name,
+        [`junk${i}`]: junk,
+        [`quarantined${i}`]: quarantined,
+        [`nearCertain${i}`]: nearCertain,
+      })),
+    ) as Row,
+  }
 }
 
 interface PackedRow extends Omit<GroupRow, 'mailbox_id' | 'score' | 'n' | 'rule_holds' | 'rule_places'> {
@@ -103,17 +142,30 @@ type Policy = SeenDeliveries['mailbox']
 /** What a mailbox goes by, under the organisation's limits or under others in their place. */
 type PolicyOf = (mailboxId: number, limits?: Limits) => Policy
 
+/** Mail is decided again as if it were held back: what an entry or a limit is worth shows there, watching or not. */
+const holding = (row: MailboxRow, organisation: Organisation): Policy => ({
+  ...mailboxPolicy(row, organisation),
+  watching: false,
+})
+
 /** Only mailboxes that differ from the organisation's usual are read one by one. */
 async function readPolicies(db: Database, organisation: Organisation): Promise<PolicyOf> {
+  const departments = Object.entries(organisation.departments ?? {}).flatMap(([name, { limits }]) =>
+    limits ? [name] : [],
+  )
   const rows = await select<MailboxRow>(
     db,
-    `SELECT id, limit_junk, limit_quarantined, limit_near_certain, uses_set_aside, filtering FROM mailboxes
-     WHERE limit_junk IS NOT NULL OR limit_quarantined IS NOT NULL OR limit_near_certain IS NOT NULL OR uses_set_aside OR NOT filtering`,
+    `SELECT id, department, limit_junk, limit_quarantined, limit_near_certain, uses_set_aside, filtering FROM mailboxes
+     WHERE limit_junk IS NOT NULL OR limit_quarantined IS NOT NULL OR limit_near_certain IS NOT NULL OR uses_set_aside OR NOT filtering
+       ${departments.length === 0 ? '' : 'OR department IN (:departments)'}`,
+    { departments },
   )
   const special = new Map(rows.map(row => [row.id, row]))
   return (mailboxId, limits = organisation.limits) => {
     const row = special.get(mailboxId)
-    return row ? mailboxPolicy(row, { limits }) : { mailboxId, limits, usesSetAside: false, filtering: true }
+    return row
+      ? holding(row, { ...organisation, limits })
+      : { mailboxId, limits, usesSetAside: false, filtering: true, watching: false }
   }
 }
 
@@ -246,7 +298,7 @@ export async function seenOf(
     { id: mailbox.id, since },
   )
   const profiles = await readProfiles(db, [...new Set(rows.map(row => row.profile_id))])
-  const policy = mailboxPolicy(mailbox, organisation)
+  const policy = holding(mailbox, organisation)
   const seen = rows.flatMap((row): SeenOne[] => {
     const sender = profiles.get(row.profile_id)
     if (!sender) return []
@@ -262,6 +314,8 @@ interface Newest extends Looked {
   readonly between?: { readonly was: Limits; readonly is: Limits }
   /** Only what came before this one; nothing is counted then. */
   readonly before?: number | null
+  /** No more than so many of the newest in all; without it every one there is. */
+  readonly atMost?: number
 }
 
 /** `of`: how many there are; `fit`: how many of them lie between. `next`: where to go on, `null` at the end. */
@@ -277,17 +331,28 @@ interface NewestSeen {
 export async function newestSeen(
   db: Database,
   organisation: Organisation,
-  { since, mailboxIds, limit, between, before = null }: Newest,
+  { since, mailboxIds, limit, between, before = null, atMost }: Newest,
 ): Promise<NewestSeen> {
-  const whose = mailboxIds === null ? 'TRUE' : 'd.mailbox_id IN (:mailboxIds)'
+  const anybodys = mailboxIds === null ? 'TRUE' : 'd.mailbox_id IN (:mailboxIds)'
+  const oldest =
+    atMost === undefined
+      ? null
+      : await findRow<{ id: number }>(
+          db,
+          `SELECT d.id FROM deliveries d WHERE ${anybodys} ORDER BY d.id DESC LIMIT 1 OFFSET :atMost`,
+          { mailboxIds, atMost },
+        )
+  const whose = oldest === null ? anybodys : `(${anybodys} AND d.id > :oldest)`
   const fits = between ? `(${isBetween})` : 'TRUE'
   const given = {
     since,
     mailboxIds,
     limit,
     before,
+    oldest: oldest?.id ?? null,
     ...(between && { ...named('was', between.was), ...named('is', between.is) }),
   }
+  const roughly = mailboxIds === null && atMost === undefined ? { since, between } : null
   const [rows, all, policyOf] = await Promise.all([
     select<Omit<GroupRow, 'n'> & { readonly id: number; readonly message_id: number }>(
       db,
@@ -298,13 +363,7 @@ export async function newestSeen(
          ${before === null ? '' : 'AND d.id < :before'} ORDER BY d.id DESC LIMIT :limit`,
       given,
     ),
-    before === null
-      ? findRow<{ n: number; fit: number | null }>(
-          db,
-          `SELECT COUNT(*) AS n, SUM(${fits}) AS fit FROM deliveries d WHERE ${whose} AND d.received_at >= :since`,
-          given,
-        )
-      : null,
+    before === null ? countSeen(db, { whose, fits, given }, roughly) : null,
     readPolicies(db, organisation),
   ])
   const profiles = await readProfiles(db, [...new Set(rows.map(row => row.profile_id))])
@@ -319,6 +378,48 @@ export async function newestSeen(
   })
   const last = rows.length === limit ? rows.at(-1) : undefined
   return { seen, of: all?.n ?? 0, fit: Number(all?.fit ?? 0), next: last?.id ?? null, policyOf }
+}
+
+/** More than this are not counted one by one: nobody waits for the last digit of half a million. */
+const mostCounted = 50_000
+
+interface Count {
+  readonly n: number
+  readonly fit: number | null
+}
+
+/** How many there are, and how many fit: of much mail by the counts that triggers keep, by whole days and two scores at a time. */
+async function countSeen(
+  db: Database,
+  { whose, fits, given }: { readonly whose: string; readonly fits: string; readonly given: Row },
+  roughly: Pick<Newest, 'since' | 'between'> | null,
+): Promise<Count | null> {
+  if (roughly) {
+    const bins = roughly.between ? binsBetween(roughly.between) : null
+    const counted = await findRow<{ n: string | null; fit: string | null }>(
+      db,
+      `SELECT SUM(n) AS n, SUM(IF(${bins === null ? 'TRUE' : 'bin IN (:bins)'}, n, 0)) AS fit FROM review_counts WHERE received_day >= DATE(:since)`,
+      { since: roughly.since, bins: bins ?? [] },
+    )
+    const n = Number(counted?.n ?? 0)
+    if (n > mostCounted) return { n, fit: Number(counted?.fit ?? 0) }
+  }
+  return findRow<Count>(
+    db,
+    `SELECT COUNT(*) AS n, SUM(${fits}) AS fit FROM deliveries d WHERE ${whose} AND d.received_at >= :since`,
+    given,
+  )
+}
+
+/** Pairs of scores, as review_counts has them, with one between two positions of a limit; [-1] where there is none. */
+function binsBetween({ was, is }: NonNullable<Newest['between']>): readonly number[] {
+  const bins = Array.from({ length: 50 }, (_, bin) => bin).filter(bin =>
+    (['junk', 'quarantined', 'nearCertain'] as const).some(name => {
+      const [low, high] = [Math.min(was[name], is[name]), Math.max(was[name], is[name])]
+      return bin * 2 + 1 >= low && bin * 2 < high
+    }),
+  )
+  return bins.length === 0 ? [-1] : bins
 }
 
 /** Messages read in one step of `allSeen`: enough to be worth a query, few enough to hold up nobody. */
@@ -338,11 +439,8 @@ export async function* allSeen(
   if (!ends?.first || !ends.last) return
   const read = createReader(db, organisation)
   for (let start = ends.first; start <= ends.last; start += step) {
-    const rows = await select<GroupRow>(
-      db,
-      grouped('messages m', mailboxIds, 'm.id >= :start AND m.id < :end'),
-      { ...organisation.limits, since, mailboxIds, start, end: start + step },
-    )
+    const { sql, values } = grouped(organisation, 'messages m', mailboxIds, 'm.id >= :start AND m.id < :end')
+    const rows = await select<GroupRow>(db, sql, { ...values, since, mailboxIds, start, end: start + step })
     const share = Math.min(1, (start + step - ends.first) / (ends.last - ends.first + 1))
     yield { seen: await read(rows), share }
   }
@@ -359,8 +457,7 @@ function createReader(db: Database, organisation: Organisation) {
       mailboxes,
       rows.map(row => row.mailbox_id),
     )
-    for (const [id, row] of await mailboxRows(db, newMailboxes))
-      mailboxes.set(id, mailboxPolicy(row, organisation))
+    for (const [id, row] of await mailboxRows(db, newMailboxes)) mailboxes.set(id, holding(row, organisation))
     const newProfiles = missing(
       profiles,
       rows.map(row => row.profile_id),

@@ -1,11 +1,12 @@
 import type { Response, Router } from 'express'
 import { liveStream, type LiveEvent } from '@pendro/contract'
 import type { Deps } from '../app.ts'
+import type { Database } from '../db/database.ts'
 import { mountFile } from '../http.ts'
 import { readCookie } from '../sign-in/requests.ts'
-import { findSession, sessionCookie } from '../sign-in/sessions.ts'
+import { findSession, sessionCookie, type SignedIn } from '../sign-in/sessions.ts'
 import { startLoop, type Loop } from '../jobs/loop.ts'
-import { eventsAfter, lastEventId } from './events.ts'
+import { eventsAfter, heardWithin, lastEventId, mailboxesOf } from './events.ts'
 
 export interface LiveStream {
   readonly routes: (router: Router) => void
@@ -23,7 +24,7 @@ const mostUnread = 1_000_000
  * A browser that comes back with Last-Event-ID gets what it missed.
  */
 export function createLiveStream({ db, log, now }: Pick<Deps, 'db' | 'log' | 'now'>): LiveStream {
-  const listeners = new Set<Response>()
+  const listeners = new Map<Response, SignedIn>()
   let seen = new Set<number>()
   let last: number | null = null
 
@@ -34,10 +35,12 @@ export function createLiveStream({ db, log, now }: Pick<Deps, 'db' | 'log' | 'no
       return 0
     }
     const fresh = (await eventsAfter(db, last - overlap)).filter(({ id }) => !seen.has(id))
+    const scopes = [...listeners.values()].map(({ scope }) => scope)
+    const mailboxOf = await mailboxesOf(db, fresh, scopes)
     for (const event of fresh) {
       seen.add(event.id)
       last = Math.max(last, event.id)
-      for (const res of listeners) write(res, event)
+      for (const [res, { scope }] of listeners) write(res, heardWithin(scope, event, mailboxOf))
     }
     const floor = last - 2 * overlap
     if (seen.size > 4 * overlap) seen = new Set([...seen].filter(id => id > floor))
@@ -47,31 +50,18 @@ export function createLiveStream({ db, log, now }: Pick<Deps, 'db' | 'log' | 'no
 
   return {
     routes: router => {
-      mountFile(router, liveStream, async ({ req, res, query }) => {
-        res.set({
-          'Content-Type': 'text/event-stream',
-          'Cache-Control': 'no-store',
-          Connection: 'keep-alive',
-          'X-Accel-Buffering': 'no',
-        })
-        res.flushHeaders()
-        res.write('retry: 2000\n\n')
-        // A stream that was opened anew by hand says in its address where it was.
-        const after = Number(req.get('Last-Event-ID') ?? query.after)
-        if (Number.isSafeInteger(after) && after > 0) {
-          const missed = await eventsAfter(db, after, mostMissed + 1)
-          // Too much to tell one by one: the screens ask for everything again.
-          if (missed.length > mostMissed)
-            res.write(`id: ${await lastEventId(db)}\nevent: reload\ndata: {}\n\n`)
-          else for (const event of missed) write(res, event)
-        }
-        listeners.add(res)
+      mountFile(router, liveStream, async ({ req, res, query, who }) => {
+        await begin(db, res, { who, after: Number(req.get('Last-Event-ID') ?? query.after) })
+        listeners.set(res, who)
         const token = readCookie(req, sessionCookie) ?? ''
         const pulse = setInterval(() => {
           res.write(': here\n\n')
-          // A stream lives no longer than the session that opened it.
+          // A stream lives no longer than the session that opened it, and hears of what is theirs by now.
           findSession(db, token, now(), { use: false }).then(
-            who => (who ? undefined : res.end()),
+            still => {
+              if (!still) res.end()
+              else if (listeners.has(res)) listeners.set(res, still)
+            },
             () => undefined,
           )
         }, 20_000)
@@ -83,12 +73,38 @@ export function createLiveStream({ db, log, now }: Pick<Deps, 'db' | 'log' | 'no
     },
     stop: async () => {
       await loop.stop()
-      for (const res of listeners) res.end()
+      for (const res of listeners.keys()) res.end()
     },
   }
 }
 
-function write(res: Response, event: LiveEvent): void {
+/** Opens a stream, and tells what was missed since `after`. A stream that was opened anew by hand says in its address where it was. */
+async function begin(
+  db: Database,
+  res: Response,
+  { who, after }: { readonly who: SignedIn; readonly after: number },
+): Promise<void> {
+  res.set({
+    'Content-Type': 'text/event-stream',
+    'Cache-Control': 'no-store',
+    Connection: 'keep-alive',
+    'X-Accel-Buffering': 'no',
+  })
+  res.flushHeaders()
+  res.write('retry: 2000\n\n')
+  if (Number.isSafeInteger(after) && after > 0) {
+    const missed = await eventsAfter(db, after, mostMissed + 1)
+    // Too much to tell one by one: the screens ask for everything again.
+    if (missed.length > mostMissed) res.write(`id: ${await lastEventId(db)}\nevent: reload\ndata: {}\n\n`)
+    else {
+      const mailboxOf = await mailboxesOf(db, missed, [who.scope])
+      for (const event of missed) write(res, heardWithin(who.scope, event, mailboxOf))
+    }
+  }
+}
+
+function write(res: Response, event: LiveEvent | null): void {
+  if (event === null) return
   // Who does not read is cut rather than kept in memory; the browser comes back and gets what it missed.
   if (res.writableLength > mostUnread) return void res.destroy()
   res.write(`id: ${event.id}\ndata: ${JSON.stringify(event)}\n\n`)

@@ -6,6 +6,7 @@ import { MailRules } from '../db/models/mail-rules.ts'
 import { Mailboxes } from '../db/models/organisation.ts'
 import { findMailboxRow, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { findAll, findOne } from '../db/rows.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { AppError } from '../errors.ts'
 import { ruleOf } from '../judging/mail-rules.ts'
 import { entriesFor, entryColumns, toEntry, type EntryRow } from '../lists/entries.ts'
@@ -139,13 +140,14 @@ const worthFolding = 10
 /** Mailboxes whose rules mostly block one sender each, most rules first; counted roughly, the preview tells exactly. */
 export async function foldable(
   db: Database,
+  scope: Scope,
 ): Promise<{ mailboxId: number; name: string; rules: number; all: number }[]> {
   const rows = await select<{ mailboxId: number; name: string; rules: number; all: number }>(
     db,
     `SELECT r.mailbox_id AS mailboxId, b.name, COUNT(*) AS \`all\`,
        SUM(JSON_VALUE(r.action, '$.hold') IN ('junk', 'discarded') AND JSON_VALUE(r.conditions, '$[0].field') = 'from'
          AND JSON_LENGTH(r.conditions) = 1 AND JSON_VALUE(r.conditions, '$[0].test') IN ('is', 'matches')) AS rules
-     FROM mail_rules r JOIN mailboxes b ON b.id = r.mailbox_id WHERE r.switched_on
+     FROM mail_rules r JOIN mailboxes b ON b.id = r.mailbox_id WHERE r.switched_on AND ${within(scope, 'r.mailbox_id')}
      GROUP BY r.mailbox_id, b.name HAVING rules >= :worthFolding ORDER BY rules DESC LIMIT 50`,
     { worthFolding },
   )

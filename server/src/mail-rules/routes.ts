@@ -30,12 +30,15 @@ import { findAll, findOne } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { mount, mountFile } from '../http.ts'
 import { ruleOf } from '../judging/mail-rules.ts'
+import { directoryAct, undoDirectory } from '../mailboxes/directory.ts'
 import { undoChange } from '../mailboxes/change.ts'
+import { contactsAct, undoContacts } from '../mailboxes/contacts.ts'
+import { isOfDefaults } from '../mailboxes/default-values.ts'
 import { undoDefaults } from '../mailboxes/defaults.ts'
 import { valueOf } from '../mailboxes/settings.ts'
 import { replyOf } from '../replying/reply.ts'
 import { readHere, type Reader } from '../reading/reader.ts'
-import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { actor, needsWhole, type SignedIn } from '../sign-in/sessions.ts'
 import { applyRulesChange, undoRulesChange } from './change.ts'
 import { applyFold, foldable, previewFold as previewFoldOf } from './fold.ts'
 import { effectOfOne, effectOfRules, workOf } from './replay.ts'
@@ -44,8 +47,11 @@ import { foldersOf, rowsOf, shownRule } from './rules.ts'
 export function mailRuleRoutes(router: Router, { db, now, reader }: Deps): void {
   const deps = () => ({ db, reader, now: now() })
   // Before the one that takes a number in its place.
-  mount(router, readRulesWork, ({ query }) => workOf(deps(), query.mailbox ?? null))
-  mount(router, listFoldable, async () => ({ mailboxes: await foldable(db) }))
+  mount(router, readRulesWork, ({ query, who }) => {
+    if (query.mailbox === undefined) needsWhole(who)
+    return workOf(deps(), query.mailbox ?? null)
+  })
+  mount(router, listFoldable, async ({ who }) => ({ mailboxes: await foldable(db, who.scope) }))
   mount(router, previewFold, ({ params }) => previewFoldOf(deps(), params.id))
   mount(router, foldRules, async ({ params, body, who }) => {
     const { rulingId, added } = await applyFold(deps(), { who, mailboxId: params.id, ...body })
@@ -81,18 +87,36 @@ export function mailRuleRoutes(router: Router, { db, now, reader }: Deps): void 
     }
   })
   mount(router, suggestMailRule, ({ params }) => suggestion(db, params.id))
-  mount(router, undoMailboxChange, async ({ params, who }) => {
-    const change = await findOne(db, MailboxChanges, { id: params.id }, { columns: ['what', 'mailbox_id'] })
-    if (change?.what.startsWith('organisation-')) {
-      needsSteward(who)
-      await undoDefaults(db, actor(who), params.id, now())
-      return { mailboxId: null }
-    }
-    if (change?.what !== 'rules') return { mailboxId: await undoChange(db, actor(who), params.id, now()) }
+  mount(router, undoMailboxChange, ({ params, who }) => undoAny(db, who, params.id, now()))
+}
+
+/** Takes back whatever was changed about a mailbox, or for all: each kind has a way of its own. */
+async function undoAny(
+  db: Database,
+  who: SignedIn,
+  id: number,
+  now: Date,
+): Promise<{ mailboxId: number | null }> {
+  const change = await findOne(db, MailboxChanges, { id }, { columns: ['what', 'mailbox_id'] })
+  if (change && isOfDefaults(change.what)) {
+    needsSteward(who)
+    await undoDefaults(db, actor(who), id, now)
+    return { mailboxId: null }
+  }
+  if (change?.what === directoryAct) {
+    needsSteward(who)
+    needsWhole(who)
+    await undoDirectory(db, actor(who), id, now)
+    return { mailboxId: null }
+  }
+  if (change?.what === contactsAct) {
     if (change.mailbox_id === null) needsSteward(who)
-    await undoRulesChange(db, actor(who), params.id, now())
-    return { mailboxId: change.mailbox_id }
-  })
+    return { mailboxId: await undoContacts(db, actor(who), id, now) }
+  }
+  if (change?.what !== 'rules') return { mailboxId: await undoChange(db, actor(who), id, now) }
+  if (change.mailbox_id === null) needsSteward(who)
+  await undoRulesChange(db, actor(who), id, now)
+  return { mailboxId: change.mailbox_id }
 }
 
 /** Rules out as a script, and what can be read of one. */

@@ -6,7 +6,13 @@ import { policyReach, type PolicyReach } from '@pendro/core/mailboxes'
 import { candidateTexts } from '@pendro/core/senders'
 import type { DeliveryState } from '@pendro/core/delivery'
 import { select, type Database } from '../db/database.ts'
-import { findMailboxRow, readOrganisation, type MailboxRow, type Organisation } from '../db/organisation.ts'
+import {
+  findMailboxRow,
+  readOrganisation,
+  usualOf,
+  type MailboxRow,
+  type Organisation,
+} from '../db/organisation.ts'
 import { keepingsOf } from '../deliveries/expiry.ts'
 import { endingSql } from '../deliveries/states-sql.ts'
 import { AppError } from '../errors.ts'
@@ -31,8 +37,9 @@ export async function effectOf(
   if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
   await checkChange(db, mailbox, change, now)
   const organisation = await readOrganisation(db)
-  const after = policyAfter(change, organisation)
-  const moved = change.what === 'limits' ? (change.to ?? organisation.limits) : null
+  const { limits: usual } = usualOf(mailbox.department, organisation)
+  const after = policyAfter(change, usual)
+  const moved = change.what === 'limits' ? (change.to ?? usual) : null
   return {
     replay: after && (await replay(db, organisation, mailbox, after, { moved, now })),
     ends: await endsAfter(db, organisation, mailbox, change, now),
@@ -42,11 +49,11 @@ export async function effectOf(
 /** How the judge would see the mailbox; `null` where the change is none of its business. */
 function policyAfter(
   change: MailboxChange,
-  { limits }: Pick<Organisation, 'limits'>,
+  usual: Limits,
 ): ((before: MailboxPolicy) => MailboxPolicy) | null {
   switch (change.what) {
     case 'limits':
-      return before => ({ ...before, limits: change.to ?? limits })
+      return before => ({ ...before, limits: change.to ?? usual })
     case 'filtering':
       return before => ({ ...before, filtering: change.to })
     case 'set-aside':

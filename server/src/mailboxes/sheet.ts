@@ -5,13 +5,20 @@ import { findRow, select, type Database } from '../db/database.ts'
 import { Enquiries } from '../db/models/whereabouts.ts'
 import { MailRules } from '../db/models/mail-rules.ts'
 import { MailboxAddresses } from '../db/models/organisation.ts'
-import { digestSchedule, findMailboxRow, readOrganisation, type MailboxRow } from '../db/organisation.ts'
+import {
+  digestSchedule,
+  findMailboxRow,
+  readOrganisation,
+  usualOf,
+  type MailboxRow,
+} from '../db/organisation.ts'
 import { findAll } from '../db/rows.ts'
 import { openStates } from '../deliveries/asked-for.ts'
 import { awayTimes, waitsOf } from '../deliveries/expiry.ts'
 import { lastChanceSql, looksOf, soonOf, unlookedSql } from '../deliveries/looks.ts'
 import { endingSql, keptBackSql, undecidedSql } from '../deliveries/states-sql.ts'
 import { AppError } from '../errors.ts'
+import { countContacts } from './contacts.ts'
 import { valueOf } from './settings.ts'
 
 const lookedBack = 30
@@ -23,7 +30,6 @@ export async function readSheetOf(db: Database, id: number, now: Date): Promise<
   if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
   const waits = waitsOf((await awayTimes(db, [id])).get(id))
   const schedule = digestSchedule(mailbox, organisation, waits)
-  const next = nextDigest(schedule, now.getTime())
   const [who, away, days, going, entries, rules, folders, enquiries, looks] = await Promise.all([
     whoOf(db, mailbox),
     awayOf(db, mailbox),
@@ -54,13 +60,8 @@ export async function readSheetOf(db: Database, id: number, now: Date): Promise<
     filtering: mailbox.filtering === 1,
     setAside: mailbox.uses_set_aside === 1,
     away,
-    organisation: { limits: organisation.limits, keep: organisation.keep },
-    digests: {
-      times: [...schedule.times],
-      weekdays: [...schedule.weekdays],
-      usual: mailbox.digest_times === null && mailbox.digest_weekdays === null,
-      next: next === null ? null : new Date(next).toISOString(),
-    },
+    organisation: { limits: usualOf(mailbox.department, organisation).limits, keep: organisation.keep },
+    digests: digestsOf(schedule, mailbox, now),
     days,
     kept: going.kept,
     going: { all: going.all, wanted: going.wanted },
@@ -73,9 +74,24 @@ export async function readSheetOf(db: Database, id: number, now: Date): Promise<
     junkShown: mailbox.junk_shown,
     reminders: mailbox.reminders,
     entries,
+    contacts: await countContacts(db, id),
     rules: rules.map(({ id, name, switched_on }) => ({ id, name, on: switched_on === 1 })),
     folders,
     openEnquiries: enquiries.map(({ id, words }) => ({ id, words })),
+  }
+}
+
+function digestsOf(
+  schedule: ReturnType<typeof digestSchedule>,
+  { digest_times, digest_weekdays }: MailboxRow,
+  now: Date,
+): MailboxSheet['digests'] {
+  const next = nextDigest(schedule, now.getTime())
+  return {
+    times: [...schedule.times],
+    weekdays: [...schedule.weekdays],
+    usual: digest_times === null && digest_weekdays === null,
+    next: next === null ? null : new Date(next).toISOString(),
   }
 }
 
@@ -90,7 +106,14 @@ async function whoOf(db: Database, mailbox: MailboxRow): Promise<MailboxSheet['m
     ),
   ])
   const aliases = addresses.map(one => one.address).filter(one => one !== address)
-  return { id, name, address, aliases, department, kind, timeZone, language, minders }
+  const [to = null] =
+    mailbox.closed_to_id === null
+      ? []
+      : await select<{ id: number; name: string }>(db, 'SELECT id, name FROM mailboxes WHERE id = :id', {
+          id: mailbox.closed_to_id,
+        })
+  const closed = mailbox.closed_at && { at: mailbox.closed_at.toISOString(), to }
+  return { id, name, address, aliases, department, kind, timeZone, language, minders, closed }
 }
 
 async function awayOf(db: Database, mailbox: MailboxRow): Promise<MailboxSheet['away']> {

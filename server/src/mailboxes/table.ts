@@ -4,6 +4,7 @@ import { dayOf } from '@pendro/core/calendar'
 import { cursorText, readCursor, type Cursor } from '../db/cursor.ts'
 import { findRow, select, type Database } from '../db/database.ts'
 import { containing } from '../db/like.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { soonOf, unlookedDays, unlookedSql } from '../deliveries/looks.ts'
 import { endingSql, undecidedSql } from '../deliveries/states-sql.ts'
 
@@ -35,6 +36,7 @@ const looked = 'deliveries d LEFT JOIN mailbox_looks l ON l.mailbox_id = d.mailb
 const traits: Readonly<Record<Exclude<Query['trait'], 'all'>, string>> = {
   unlike: isUnlike,
   away: `${awaySql('b')} IS NOT NULL`,
+  closed: 'b.closed_at IS NOT NULL',
   'filtering-off': 'NOT b.filtering',
   'digest-off': isDigestOff,
   'kept-back': `COALESCE(kept.n, 0) >= ${many}`,
@@ -60,12 +62,14 @@ interface TableRow
   readonly digest_off: number
   readonly away_until: Date | null
   readonly time_zone: string
+  readonly closed_at: Date | null
   readonly ordered: number
 }
 
 /** One page of the table of mailboxes. Counts that nothing is ordered or chosen by are made for its rows alone. */
 export async function readTable(
   db: Database,
+  scope: Scope,
   query: Query,
   now: Date,
 ): Promise<z.input<typeof listMailboxes.response>> {
@@ -79,7 +83,7 @@ export async function readTable(
     )
     .join(' ')
   const order = query.order === 'name' ? null : `COALESCE(${query.order}.n, 0)`
-  const where = whereOf(query)
+  const where = `${within(scope, 'b.id')} AND ${whereOf(query)}`
   const behind =
     after === null
       ? 'TRUE'
@@ -91,7 +95,7 @@ export async function readTable(
       db,
       // Counted for the page's rows alone, each count along an index of its own.
       `SELECT p.*, ${awaySql('p')} AS away_until, ${counts.map(count => `${countSql(count)} AS ${count}`).join(', ')}
-       FROM (SELECT b.id, b.name, b.address, b.department, b.kind, b.filtering, b.time_zone, ${isUnlike} AS \`unlike\`,
+       FROM (SELECT b.id, b.name, b.address, b.department, b.kind, b.filtering, b.time_zone, b.closed_at, ${isUnlike} AS \`unlike\`,
            COALESCE(${isDigestOff}, FALSE) AS digest_off, ${order ?? '0'} AS ordered
          FROM mailboxes b ${joins} WHERE ${where} AND ${behind}
          ORDER BY ${order === null ? 'b.name' : `${order} DESC`}, b.id LIMIT :limit) p
@@ -102,7 +106,7 @@ export async function readTable(
     findRow<{ n: number }>(db, `SELECT COUNT(*) AS n FROM mailboxes b ${joins} WHERE ${where}`, values),
     select<{ department: string }>(
       db,
-      "SELECT DISTINCT department FROM mailboxes WHERE department <> '' ORDER BY department LIMIT 500",
+      `SELECT DISTINCT department FROM mailboxes WHERE department <> '' AND ${within(scope, 'id')} ORDER BY department LIMIT 500`,
     ),
   ])
   const last = rows.at(-1)
@@ -147,7 +151,7 @@ const countSql = (count: Count): string =>
   `(SELECT COUNT(*) FROM deliveries d WHERE d.mailbox_id = p.id AND ${counted[count]})`
 
 function shown(row: TableRow): MailboxRow {
-  const { id, name, address, department, kind, away_until, time_zone } = row
+  const { id, name, address, department, kind, away_until, time_zone, closed_at } = row
   return {
     id,
     name,
@@ -161,6 +165,7 @@ function shown(row: TableRow): MailboxRow {
     unlike: row.unlike === 1,
     filtering: row.filtering === 1,
     digests: row.digest_off === 0,
+    closed: closed_at !== null,
     awayUntil: away_until && dayOf(away_until.getTime(), time_zone),
   }
 }

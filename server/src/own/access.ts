@@ -41,7 +41,7 @@ export async function personOf(
   return findRow(
     db,
     `SELECT b.id, b.name, b.address FROM mailbox_addresses a JOIN mailboxes b ON b.id = a.mailbox_id
-     WHERE a.address = :address AND b.kind = 'person'`,
+     WHERE a.address = :address AND b.kind = 'person' AND b.closed_at IS NULL`,
     { address: address.toLowerCase() },
   )
 }
@@ -128,6 +128,7 @@ export async function openColleagueSession(
       {
         at: now,
         act: 'signed-in',
+        facts: { with: 'own-page' },
         by: { kind: 'colleague', id: null, name: person?.name ?? '' },
         mailboxId,
       },
@@ -151,7 +152,7 @@ export async function findColleague(
   }>(
     db,
     `SELECT b.id, b.name, b.address, x.csrf, x.expires_at, x.code_at FROM colleague_sessions x JOIN mailboxes b ON b.id = x.mailbox_id
-     WHERE x.id = :id AND x.expires_at > :now`,
+     WHERE x.id = :id AND x.expires_at > :now AND b.closed_at IS NULL`,
     { id: idOf(token), now },
   )
   if (!row) return null

@@ -12,6 +12,7 @@ import {
 } from '@pendro/core/senders'
 import { findRow, select, type Database } from '../db/database.ts'
 import { findMailboxRow, mailboxPolicy, readOrganisation } from '../db/organisation.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { AppError } from '../errors.ts'
 import { rulesOf } from '../judging/mail-rules.ts'
 import { registerOf, showLine } from '../judging/judge.ts'
@@ -38,7 +39,12 @@ function foreseeable(rules: readonly MailRule[], { from, listId }: SenderFacts):
 }
 
 /** Would mail from … reach …? Judged by the same function as real mail, with what is assumed said. */
-export async function answerQuestion(db: Database, question: Question, now: Date): Promise<ReachAnswer> {
+export async function answerQuestion(
+  db: Database,
+  scope: Scope,
+  question: Question,
+  now: Date,
+): Promise<ReachAnswer> {
   const [organisation, mailbox] = await Promise.all([
     readOrganisation(db),
     findMailboxRow(db, question.mailbox),
@@ -58,8 +64,8 @@ export async function answerQuestion(db: Database, question: Question, now: Date
   const [entries, mailRules, typical, seen] = await Promise.all([
     entriesFor(db, candidateTexts(sender), [mailbox.id]),
     rulesOf(db, [mailbox.id]),
-    typicalScore(db, address, now),
-    seenLately(db, address, now),
+    typicalScore(db, scope, address, now),
+    seenLately(db, scope, address, now),
   ])
   const rules = foreseeable(mailRules(mailbox.id), sender)
   const decision = decide(
@@ -74,7 +80,8 @@ export async function answerQuestion(db: Database, question: Question, now: Date
     from: question.from,
     state: decision.state,
     leftOut: decision.leftOut,
-    decidedBy: decision.decidedBy,
+    // Where nothing is held back that is why it goes on, whatever was against it.
+    decidedBy: decision.would === null ? decision.decidedBy : 'watching',
     path,
     authenticated,
     seen,
@@ -105,6 +112,7 @@ function readListId(text: string): string | null {
 
 async function typicalScore(
   db: Database,
+  scope: Scope,
   { local, domain }: Address,
   now: Date,
 ): Promise<{ score: number; from: ReachAnswer['scoreFrom'] }> {
@@ -115,7 +123,7 @@ async function typicalScore(
       db,
       `SELECT MEDIAN(n.score) OVER () AS score FROM (
          SELECT d.score FROM message_senders s JOIN messages m ON m.id = s.message_id JOIN deliveries d ON d.message_id = m.id
-         WHERE s.place = 'from' AND ${from === 'address' ? 's.address = :value' : 's.domain_key = :value'} AND m.received_at >= :since
+         WHERE s.place = 'from' AND ${from === 'address' ? 's.address = :value' : 's.domain_key = :value'} AND m.received_at >= :since AND ${within(scope, 'd.mailbox_id')}
          ORDER BY d.id DESC LIMIT 51) n LIMIT 1`,
       {
         value: from === 'address' ? `${local}@${domain}` : `${domain.split('.').reverse().join('.')}.`,
@@ -127,12 +135,21 @@ async function typicalScore(
   return { score: junkScore([]), from: 'nothing' }
 }
 
-async function seenLately(db: Database, { local, domain }: Address, now: Date): Promise<ReachAnswer['seen']> {
+async function seenLately(
+  db: Database,
+  scope: Scope,
+  { local, domain }: Address,
+  now: Date,
+): Promise<ReachAnswer['seen']> {
+  const toThem =
+    scope === null
+      ? ''
+      : ` AND EXISTS (SELECT 1 FROM deliveries d WHERE d.message_id = m.id AND ${within(scope, 'd.mailbox_id')})`
   const rows = await select<{ facts: SenderFacts; n: number }>(
     db,
     `SELECT p.facts, c.n FROM (
        SELECT m.profile_id, COUNT(*) AS n FROM message_senders s JOIN messages m ON m.id = s.message_id
-       WHERE s.place = 'from' AND s.address = :address AND m.received_at >= :since AND m.profile_id IS NOT NULL
+       WHERE s.place = 'from' AND s.address = :address AND m.received_at >= :since AND m.profile_id IS NOT NULL${toThem}
        GROUP BY m.profile_id) c JOIN sender_profiles p ON p.id = c.profile_id LIMIT 500`,
     { address: `${local}@${domain}`, since: new Date(now.getTime() - 30 * day) },
   )

@@ -5,5 +5,5 @@ import { mount } from '../http.ts'
 import { answerQuestion } from './question.ts'
 
 export function questionRoutes(router: Router, { db, now }: Deps): void {
-  mount(router, wouldReach, ({ query }) => answerQuestion(db, query, now()))
+  mount(router, wouldReach, ({ query, who }) => answerQuestion(db, who.scope, query, now()))
 }

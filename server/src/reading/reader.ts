@@ -1,5 +1,14 @@
 import { MessageChannel } from 'node:worker_threads'
 import { Piscina } from 'piscina'
+import { readContacts, type AddressBook, type ReadContacts } from '@pendro/core/lists'
+import type { Parsed } from '@pendro/core/address'
+import {
+  planDirectory,
+  readDirectoryCsv,
+  type DirectoryPlan,
+  type ReadDirectory,
+  type TableProblem,
+} from '@pendro/core/directory'
 import { readRules } from '@pendro/core/mail-rules'
 import type { StatusNotification } from '@pendro/core/message'
 import { noAuthentication, type Authentication } from '@pendro/core/senders'
@@ -40,8 +49,21 @@ export interface Reader {
   readonly matchRules: (task: RuleTask) => Promise<ReturnType<typeof matchRules> | null>
   /** A Sieve script of somebody; `null` when it took too long. */
   readonly readScript: (script: string) => Promise<ReturnType<typeof readRules> | null>
+  /** Addresses of an address book; `null` when it took too long. */
+  readonly contacts: (book: AddressBook) => Promise<ReadContacts | null>
+  /** Compares who is wanted with who there is; few are compared here. */
+  readonly planDirectory: (...given: Parameters<typeof planDirectory>) => Promise<DirectoryPlan>
+  /** A table of mailboxes; `null` where it took too long. */
+  readonly directory: (table: Uint8Array) => Promise<Parsed<ReadDirectory, TableProblem> | null>
   readonly stop: () => Promise<void>
 }
+
+type ReadTable = Parsed<ReadDirectory, TableProblem>
+
+/** So few mailboxes are compared at once, without being sent to another thread. */
+const fewMailboxes = 2000
+/** Comparing a hundred thousand takes seconds, and nobody waits for it. */
+const longDeadline = 120_000
 
 /** All of it in this thread, without a deadline: for tests, the demo's fill, and PENDRO_WORKERS=0. */
 export const readHere: Reader = {
@@ -53,6 +75,9 @@ export const readHere: Reader = {
   statusNotification,
   matchRules: task => Promise.resolve(matchRules(task)),
   readScript: script => Promise.resolve(readRules(script)),
+  contacts: book => Promise.resolve(readContacts(book)),
+  directory: table => Promise.resolve(readDirectoryCsv(table)),
+  planDirectory: (...given) => Promise.resolve(planDirectory(...given)),
   stop: () => Promise.resolve(),
 }
 
@@ -64,6 +89,9 @@ export type Task =
   | { readonly kind: 'view'; readonly given: ViewGiven }
   | { readonly kind: 'rules'; readonly given: RuleTask }
   | { readonly kind: 'script'; readonly given: string }
+  | { readonly kind: 'contacts'; readonly given: AddressBook }
+  | { readonly kind: 'directory'; readonly given: Uint8Array }
+  | { readonly kind: 'plan-directory'; readonly given: Parameters<typeof planDirectory> }
   | { readonly kind: 'check'; readonly given: CheckGiven }
 
 interface ReaderSettings {
@@ -130,6 +158,12 @@ async function run<T>(on: Piscina, task: Task, limit: number): Promise<T> {
   }
 }
 
+const unchecked: Authentication = {
+  ...noAuthentication,
+  by: 'pendro',
+  dmarc: { result: 'temperror', domain: '' },
+}
+
 /** A pool of worker threads; a thread that does not finish in time is ended, and another takes its place. */
 export function createReader({ threads, dns, log, deadline = usualDeadline }: ReaderSettings): Reader {
   const pool = (workers: number, tasks: number) => createPool({ workers, tasks, dns, log })
@@ -147,11 +181,6 @@ export function createReader({ threads, dns, log, deadline = usualDeadline }: Re
     }
   }
 
-  const unchecked: Authentication = {
-    ...noAuthentication,
-    by: 'pendro',
-    dmarc: { result: 'temperror', domain: '' },
-  }
   return {
     read: async raw => {
       const read = await orElse<ReadMessage, null>(reading, { kind: 'read', raw }, deadline, null)
@@ -180,6 +209,14 @@ export function createReader({ threads, dns, log, deadline = usualDeadline }: Re
       orElse<ReturnType<typeof matchRules>, null>(reading, { kind: 'rules', given }, deadline, null),
     readScript: given =>
       orElse<ReturnType<typeof readRules>, null>(reading, { kind: 'script', given }, deadline, null),
+    contacts: given => orElse<ReadContacts, null>(reading, { kind: 'contacts', given }, deadline, null),
+    planDirectory: (...given) => {
+      const isFew = given[0].length + given[1].length < fewMailboxes
+      if (isFew) return readHere.planDirectory(...given)
+      // Half a plan is none: what takes too long is an error.
+      return run<DirectoryPlan>(reading, { kind: 'plan-directory', given }, longDeadline)
+    },
+    directory: given => orElse<ReadTable, null>(reading, { kind: 'directory', given }, deadline, null),
     stop: async () => {
       await Promise.all([reading.destroy(), checking.destroy()])
     },

@@ -1,4 +1,6 @@
+import { planDirectory, readDirectoryCsv } from '@pendro/core/directory'
 import { workerData, type MessagePort } from 'node:worker_threads'
+import { readContacts } from '@pendro/core/lists'
 import { readRules } from '@pendro/core/mail-rules'
 import type { Task } from './reader.ts'
 import {
@@ -28,6 +30,12 @@ export default function work({ begun, ...task }: Task & { begun: MessagePort }):
       return renderView(task.given)
     case 'script':
       return Promise.resolve(readRules(task.given))
+    case 'contacts':
+      return Promise.resolve(readContacts(task.given))
+    case 'plan-directory':
+      return Promise.resolve(planDirectory(...task.given))
+    case 'directory':
+      return Promise.resolve(readDirectoryCsv(task.given))
     case 'rules':
       return Promise.resolve(matchRules(task.given))
     case 'pdf-words':

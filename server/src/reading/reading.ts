@@ -18,7 +18,8 @@ import {
   type Message,
   type MessageProblem,
 } from '@pendro/core/message'
-import type { Parsed } from '@pendro/core/address'
+import { displayDomain, type Parsed } from '@pendro/core/address'
+import { languageOf } from '@pendro/core/language'
 import { execute, findRow, type Database, type Tx } from '../db/database.ts'
 
 /** What screens and lessons need of a message once it has been read; kept, so that nothing is parsed twice. */
@@ -34,6 +35,8 @@ export interface Reading {
   /** Lines the text takes when wrapped; readings of before do not know. */
   readonly lines?: number
   readonly attachments: readonly Attachment[]
+  /** Where its links lead, each host once; readings of before do not know. */
+  readonly hosts?: readonly string[]
   /** Tokens of the classifier. */
   readonly words: readonly string[]
   /** What mail rules look at; readings of before do not know. */
@@ -71,6 +74,8 @@ export interface ReadMessage {
   readonly packed: Packed
   /** What its cluster is found by; `null` when it can't be read. */
   readonly likeness: { readonly key: string; readonly sketch: Sketch } | null
+  /** ISO 639-1; `null` where it can't be told. */
+  readonly language: string | null
 }
 
 /** Reads a message whole and packs it: all that is ever computed from its bytes alone. */
@@ -82,8 +87,9 @@ export async function readMessage(raw: Uint8Array): Promise<ReadMessage> {
         parsed,
         packed: { source, reading: pack(JSON.stringify(readingOf(parsed.value, raw.length))) },
         likeness: { key: clusterKey(parsed.value), sketch: sketchOf(parsed.value) },
+        language: languageOf(parsed.value.text),
       }
-    : { parsed, packed: { source, reading: null }, likeness: null }
+    : { parsed, packed: { source, reading: null }, likeness: null, language: null }
 }
 
 /** Fast rather than small: mail is packed once, and most of it goes away after weeks. */
@@ -99,6 +105,7 @@ export async function unreadInTime(raw: Uint8Array): Promise<ReadMessage> {
     parsed: { ok: false, problem: { code: 'too-slow' } },
     packed: { source: await packElsewhere(raw, { level }), reading: null },
     likeness: null,
+    language: null,
   }
 }
 
@@ -121,6 +128,7 @@ function readingOf(message: Message, size: number): Reading {
     hiddenText: message.hiddenText.slice(0, 2000),
     lines: wrappedLines(message.text),
     attachments: message.attachments.slice(0, 200),
+    hosts: [...new Set(message.links.map(({ host }) => displayDomain(host)))].slice(0, 20),
     words: tokensOf(message),
     rules: ruleView(message, size),
   }

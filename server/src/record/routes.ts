@@ -9,6 +9,7 @@ import type { RowOf } from '../db/models/columns.ts'
 import { MailboxChanges } from '../db/models/organisation.ts'
 import type { RecordEntries } from '../db/models/record.ts'
 import { readOrganisation } from '../db/organisation.ts'
+import { within } from '../db/scope.ts'
 import { findAll } from '../db/rows.ts'
 import { mount } from '../http.ts'
 import type { RecordEntry } from './write.ts'
@@ -49,9 +50,21 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
   ],
   mailboxes: [
     'auto-replied',
+    'directory-changed',
+    'directory-failed',
+    'mailbox-closed',
+    'mailbox-reopened',
     'organisation-header-days',
     'organisation-keeping',
+    'contacts',
+    'drift-aside',
+    'drift-back',
     'organisation-limits',
+    'organisation-setting',
+    'organisation-watching',
+    'organisation-weights',
+    'department-limits',
+    'department-watching',
     'mailbox-reply',
     'mailbox-limits',
     'mailbox-keeping',
@@ -77,7 +90,26 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'mail-rules-ordered',
     'mail-rules-undone',
   ],
-  'signing-in': ['signed-in', 'links-revoked', 'own-password'],
+  'signing-in': [
+    'signed-in',
+    'sign-in-failed',
+    'factor-added',
+    'factor-removed',
+    'factors-cleared',
+    'key-made',
+    'key-ended',
+    'recovery-renewed',
+    'recovery-used',
+    'device-ended',
+    'links-revoked',
+    'own-password',
+    'staffer-password',
+    'staffer-invited',
+    'staffer-uninvited',
+    'staffer-joined',
+    'staffer-changed',
+    'staffer-signed-out',
+  ],
 }
 
 interface Row extends Pick<
@@ -99,7 +131,12 @@ interface Row extends Pick<
 
 export function recordRoutes(router: Router, { db }: Deps): void {
   mount(router, readRecord, async ({ query, who }) => {
-    const parts = ['TRUE']
+    // What is of no mailbox is the organisation's; what they did themselves they may read.
+    const parts = [
+      who.scope === null
+        ? 'TRUE'
+        : `(${within(who.scope, 'r.mailbox_id')} OR (r.mailbox_id IS NULL AND r.by_kind = 'staffer' AND r.by_id = :me))`,
+    ]
     if (query.who === 'staffers') parts.push("r.by_kind = 'staffer'")
     if (query.who === 'pendro') parts.push("r.by_kind = 'pendro'")
     if (query.who === 'me') parts.push("r.by_kind = 'staffer' AND r.by_id = :me")

@@ -52,6 +52,8 @@ interface FactsOf {
   'auto-replied': { readonly to: string }
   bounced: { readonly problem: string; readonly host?: string }
   declined: { readonly pattern: string; readonly standing: string; readonly askedBy: string }
+  'drift-aside': { readonly place: string }
+  'drift-back': { readonly place: string }
   'digest-left-out': { readonly subject: string }
   'digest-note': { readonly subject: string }
   'digest-reply': { readonly released: number; readonly asked: number }
@@ -90,9 +92,24 @@ interface FactsOf {
   'mail-rules-copied': { readonly rules: number; readonly mailboxes: number; readonly change: number }
   'mail-rules-ordered': { readonly rules: number; readonly change: number }
   'mail-rules-undone': { readonly change: number }
+  'directory-changed': {
+    readonly added: number
+    readonly changed: number
+    readonly closed: number
+    readonly change: number
+  }
+  'directory-failed': { readonly problem: string }
+  'mailbox-closed': { readonly change: number; readonly to: string }
+  'mailbox-reopened': { readonly change: number; readonly to: string }
+  contacts: { readonly added: number; readonly removed: number; readonly change: number }
+  'department-limits': ChangeFacts & { readonly department: string }
+  'department-watching': ChangeFacts & { readonly department: string }
   'organisation-header-days': ChangeFacts
   'organisation-keeping': ChangeFacts
   'organisation-limits': ChangeFacts
+  'organisation-setting': ChangeFacts & { readonly what: string }
+  'organisation-watching': ChangeFacts
+  'organisation-weights': ChangeFacts
   'own-password': Nothing
   read: MessageFacts & { readonly enquiry: number }
   'reply-looked-at': Nothing
@@ -111,7 +128,27 @@ interface FactsOf {
   'ruling-done': { readonly deliveries: number; readonly left: number }
   sealed: Nothing
   'set-aside': { readonly kind: string; readonly pattern: string }
-  'signed-in': Nothing
+  'factor-added': { readonly kind: string; readonly name: string }
+  'factor-removed': { readonly kind: string; readonly name: string }
+  'factors-cleared': { readonly staffer: string; readonly factors: number }
+  'key-made': { readonly key: string; readonly reach: string; readonly departments: string }
+  'key-ended': { readonly key: string }
+  'recovery-renewed': Nothing
+  'recovery-used': { readonly left: number }
+  'device-ended': Nothing
+  'sign-in-failed': { readonly signIn: string; readonly why: string }
+  'signed-in': { readonly with: string }
+  'staffer-changed': {
+    readonly staffer: string
+    readonly what: string
+    readonly was: string
+    readonly now: string
+  }
+  'staffer-invited': { readonly staffer: string; readonly role: string; readonly departments: string }
+  'staffer-joined': { readonly staffer: string; readonly role: string; readonly departments: string }
+  'staffer-signed-out': { readonly staffer: string; readonly sessions: number }
+  'staffer-uninvited': { readonly staffer: string }
+  'staffer-password': Nothing
   'store-report': { readonly problem: string; readonly host: string }
   'took-out': { readonly entries: number; readonly format: string }
   'tried-again': Nothing

@@ -9,6 +9,8 @@ import { select, type Database, type Row, type Tx } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import type { Deliveries } from '../db/models/deliveries.ts'
 import { isFew } from '../db/few.ts'
+import { within, type Scope } from '../db/scope.ts'
+import type { SignedIn } from '../sign-in/sessions.ts'
 
 type Order = z.infer<typeof reviewOrder>
 
@@ -81,14 +83,21 @@ const withNames = (sql: string) =>
      WHERE x.delivery_id = d.id AND e.state NOT IN ('found', 'never sent to us')) AS asked_for
    FROM (${sql}) d JOIN mailboxes m ON m.id = d.mailbox_id`
 
-interface Scope {
+/** What a list is of: a filter, within the mailboxes somebody looks after. */
+interface Shown {
   readonly since: string
   readonly states: readonly DeliveryState[]
   readonly filter: ReviewFilter
+  readonly scope: Scope
 }
 
-export function scopeOf(filter: ReviewFilter, now: Date, timeZone: string): Scope {
+export function shownTo(
+  { scope, timeZone }: Pick<SignedIn, 'scope' | 'timeZone'>,
+  filter: ReviewFilter,
+  now: Date,
+): Shown {
   return {
+    scope,
     since: daysBefore(dayOf(now.getTime(), timeZone), filter.days - 1),
     states: statesOf[filter.states],
     filter,
@@ -96,8 +105,8 @@ export function scopeOf(filter: ReviewFilter, now: Date, timeZone: string): Scop
 }
 
 /** Conditions beside the state; `t` is the table's alias. The band's upper end is left out, unless it is 100. */
-function conditions(t: string, { filter }: Scope): string {
-  const parts = [`${t}.received_day >= :since`]
+function conditions(t: string, { filter, scope }: Shown): string {
+  const parts = [`${t}.received_day >= :since`, within(scope, `${t}.mailbox_id`)]
   if (filter.mailbox !== undefined) parts.push(`${t}.mailbox_id = :mailbox`)
   if (filter.from > 0) parts.push(`${t}.score >= :from`)
   if (filter.to < 100) parts.push(`${t}.score < :to`)
@@ -107,14 +116,14 @@ function conditions(t: string, { filter }: Scope): string {
 }
 
 /** Everything that a filter shows, by number; the newest come last. */
-export async function shownIds(db: Database, scope: Scope, most: number): Promise<readonly number[]> {
-  const index = scope.filter.mailbox === undefined ? 'k_state_received' : 'k_mailbox_received'
+export async function shownIds(db: Database, shown: Shown, most: number): Promise<readonly number[]> {
+  const index = shown.filter.mailbox === undefined ? 'k_state_received' : 'k_mailbox_received'
   const found: number[] = []
-  for (const state of scope.states) {
+  for (const state of shown.states) {
     const rows = await select<{ id: number }>(
       db,
-      `SELECT d.id FROM deliveries d FORCE INDEX (${index}) WHERE d.state = '${state}' AND ${conditions('d', scope)} LIMIT :limit`,
-      { ...valuesOf(scope), limit: most + 1 - found.length },
+      `SELECT d.id FROM deliveries d FORCE INDEX (${index}) WHERE d.state = '${state}' AND ${conditions('d', shown)} LIMIT :limit`,
+      { ...valuesOf(shown), limit: most + 1 - found.length },
     )
     found.push(...rows.map(({ id }) => id))
     if (found.length > most) break
@@ -122,7 +131,7 @@ export async function shownIds(db: Database, scope: Scope, most: number): Promis
   return found.sort((a, b) => a - b)
 }
 
-function valuesOf({ since, states, filter }: Scope): Row {
+function valuesOf({ since, states, filter }: Shown): Row {
   return {
     since,
     states,
@@ -149,7 +158,7 @@ export interface ListedRow extends DeliveryRow {
  */
 export async function listPage(
   db: Database,
-  scope: Scope,
+  shown: Shown,
   { order, after, limit }: { order: Order; after: Cursor | null; limit: number },
 ): Promise<{ rows: readonly ListedRow[]; next: string | null }> {
   const firsts: Narrow[] = []
@@ -161,7 +170,7 @@ export async function listPage(
   for (let size = limit * firstLook[order]; firsts.length < limit && (more || fresh.length > 0); size *= 2) {
     // Enough clusters first, and then one question about all of them: adjacent rows are often of one.
     while (more && fresh.length < limit - firsts.length) {
-      const chunk = await narrowRows(db, scope, order, from, size)
+      const chunk = await narrowRows(db, shown, order, from, size)
       more = chunk.length === size
       fresh.push(...chunk.filter(({ cluster_key }) => !met.has(cluster_key) && met.add(cluster_key)))
       const last = chunk.at(-1)
@@ -173,7 +182,7 @@ export async function listPage(
     const [sizes, whole] = await Promise.all([
       clusterSizes(
         db,
-        scope,
+        shown,
         part.map(({ cluster_key }) => cluster_key),
         { order, after },
       ),
@@ -208,7 +217,7 @@ const compareText = (a: string, b: string) =>
 /** The states are read side by side and merged here: MariaDB would sort their union as a whole. */
 async function narrowRows(
   db: Database,
-  scope: Scope,
+  shown: Shown,
   order: Order,
   after: Cursor | null,
   limit: number,
@@ -219,20 +228,20 @@ async function narrowRows(
   const cursor = after
     ? `AND d.${column} ${ahead}= :value AND (d.${column} ${ahead} :value OR d.id ${ahead} :afterId)`
     : ''
-  const values = { ...valuesOf(scope), value: after?.key, afterId: after?.id, limit }
-  if (await isNarrowBand(db, scope))
+  const values = { ...valuesOf(shown), value: after?.key, afterId: after?.id, limit }
+  if (await isNarrowBand(db, shown))
     return select<Narrow>(
       db,
       `SELECT d.id, d.cluster_key, CAST(d.${column} AS CHAR) AS sort_value FROM deliveries d FORCE INDEX (k_score)
-       WHERE d.state IN (:states) AND ${conditions('d', scope)} ${cursor} ORDER BY d.${column} ${direction}, d.id ${direction} LIMIT :limit`,
+       WHERE d.state IN (:states) AND ${conditions('d', shown)} ${cursor} ORDER BY d.${column} ${direction}, d.id ${direction} LIMIT :limit`,
       values,
     )
-  const index = scope.filter.mailbox === undefined ? byState : byMailbox
+  const index = shown.filter.mailbox === undefined ? byState : byMailbox
   const ofState = (state: DeliveryState) => `
     SELECT d.id, d.cluster_key, CAST(d.${column} AS CHAR) AS sort_value FROM deliveries d FORCE INDEX (${index})
-     WHERE d.state = '${state}' AND ${conditions('d', scope)} ${cursor}
+     WHERE d.state = '${state}' AND ${conditions('d', shown)} ${cursor}
      ORDER BY d.${column} ${direction}, d.id ${direction} LIMIT :limit`
-  const found = await Promise.all(scope.states.map(state => select<Narrow>(db, ofState(state), values)))
+  const found = await Promise.all(shown.states.map(state => select<Narrow>(db, ofState(state), values)))
   const [only = []] = found
   if (found.length === 1) return only
   const sign = direction === 'ASC' ? 1 : -1
@@ -243,8 +252,8 @@ async function narrowRows(
 }
 
 /** Whether so little has a score of the band that it is read by its score. */
-async function isNarrowBand(db: Database, scope: Scope): Promise<boolean> {
-  const { from, to, mailbox } = scope.filter
+async function isNarrowBand(db: Database, shown: Shown): Promise<boolean> {
+  const { from, to, mailbox } = shown.filter
   if ((from <= 0 && to >= 100) || mailbox !== undefined) return false
   const band = `score >= :from${to < 100 ? ' AND score < :to' : ''}`
   return isFew(db, `deliveries FORCE INDEX (k_score) WHERE ${band}`, { from, to })
@@ -270,7 +279,7 @@ export interface ClusterSize {
 /** Deliveries and colleagues of each cluster under the filter. */
 export async function clusterSizes(
   db: Database,
-  scope: Scope,
+  shown: Shown,
   keys: readonly string[],
   { order, after }: { order: Order; after: Cursor | null } = { order: 'wanted', after: null },
 ): Promise<ReadonlyMap<string, ClusterSize>> {
@@ -284,22 +293,22 @@ export async function clusterSizes(
     db,
     `SELECT d.cluster_key, COUNT(*) AS deliveries, COUNT(DISTINCT d.mailbox_id) AS colleagues, ${earlier} AS earlier
      FROM deliveries d FORCE INDEX (k_cluster)
-     WHERE d.cluster_key IN (:keys) AND d.state IN (:states) AND ${conditions('d', scope)} GROUP BY d.cluster_key`,
-    { ...valuesOf(scope), keys, value: after?.key, afterId: after?.id },
+     WHERE d.cluster_key IN (:keys) AND d.state IN (:states) AND ${conditions('d', shown)} GROUP BY d.cluster_key`,
+    { ...valuesOf(shown), keys, value: after?.key, afterId: after?.id },
   )
   return new Map(rows.map(({ cluster_key, ...size }) => [cluster_key, size]))
 }
 
 export function clusterMembers(
   db: Database,
-  scope: Scope,
+  shown: Shown,
   key: string,
   limit: number,
 ): Promise<DeliveryRow[]> {
   const members = `SELECT ${columns} FROM deliveries d FORCE INDEX (k_cluster)
-    WHERE d.cluster_key = :key AND d.state IN (:states) AND ${conditions('d', scope)} ORDER BY d.score, d.id LIMIT :limit`
+    WHERE d.cluster_key = :key AND d.state IN (:states) AND ${conditions('d', shown)} ORDER BY d.score, d.id LIMIT :limit`
   return select<DeliveryRow>(db, `${withNames(members)} ORDER BY d.score, d.id`, {
-    ...valuesOf(scope),
+    ...valuesOf(shown),
     key,
     limit,
   })
@@ -309,10 +318,10 @@ export function clusterMembers(
  * Deliveries in 50 bins of two points, the band not applied. For all colleagues they come from the
  * maintained counts; a single mailbox or a search is counted as it stands.
  */
-export async function countBins(db: Database, scope: Scope): Promise<readonly number[]> {
-  const { filter } = scope
-  const whole: Scope = { ...scope, filter: { ...filter, from: 0, to: 100 } }
-  const summed = filter.mailbox === undefined && !filter.find
+export async function countBins(db: Database, shown: Shown): Promise<readonly number[]> {
+  const { filter, scope } = shown
+  const whole: Shown = { ...shown, filter: { ...filter, from: 0, to: 100 } }
+  const summed = scope === null && filter.mailbox === undefined && !filter.find
   const rows = await select<{ bin: number; n: number }>(
     db,
     summed

@@ -29,6 +29,7 @@ export async function previewReach(
   return reachOf(db, planChange(proposed, existing, now.getTime()), {
     organisation,
     now,
+    scope: who.scope,
     about: deliveries.map(({ sender_facts }) => sender_facts),
   })
 }

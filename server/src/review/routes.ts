@@ -21,7 +21,7 @@ import { AppError } from '../errors.ts'
 import { mount, mountFile, sendMessage } from '../http.ts'
 import { readHere } from '../reading/reader.ts'
 import { readCursor } from '../db/cursor.ts'
-import { clusterMembers, countBins, listPage, scopeOf, shownIds, toReviewRow } from './queries.ts'
+import { clusterMembers, countBins, listPage, shownTo, shownIds, toReviewRow } from './queries.ts'
 import { previewReach } from './reach.ts'
 import { eraseForGood } from '../rulings/erase.ts'
 import { ruleOnSelection } from '../rulings/rule-all.ts'
@@ -42,8 +42,8 @@ export function reviewRoutes(router: Router, deps: Deps): void {
 
 function listRoutes(router: Router, { db, now }: Deps): void {
   mount(router, reviewList, async ({ query, who }) => {
-    const scope = scopeOf(query, now(), who.timeZone)
-    const { rows, next } = await listPage(db, scope, {
+    const shown = shownTo(who, query, now())
+    const { rows, next } = await listPage(db, shown, {
       order: query.order,
       after: readCursor(query.after),
       limit: query.limit,
@@ -51,16 +51,16 @@ function listRoutes(router: Router, { db, now }: Deps): void {
     return { rows: rows.map(row => toReviewRow(row, row)), next }
   })
 
-  mount(router, reviewCounts, async ({ query }) => {
-    const { timeZone, limits } = await readOrganisation(db)
-    const bins = await countBins(db, scopeOf(query, now(), timeZone))
+  mount(router, reviewCounts, async ({ query, who }) => {
+    const { limits } = await readOrganisation(db)
+    const bins = await countBins(db, shownTo(who, query, now()))
     const sum = (part: readonly number[]) => part.reduce((total, n) => total + n, 0)
     const inBand = bins.filter((_, bin) => bin * 2 >= query.from && (query.to === 100 || bin * 2 < query.to))
     return { total: sum(bins), inBand: sum(inBand), bins: [...bins], limits }
   })
 
   mount(router, reviewCluster, async ({ params, query, who }) => {
-    const rows = await clusterMembers(db, scopeOf(query, now(), who.timeZone), params.key, mostMembers + 1)
+    const rows = await clusterMembers(db, shownTo(who, query, now()), params.key, mostMembers + 1)
     return { rows: rows.slice(0, mostMembers).map(row => toReviewRow(row)), cut: rows.length > mostMembers }
   })
 }
@@ -73,7 +73,7 @@ function rulingRoutes(router: Router, { db, now, log, queued, reader = readHere 
   })
 
   mount(router, selectShown, async ({ body, who }) => {
-    const ids = await shownIds(db, scopeOf(body, now(), who.timeZone), mostSelected)
+    const ids = await shownIds(db, shownTo(who, body, now()), mostSelected)
     return makeSelection(db, who, ids, now())
   })
   mount(router, selectionProgress, ({ params, who }) => readProgress(db, who, params.id))
@@ -119,10 +119,12 @@ function rulingRoutes(router: Router, { db, now, log, queued, reader = readHere 
 function messageRoutes(router: Router, { db, now, settings, reader = readHere }: Deps): void {
   mountFile(router, safeView, async ({ params: { id }, query, who, res }) => {
     await noteReading(db, who, id, now())
+    const { reachingOut } = await readOrganisation(db)
     const asked = {
       form: query.as,
       pictures: query.pictures === 'yes',
-      pictureSetting: settings.PENDRO_PICTURES,
+      // The machine's word stands over the organisation's.
+      pictureSetting: reachingOut?.pictures === false ? 'off' : settings.PENDRO_PICTURES,
     }
     res.set(safeViewHeaders).send(await readSafeView(db, id, asked, reader))
   })

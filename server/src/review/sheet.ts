@@ -8,6 +8,7 @@ import { findUnsubscribe, type SenderFacts } from '@pendro/core/senders'
 import { findRow, inTransaction, select, type Database } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import type { Mailboxes } from '../db/models/organisation.ts'
+import type { Scope } from '../db/scope.ts'
 import { exists, findOne, update } from '../db/rows.ts'
 import { RecordEntries } from '../db/models/record.ts'
 import { type Deliveries, type DeliveryJudgements, Outbox } from '../db/models/deliveries.ts'
@@ -18,6 +19,7 @@ import { pointsOf, shownEvidence } from '../judging/judge.ts'
 import { findReading, type Reading } from '../reading/reading.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
+import { readAlike } from './alike.ts'
 import { findDelivery, toReviewRow } from './queries.ts'
 import { findSource } from './safe-view.ts'
 
@@ -49,11 +51,12 @@ export async function readSheet(
   const asksWhy = hasArrived(row.state) && !(await hasReadLately(db, who, id, now))
   // What is no longer kept for one colleague may still be for another.
   const reading = row.state === 'expired' ? null : await findReading(db, row.message_id, reader.read)
-  const [history, waiting, inspection, words] = await Promise.all([
-    readHistory(db, id),
+  const [history, waiting, inspection, words, alike] = await Promise.all([
+    readHistory(db, id, who.scope),
     readWaiting(db, id),
     readInspection(db, row.message_id),
     reading && !asksWhy ? findPdfWords(db, id, reading, reader) : [],
+    readAlike(db, who.scope, { messageId: row.message_id, clusterKey: row.cluster_key }),
   ])
   const { kind, ...origin } = provenance(more.sender_facts)
   return {
@@ -79,6 +82,7 @@ export async function readSheet(
     checks: checksOf(more.sender_facts),
     unsubscribe: wayOut(reading, more.sender_facts),
     inspection,
+    alike,
     headers: reading?.headers.map(({ name, value }) => ({ name, value })) ?? [],
     history,
     waiting,
@@ -185,7 +189,11 @@ function bodyFacts(reading: Reading, asksWhy: boolean): DeliverySheet['body'] {
   }
 }
 
-async function readHistory(db: Database, id: number): Promise<DeliverySheet['history']> {
+/** A ruling on mail of many names one of it, which may be of a department that is not theirs. */
+const unnamed = (facts: Readonly<Record<string, unknown>>) =>
+  Object.fromEntries(['subject', 'from', 'patterns'].filter(key => key in facts).map(key => [key, '']))
+
+async function readHistory(db: Database, id: number, scope: Scope): Promise<DeliverySheet['history']> {
   const rows = await select<{
     at: Date
     act: string
@@ -208,7 +216,7 @@ async function readHistory(db: Database, id: number): Promise<DeliverySheet['his
     by: row.by_name,
     reason: row.reason,
     rulingId: row.ruling_id,
-    facts: row.facts,
+    facts: scope === null ? row.facts : { ...row.facts, ...unnamed(row.facts) },
   }))
 }
 

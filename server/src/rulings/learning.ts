@@ -1,6 +1,7 @@
 import { gunzipSync } from 'node:zlib'
 import type { SenderFacts } from '@pendro/core/senders'
 import { execute, findRow, select, type Database, type Tx } from '../db/database.ts'
+import type { NewRowOf } from '../db/models/columns.ts'
 import { Lessons } from '../db/models/learning.ts'
 import { findAll, insert, remove, update } from '../db/rows.ts'
 import { seenKeys } from '../judging/knowledge.ts'
@@ -62,14 +63,14 @@ export async function teachingsOf(
 
 export const teachingOf = (
   messageId: number,
-  { from }: SenderFacts,
+  facts: SenderFacts,
   reading: Reading | null,
   cluster: string | null,
 ): Teaching => ({
   messageId,
   cluster,
   words: reading?.words ?? [],
-  senders: from[0] ? seenKeys(from[0]) : [],
+  senders: seenKeys(facts),
 })
 
 /**
@@ -100,6 +101,19 @@ export async function learn(
     sender: senders[0]?.slice(0, 320) ?? null,
     colleague_id: colleague?.colleague_id ?? null,
   }))
+  await teach(db, tx, lessons)
+  await callMessages(
+    db,
+    tx,
+    teachings.map(({ messageId }) => messageId),
+  )
+}
+
+type LessonToKeep = Omit<NewRowOf<typeof Lessons>, 'counted' | 'verdict'> & Lesson & Taught
+
+/** Keeps lessons, and counts what of them may count. */
+export async function teach(db: Database, tx: Tx, lessons: readonly LessonToKeep[]): Promise<void> {
+  if (lessons.length === 0) return
   const counts = await countable(db, tx, lessons)
   const rows = lessons.map(lesson => ({ ...lesson, counted: counts(lesson) }))
   await insert(db, Lessons, rows, tx)
@@ -110,11 +124,6 @@ export async function learn(
     1,
   )
   await countSenders(db, tx, lessons, 1)
-  await callMessages(
-    db,
-    tx,
-    teachings.map(({ messageId }) => messageId),
-  )
 }
 
 /** What a person last said of each message is kept with it, where a replay reads it. */
@@ -138,8 +147,20 @@ export async function unlearn(
   rulingId: number,
   messageIds?: readonly number[],
 ): Promise<void> {
-  const taught = { ruling_id: rulingId, ...(messageIds ? { message_id: [...messageIds] } : {}) }
-  const lessons = await findAll(db, Lessons, taught, {
+  const gone = await forget(db, tx, {
+    ruling_id: rulingId,
+    ...(messageIds ? { message_id: [...messageIds] } : {}),
+  })
+  await callMessages(db, tx, gone)
+}
+
+/** Takes lessons back as if they had never been; the messages they were of. */
+export async function forget(
+  db: Database,
+  tx: Tx,
+  which: { readonly ruling_id?: number; readonly message_id?: number[]; readonly history_id?: number[] },
+): Promise<readonly number[]> {
+  const lessons = await findAll(db, Lessons, which, {
     columns: [
       'message_id',
       'verdict',
@@ -153,16 +174,13 @@ export async function unlearn(
     order: [['id', 'ASC']],
     tx,
   })
+  if (lessons.length === 0) return []
   const counted = lessons.filter(lesson => lesson.counted === 1)
   await countWords(db, tx, counted, -1)
   await countSenders(db, tx, lessons, -1)
-  await remove(db, Lessons, taught, tx)
+  await remove(db, Lessons, which, tx)
   await countInstead(db, tx, counted)
-  await callMessages(
-    db,
-    tx,
-    lessons.map(({ message_id }) => message_id ?? 0),
-  )
+  return lessons.map(({ message_id }) => message_id ?? 0)
 }
 
 /** Where a lesson that counted is gone, one that waited beside it counts: as if the other had never been. */

@@ -6,6 +6,7 @@ import { Rulings } from '../db/models/rulings.ts'
 import { Selections } from '../db/models/selections.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { findOne, update } from '../db/rows.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { AppError } from '../errors.ts'
 import { claim, giveBack } from '../jobs/claim.ts'
 import { announce } from '../live/events.ts'
@@ -47,6 +48,7 @@ export async function ruleOnSelection(db: Database, request: Request): Promise<A
     const before = await findToken(db, tx, token)
     if (before !== null) return describeRuling(db, tx, before, [], context)
     if (row.state !== 'open') throw new AppError('SELECTION_GONE')
+    await refuseOutside(db, tx, selection, who.scope)
     await refuseImpossible(db, tx, selection, sentence)
     // Senders are few where messages are many: entries are made from one message of each.
     const ids = sentence.sender === 'as-is' ? [] : await sendersOfSelection(db, selection, sentence.for, tx)
@@ -71,6 +73,18 @@ export async function ruleOnSelection(db: Database, request: Request): Promise<A
     return describeRuling(db, tx, id, samples, context)
   }
   return inTransaction(db, work, { againOnDuplicate: true })
+}
+
+/** A mailbox that came to another department since the mail was selected is not theirs any more. */
+async function refuseOutside(db: Database, tx: Tx, selection: number, scope: Scope): Promise<void> {
+  const row = await findRow<{ id: number }>(
+    db,
+    `SELECT d.id FROM selection_deliveries x JOIN deliveries d ON d.id = x.delivery_id
+     WHERE x.selection_id = :selection AND NOT ${within(scope, 'd.mailbox_id')} LIMIT 1`,
+    { selection },
+    tx,
+  )
+  if (row) throw new AppError('OUT_OF_SCOPE')
 }
 
 async function refuseImpossible(

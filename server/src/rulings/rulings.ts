@@ -14,7 +14,8 @@ import type { ListChange } from '../lists/change.ts'
 import { checkEntries } from '../lists/drafts.ts'
 import { briefs, entriesFor, lockLists, toEntry } from '../lists/entries.ts'
 import { readHere, type Reader } from '../reading/reader.ts'
-import { isSteward, ruledBy, type Ruler } from '../sign-in/sessions.ts'
+import { isWithin } from '../db/scope.ts'
+import { isSteward, mailboxesOfRuler, ruledBy, type Ruler } from '../sign-in/sessions.ts'
 import { teachingsOf, type Teaching } from './learning.ts'
 import { asksOf, namePatterns, proposedEntries, ruledDeliveries, type RuledDelivery } from './proposals.ts'
 import { overruledOf, type Overruled } from './overruled.ts'
@@ -80,11 +81,11 @@ async function messagesOf(db: Database, deliveryIds: readonly number[]): Promise
   return rows.map(({ message_id }) => message_id)
 }
 
-/** Whose number somebody guessed is told as little as that it exists. */
+/** Nobody rules on mail that is not theirs to look after; whose number was guessed is told as little as that it exists. */
 export function refuseOthersMail(who: Ruler, deliveries: readonly RuledDelivery[]): void {
-  if (!('colleague' in who)) return
-  const own = new Set(who.colleague.mailboxIds)
-  if (deliveries.some(({ mailbox_id }) => !own.has(mailbox_id))) throw new AppError('DELIVERY_NOT_FOUND')
+  const scope = mailboxesOfRuler(who)
+  if (deliveries.some(({ mailbox_id }) => !isWithin(scope, mailbox_id)))
+    throw new AppError('colleague' in who ? 'DELIVERY_NOT_FOUND' : 'OUT_OF_SCOPE')
 }
 
 /** A staffer who lets in what the evidence speaks against says why; colleagues answer for their own mail. */

@@ -39,7 +39,7 @@ export async function exportList(
 ): Promise<void> {
   const { timeZone } = await readOrganisation(db)
   const entries: WrittenEntry[] = []
-  for await (const row of everyRow(db, filter, now)) {
+  for await (const row of everyRow(db, { filter, scope: who.scope }, now)) {
     const pattern = parsePattern(row.patternText)
     if (!pattern.ok) continue
     entries.push({

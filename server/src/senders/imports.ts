@@ -9,6 +9,7 @@ import { ListImportLines, ListImports } from '../db/models/lists.ts'
 import { findOne, insert, insertOne, remove, update } from '../db/rows.ts'
 import { findMailboxRow, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import { scopeOf } from '../sign-in/scope.ts'
 import type { SignedIn } from '../sign-in/sessions.ts'
 import { writeChange } from './changes.ts'
 import { endOfDay } from '../lists/drafts.ts'
@@ -209,7 +210,7 @@ async function keepPlan(
     )
     await update(db, ListImports, { done: Math.min(i + 2000, plan.lines.length) }, { id })
   }
-  const reach = await reachOf(db, plan.change, { organisation, now })
+  const reach = await reachOf(db, plan.change, { organisation, now, scope: null })
   await update(db, ListImports, { state: 'ready', reach }, { id })
 }
 
@@ -261,13 +262,14 @@ async function take(
 ): Promise<boolean> {
   const staffer = await findRow<SignedIn['staffer']>(
     db,
-    'SELECT id, name, sign_in AS signIn, role FROM staffers WHERE id = :staffer_id',
+    'SELECT id, name, sign_in AS signIn, role, departments FROM staffers WHERE id = :staffer_id',
     { staffer_id },
   )
   if (!staffer) {
     await failImport(db, id, say('staffer-gone'))
     return true
   }
+  const scope = await scopeOf(db, staffer.departments)
   const reasons = reasonsOf(plan)
   try {
     return await inTransaction(db, async tx => {
@@ -275,7 +277,7 @@ async function take(
       if ((await listVersion(db, owner, tx)) !== version + 1) throw new ListChanged()
       const existing = await expiredLike(db, plan, options, now)
       const applied = await writeChange(db, tx, {
-        who: { staffer, csrf: '', timeZone: organisation.timeZone },
+        who: { staffer, scope, csrf: '', timeZone: organisation.timeZone },
         planned: {
           change: {
             add: plan.change.add.map(entry => ({ ...entry, ...reasonOf(reasons.get(entry)) })),

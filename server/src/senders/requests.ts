@@ -7,6 +7,7 @@ import { findRow, inTransaction, isDuplicate, select, type Database, type Tx } f
 import type { RowOf } from '../db/models/columns.ts'
 import { EntryRequests, SenderEntries } from '../db/models/lists.ts'
 import { findAll, idAt, update } from '../db/rows.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
@@ -34,11 +35,15 @@ interface RequestRow extends Pick<
 }
 
 /** Open requests, oldest first, then the latest answers. */
-export async function readQueue(db: Database): Promise<EntryRequest[]> {
+export async function readQueue(db: Database, scope: Scope): Promise<EntryRequest[]> {
   const columns = 'q.*, b.name AS mailbox_name FROM entry_requests q JOIN mailboxes b ON b.id = q.mailbox_id'
+  const theirs = within(scope, 'q.mailbox_id')
   const [open, answered] = await Promise.all([
-    select<RequestRow>(db, `SELECT ${columns} WHERE q.state = 'open' ORDER BY q.id LIMIT 200`),
-    select<RequestRow>(db, `SELECT ${columns} WHERE q.state <> 'open' ORDER BY q.answered_at DESC LIMIT 30`),
+    select<RequestRow>(db, `SELECT ${columns} WHERE q.state = 'open' AND ${theirs} ORDER BY q.id LIMIT 200`),
+    select<RequestRow>(
+      db,
+      `SELECT ${columns} WHERE q.state <> 'open' AND ${theirs} ORDER BY q.answered_at DESC LIMIT 30`,
+    ),
   ])
   return [...open, ...answered].map(toShape)
 }

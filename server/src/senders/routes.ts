@@ -35,16 +35,17 @@ export function senderRoutes(router: Router, deps: Deps): void {
 }
 
 function entryRoutes(router: Router, { db, now, settings, reader = readHere }: Deps): void {
-  mount(router, senderEntries, async ({ query: { order, after, limit, ...filter } }) => {
-    const { rows, next } = await entryPage(db, filter, { order, after, limit }, now())
+  mount(router, senderEntries, async ({ query: { order, after, limit, ...filter }, who }) => {
+    const shown = { filter, scope: who.scope }
+    const { rows, next } = await entryPage(db, shown, { order, after, limit }, now())
     return { rows: [...rows], next }
   })
-  mount(router, senderCounts, ({ query }) => entryCounts(db, query, now()))
-  mount(router, entrySheet, ({ params }) => readEntrySheet(db, params.id, now()))
-  mount(router, previewChange, async ({ body: { days, ...wanted } }) => {
+  mount(router, senderCounts, ({ query, who }) => entryCounts(db, { filter: query, scope: who.scope }, now()))
+  mount(router, entrySheet, ({ params, who }) => readEntrySheet(db, who.scope, params.id, now()))
+  mount(router, previewChange, async ({ body: { days, ...wanted }, who }) => {
     const organisation = await readOrganisation(db)
     const { change } = await planWanted(db, wanted, organisation, now())
-    return reachOf(db, change, { organisation, now: now(), days })
+    return reachOf(db, change, { organisation, now: now(), days, scope: who.scope })
   })
   mount(router, applyChange, async ({ body: { reason, token, ...wanted }, who }) =>
     told(await applyWanted(db, { who, wanted, reason, token, now: now() })),
@@ -55,7 +56,8 @@ function entryRoutes(router: Router, { db, now, settings, reader = readHere }: D
     host: await unsubscribeFrom(db, who, {
       deliveryId: params.id,
       reason: body.reason,
-      setting: settings.PENDRO_UNSUBSCRIBE,
+      setting:
+        (await readOrganisation(db)).reachingOut?.unsubscribe === false ? 'off' : settings.PENDRO_UNSUBSCRIBE,
       read: reader.read,
       now: now(),
     }),
@@ -63,7 +65,7 @@ function entryRoutes(router: Router, { db, now, settings, reader = readHere }: D
 }
 
 function requestRoutes(router: Router, { db, now }: Deps): void {
-  mount(router, readRequests, async () => ({ requests: await readQueue(db) }))
+  mount(router, readRequests, async ({ who }) => ({ requests: await readQueue(db, who.scope) }))
   mount(router, askForEveryone, async ({ body, who }) => ({
     id: await askForEverybody(db, who, body, now()),
   }))

@@ -1,27 +1,29 @@
 import type { EntrySheet } from '@pendro/contract'
 import { dayOf, daysBefore } from '@pendro/core/calendar'
 import { select, type Database } from '../db/database.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { briefs, entryColumns, toEntry, type EntryRow } from '../lists/entries.ts'
-import { entryRows } from './table.ts'
+import { entryRows, metWithin } from './table.ts'
 
 /** Everything the sheet of one entry shows. */
-export async function readEntrySheet(db: Database, id: number, now: Date): Promise<EntrySheet> {
-  const [row] = await entryRows(db, [id], now)
+export async function readEntrySheet(db: Database, scope: Scope, id: number, now: Date): Promise<EntrySheet> {
+  const [row] = await entryRows(db, scope, [id], now)
   if (!row) throw new AppError('ENTRY_NOT_FOUND')
   const { timeZone } = await readOrganisation(db)
   const since = daysBefore(dayOf(now.getTime(), timeZone), 29)
   const chain = await versionsOf(db, id)
   const [did, deliveries, same, versions, history] = await Promise.all([
-    whatItDid(db, id, since),
-    lastMet(db, id, since),
+    whatItDid(db, scope, id, since),
+    lastMet(db, scope, id, since),
     select<EntryRow>(
       db,
-      `SELECT ${entryColumns} FROM sender_entries e WHERE e.pattern = :pattern AND e.ended_at IS NULL AND e.id <> :id ORDER BY e.mailbox_id LIMIT 60`,
+      `SELECT ${entryColumns} FROM sender_entries e WHERE e.pattern = :pattern AND e.ended_at IS NULL AND e.id <> :id
+         AND (e.mailbox_id IS NULL OR ${within(scope, 'e.mailbox_id')}) ORDER BY e.mailbox_id LIMIT 60`,
       { pattern: row.patternText, id },
     ),
-    entryRows(db, chain, now),
+    entryRows(db, scope, chain, now),
     historyOf(db, chain),
   ])
   const shown = await briefs(db, same.map(toEntry))
@@ -39,17 +41,22 @@ export async function readEntrySheet(db: Database, id: number, now: Date): Promi
 
 type Did = EntrySheet['did']
 
-async function whatItDid(db: Database, id: number, since: string): Promise<Did> {
+async function whatItDid(db: Database, scope: Scope, id: number, since: string): Promise<Did> {
   const rows = await select<{ role: keyof Did; n: number }>(
     db,
-    'SELECT role, COUNT(*) AS n FROM entry_matches WHERE entry_id = :id AND received_day >= :since GROUP BY role',
+    `SELECT role, COUNT(*) AS n FROM entry_matches WHERE entry_id = :id AND received_day >= :since AND ${metWithin(scope)} GROUP BY role`,
     { id, since },
   )
   const count = (role: keyof Did) => rows.find(one => one.role === role)?.n ?? 0
   return { decided: count('decided'), overruled: count('overruled'), refused: count('refused') }
 }
 
-async function lastMet(db: Database, id: number, since: string): Promise<EntrySheet['deliveries']> {
+async function lastMet(
+  db: Database,
+  scope: Scope,
+  id: number,
+  since: string,
+): Promise<EntrySheet['deliveries']> {
   const rows = await select<{
     id: number
     received_at: Date
@@ -62,7 +69,8 @@ async function lastMet(db: Database, id: number, since: string): Promise<EntrySh
     db,
     `SELECT d.id, d.received_at, d.from_address, d.subject, b.name AS mailbox_name, d.state, x.role
      FROM entry_matches x JOIN deliveries d ON d.id = x.delivery_id JOIN mailboxes b ON b.id = d.mailbox_id
-     WHERE x.entry_id = :id AND x.received_day >= :since ORDER BY x.received_day DESC, x.delivery_id DESC LIMIT 12`,
+     WHERE x.entry_id = :id AND x.received_day >= :since AND ${within(scope, 'd.mailbox_id')}
+     ORDER BY x.received_day DESC, x.delivery_id DESC LIMIT 12`,
     { id, since },
   )
   return rows.map(({ received_at, from_address, mailbox_name, ...row }) => ({

@@ -7,6 +7,7 @@ import { displayPattern } from '@pendro/core/senders'
 import { findRow, select, type Database, type Row } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import type { SenderEntries } from '../db/models/lists.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { entryColumns, toEntry, type EntryRow } from '../lists/entries.ts'
 import { decisionKinds, openFindings } from '../lists/findings-sql.ts'
@@ -21,8 +22,14 @@ const findingOfEntry = `SELECT x.entry_id, MIN(f.place) AS place FROM (${openFin
 const from = `FROM sender_entries e LEFT JOIN mailboxes b ON b.id = e.mailbox_id LEFT JOIN (${findingOfEntry}) w ON w.entry_id = e.id
   LEFT JOIN upkeep_findings f ON f.place = w.place`
 
-function condition(filter: SenderFilter, now: Date): { where: string; values: Row } {
-  const parts: string[] = []
+/** The lists that are shown: by a filter, everybody's and those of the mailboxes somebody looks after. */
+export interface Shown {
+  readonly filter: SenderFilter
+  readonly scope: Scope
+}
+
+function condition({ filter, scope }: Shown, now: Date): { where: string; values: Row } {
+  const parts: string[] = [`(e.mailbox_id IS NULL OR ${within(scope, 'e.mailbox_id')})`]
   const values: Row = { now, decisionKinds }
   if (filter.state === 'ended') parts.push('e.ended_at IS NOT NULL')
   else
@@ -107,11 +114,11 @@ export interface Page {
 /** One page of the table; `after` is the `next` of the page before. */
 export async function entryPage(
   db: Database,
-  filter: SenderFilter,
+  shown: Shown,
   { order, after, limit }: { order: Order; after?: string | undefined; limit: number },
   now: Date,
 ): Promise<Page> {
-  const { where, values } = condition(filter, now)
+  const { where, values } = condition(shown, now)
   const { by, up } = orders[order]
   const cursor = readCursor(after)
   const beyond = up ? '>' : '<'
@@ -124,17 +131,17 @@ export async function entryPage(
   )
   const last = rows.at(-1)
   return {
-    rows: await toShapes(db, rows, now),
+    rows: await toShapes(db, shown.scope, rows, now),
     next: rows.length === limit && last ? cursorText(last.sort_key, last.id) : null,
   }
 }
 
 export async function entryCounts(
   db: Database,
-  filter: SenderFilter,
+  shown: Shown,
   now: Date,
 ): Promise<{ total: number; needDecision: number }> {
-  const { where, values } = condition(filter, now)
+  const { where, values } = condition(shown, now)
   const counts = await findRow<{ total: number; need: number | null }>(
     db,
     `SELECT COUNT(*) AS total, SUM(f.kind IN (:decisionKinds)) AS need ${from} WHERE ${where}`,
@@ -145,6 +152,7 @@ export async function entryCounts(
 
 export async function entryRows(
   db: Database,
+  scope: Scope,
   ids: readonly number[],
   now: Date,
 ): Promise<readonly EntryRowShape[]> {
@@ -154,10 +162,21 @@ export async function entryRows(
     `SELECT ${columns} ${from} WHERE e.id IN (:ids) ORDER BY e.id DESC`,
     { ids },
   )
-  return toShapes(db, rows, now)
+  return toShapes(db, scope, rows, now)
 }
 
-async function toShapes(db: Database, rows: readonly TableRow[], now: Date): Promise<EntryRowShape[]> {
+/** The condition on what entries met: in mail of the scope alone. */
+export const metWithin = (scope: Scope): string =>
+  scope === null
+    ? 'TRUE'
+    : `delivery_id IN (SELECT d.id FROM deliveries d WHERE ${within(scope, 'd.mailbox_id')})`
+
+async function toShapes(
+  db: Database,
+  scope: Scope,
+  rows: readonly TableRow[],
+  now: Date,
+): Promise<EntryRowShape[]> {
   if (rows.length === 0) return []
   const { timeZone } = await readOrganisation(db)
   const today = dayOf(now.getTime(), timeZone)
@@ -166,13 +185,14 @@ async function toShapes(db: Database, rows: readonly TableRow[], now: Date): Pro
     select<{ entry_id: number; day: string; n: number }>(
       db,
       `SELECT entry_id, DATE_FORMAT(received_day, '%Y-%m-%d') AS day, COUNT(*) AS n FROM entry_matches
-       WHERE entry_id IN (:ids) AND received_day >= :since GROUP BY entry_id, received_day`,
+       WHERE entry_id IN (:ids) AND received_day >= :since AND ${metWithin(scope)} GROUP BY entry_id, received_day`,
       { ids: rows.map(({ id }) => id), since: days[0] },
     ),
     select<{ pattern: string; standing: string; n: number }>(
       db,
       `SELECT pattern, standing, COUNT(*) AS n FROM sender_entries
-       WHERE pattern IN (:patterns) AND ended_at IS NULL AND (until IS NULL OR until > :now) GROUP BY pattern, standing`,
+       WHERE pattern IN (:patterns) AND ended_at IS NULL AND (until IS NULL OR until > :now)
+         AND (mailbox_id IS NULL OR ${within(scope, 'mailbox_id')}) GROUP BY pattern, standing`,
       { patterns: [...new Set(rows.map(({ pattern }) => pattern))], now },
     ),
   ])
@@ -214,14 +234,10 @@ function shapeOf(row: TableRow): Omit<EntryRowShape, 'days' | 'others'> {
 }
 
 /** Rows of the whole filter in one order, for taking lists out: a page at a time. */
-export async function* everyRow(
-  db: Database,
-  filter: SenderFilter,
-  now: Date,
-): AsyncGenerator<EntryRowShape> {
+export async function* everyRow(db: Database, shown: Shown, now: Date): AsyncGenerator<EntryRowShape> {
   let after: string | undefined
   do {
-    const page: Page = await entryPage(db, filter, { order: 'pattern', after, limit: 500 }, now)
+    const page: Page = await entryPage(db, shown, { order: 'pattern', after, limit: 500 }, now)
     yield* page.rows
     after = page.next ?? undefined
   } while (after !== undefined)

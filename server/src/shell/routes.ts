@@ -7,6 +7,8 @@ import { countOpenWork } from './open-work.ts'
 
 /** What stands around every screen. */
 export function shellRoutes(router: Router, { db }: Deps): void {
-  mount(router, openWork, () => countOpenWork(db))
-  mount(router, findEndpoint, async ({ query }) => ({ found: await findAnything(db, query.text) }))
+  mount(router, openWork, ({ who }) => countOpenWork(db, who.scope))
+  mount(router, findEndpoint, async ({ query, who }) => ({
+    found: await findAnything(db, who.scope, query.text),
+  }))
 }

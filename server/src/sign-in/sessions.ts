@@ -3,10 +3,12 @@ import { createHash, randomBytes } from 'node:crypto'
 import type { Role } from '@pendro/contract'
 import { execute, findRow, type Database } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
-import { findOne, remove, update } from '../db/rows.ts'
-import { Organisations } from '../db/models/organisation.ts'
+import { AppError } from '../errors.ts'
+import { exists, findOne, remove, update } from '../db/rows.ts'
 import { Sessions, Staffers } from '../db/models/people.ts'
 import type { Actor } from '../record/write.ts'
+import { type Scope } from '../db/scope.ts'
+import { scopeOf } from './scope.ts'
 import { hashPassword, isPassword } from './passwords.ts'
 
 export interface Staffer {
@@ -14,13 +16,31 @@ export interface Staffer {
   readonly name: string
   readonly signIn: string
   readonly role: Role
+  /** The departments they look after; `null`: all there are. */
+  readonly departments: readonly string[] | null
 }
 
 export interface SignedIn {
   readonly staffer: Staffer
   readonly csrf: string
+  /** The mailboxes of their departments, as they are at this request. */
+  readonly scope: Scope
   /** The organisation's; every list needs it, and it comes with the session for nothing. */
   readonly timeZone: string
+}
+
+/** A session as a request finds it. */
+export interface OpenSession extends SignedIn {
+  /** Its hash: what steps of it are kept under. */
+  readonly id: string
+  readonly number: number
+  /** Acts by a key. */
+  readonly isProgram: boolean
+  readonly hasFactor: boolean
+  /** Its staffer has a second factor, and last proved by it too long ago for what can't be taken back. */
+  readonly isStale: boolean
+  /** The organisation asks for a second factor, and there is none yet. */
+  readonly factorFirst: boolean
 }
 
 export const sessionCookie = 'pendro_session'
@@ -30,19 +50,23 @@ const idleLength = 2 * 3_600_000
 /** Said at most so often, so that reading costs no write. */
 const saidAgain = 60_000
 
+/** A proof counts so long for what asks for one. */
+const freshFor = 10 * 60_000
+
 /** The database holds only the hash: whoever reads it can't sign in with it. */
 const idOf = (token: string) => createHash('sha256').update(token).digest('hex')
 
 // Checked when the name is unknown, so that the answer takes as long as for a known one.
 const nobodysHash = hashPassword(randomBytes(16).toString('hex'))
 
-type StafferRow = Pick<RowOf<typeof Staffers>, 'id' | 'name' | 'sign_in' | 'role'>
+export type StafferRow = Pick<RowOf<typeof Staffers>, 'id' | 'name' | 'sign_in' | 'role' | 'departments'>
 
-const toStaffer = (row: StafferRow): Staffer => ({
+export const toStaffer = (row: StafferRow): Staffer => ({
   id: row.id,
   name: row.name,
   signIn: row.sign_in,
   role: row.role,
+  departments: row.departments,
 })
 
 export async function findStaffer(db: Database, signIn: string, password: string): Promise<Staffer | null> {
@@ -50,25 +74,35 @@ export async function findStaffer(db: Database, signIn: string, password: string
     db,
     Staffers,
     { sign_in: signIn },
-    { columns: ['id', 'name', 'sign_in', 'role', 'password'] },
+    { columns: ['id', 'name', 'sign_in', 'role', 'departments', 'password', 'suspended_at'] },
   )
   const right = await isPassword(password, row?.password ?? (await nobodysHash))
-  return row && right ? toStaffer(row) : null
+  if (!row || !right) return null
+  // Told only to whoever knows the password.
+  if (row.suspended_at !== null) throw new AppError('SUSPENDED')
+  return toStaffer(row)
 }
+
+/** Whether somebody signs in by a name. */
+export const isStaffer = (db: Database, signIn: string): Promise<boolean> =>
+  exists(db, Staffers, { sign_in: signIn })
 
 /** Opens a session; the token goes into the cookie and is nowhere else. */
 export async function openSession(
   db: Database,
   staffer: Staffer,
   now: Date,
-): Promise<{ token: string; signedIn: SignedIn }> {
+  { agent = '' }: { readonly agent?: string } = {},
+): Promise<{ token: string; signedIn: OpenSession }> {
   const token = randomBytes(32).toString('base64url')
   const csrf = randomBytes(32).toString('base64url')
   await remove(db, Sessions, { expires_at: { [Op.lt]: now } })
   await execute(
     db,
-    'INSERT INTO sessions (id, staffer_id, csrf, expires_at, used_at) VALUES (:id, :stafferId, :csrf, :expires, :now)',
+    `INSERT INTO sessions (id, staffer_id, csrf, expires_at, used_at, opened_at, proven_at, agent)
+     VALUES (:id, :stafferId, :csrf, :expires, :now, :now, :now, :agent)`,
     {
+      agent: agent.slice(0, 300),
       id: idOf(token),
       now,
       stafferId: staffer.id,
@@ -76,8 +110,19 @@ export async function openSession(
       expires: new Date(now.getTime() + sessionLength),
     },
   )
-  const organisation = await findOne(db, Organisations, { id: 1 }, { columns: ['time_zone'] })
-  return { token, signedIn: { staffer, csrf, timeZone: organisation?.time_zone ?? 'UTC' } }
+  const signedIn = await findSession(db, token, now)
+  if (!signedIn) throw new AppError('SUSPENDED')
+  return { token, signedIn }
+}
+
+interface SessionRow extends StafferRow {
+  readonly csrf: string
+  readonly time_zone: string
+  readonly used_at: Date
+  readonly number: number
+  readonly proven_at: Date | null
+  readonly has_factor: number
+  readonly second_factor: string
 }
 
 /** Who a token stands for. `use`: somebody did something; a stream that only listens is no use. */
@@ -86,16 +131,52 @@ export async function findSession(
   token: string,
   now: Date,
   { use = true }: { use?: boolean } = {},
-): Promise<SignedIn | null> {
-  const row = await findRow<StafferRow & { csrf: string; time_zone: string; used_at: Date }>(
+): Promise<OpenSession | null> {
+  const row = await findRow<SessionRow>(
     db,
-    `SELECT s.id, s.name, s.sign_in, s.role, x.csrf, x.used_at, o.time_zone FROM sessions x JOIN staffers s ON s.id = x.staffer_id
-     JOIN organisation o ON o.id = 1 WHERE x.id = :id AND x.expires_at > :now AND x.used_at > :idle`,
+    `SELECT s.id, s.name, s.sign_in, s.role, s.departments, x.csrf, x.used_at, x.number, x.proven_at, o.time_zone,
+       EXISTS (SELECT 1 FROM staffer_factors f WHERE f.staffer_id = s.id) AS has_factor,
+       COALESCE(JSON_VALUE(o.settings, '$.secondFactor'), 'optional') AS second_factor FROM sessions x JOIN staffers s ON s.id = x.staffer_id
+     JOIN organisation o ON o.id = 1 WHERE x.id = :id AND x.expires_at > :now AND x.used_at > :idle AND s.suspended_at IS NULL`,
     { id: idOf(token), now, idle: new Date(now.getTime() - idleLength) },
   )
-  if (row && use && now.getTime() - row.used_at.getTime() > saidAgain)
+  if (row && use && now.getTime() - row.used_at.getTime() > saidAgain) {
     await update(db, Sessions, { used_at: now }, { id: idOf(token) })
-  return row && { staffer: toStaffer(row), csrf: row.csrf, timeZone: row.time_zone }
+    await update(db, Staffers, { seen_at: now }, { id: row.id })
+  }
+  if (!row) return null
+  const scope = await scopeOf(db, row.departments)
+  const hasFactor = row.has_factor === 1
+  return {
+    staffer: toStaffer(row),
+    csrf: row.csrf,
+    scope,
+    timeZone: row.time_zone,
+    id: idOf(token),
+    number: row.number,
+    isProgram: false,
+    hasFactor,
+    isStale: hasFactor && (row.proven_at === null || now.getTime() - row.proven_at.getTime() > freshFor),
+    factorFirst: !hasFactor && row.second_factor === 'required',
+  }
+}
+
+/** Whoever is signed in has proved again that it is them. */
+export async function noteProof(db: Database, { id }: OpenSession, now: Date): Promise<void> {
+  await update(db, Sessions, { proven_at: now }, { id })
+}
+
+/** A staffer by number, for whom something else than a password spoke; `null` for nobody. */
+export async function stafferOf(db: Database, id: number): Promise<Staffer | null> {
+  const row = await findOne(
+    db,
+    Staffers,
+    { id },
+    { columns: ['id', 'name', 'sign_in', 'role', 'departments', 'suspended_at'] },
+  )
+  if (!row) return null
+  if (row.suspended_at !== null) throw new AppError('SUSPENDED')
+  return toStaffer(row)
 }
 
 export async function closeSession(db: Database, token: string): Promise<void> {
@@ -126,5 +207,14 @@ export const ruledBy = (who: Ruler) => ({
       ? { staffer_id: null, colleague_id: who.colleague.id }
       : { staffer_id: who.staffer.id, colleague_id: null },
 })
+
+/** What a ruler may rule on: a staffer's departments, a colleague's own mail and what they mind. */
+export const mailboxesOfRuler = (who: Ruler): Scope =>
+  'staffer' in who ? who.scope : who.colleague.mailboxIds
+
+/** Refuses what touches the whole organisation to whoever looks after a part of it. */
+export function needsWhole({ scope }: SignedIn): void {
+  if (scope !== null) throw new AppError('OUT_OF_SCOPE', { context: 'whole' })
+}
 
 export const isSteward = (who: Ruler): boolean => 'staffer' in who && who.staffer.role === 'steward'

@@ -14,10 +14,10 @@ import { readCookie } from './requests.ts'
  * a signed cookie and has tries of its own; all others share theirs. So whoever guesses at an account uses up the tries
  * of strangers, and locks nobody out who was there before.
  */
-export type Try = 'code' | 'proof' | 'staff'
+export type Try = 'code' | 'factor' | 'proof' | 'staff'
 
 const quarter = 15 * 60_000
-const most: Readonly<Record<Try, number>> = { code: 5, proof: 10, staff: 10 }
+const most: Readonly<Record<Try, number>> = { code: 5, factor: 10, proof: 10, staff: 10 }
 
 const deviceCookie = 'pendro_device'
 const deviceLength = 365 * 86_400_000
@@ -86,6 +86,18 @@ export const throttle = (
       return typeof account === 'string' && (await knownDevice(db, req, account)) !== ''
     },
     skipSuccessfulRequests: true,
+    standardHeaders: 'draft-7',
+    legacyHeaders: false,
+    handler: () => {
+      throw new AppError('TOO_MANY_TRIES')
+    },
+  })
+
+/** How often one network address may ask at all in a minute, where asking leaves something behind: a whole organisation may be behind one. */
+export const slowAll = (limit: number): RateLimitRequestHandler =>
+  rateLimit({
+    windowMs: 60_000,
+    limit,
     standardHeaders: 'draft-7',
     legacyHeaders: false,
     handler: () => {

@@ -214,7 +214,7 @@ export async function previewRemedies(
 ): Promise<ReachShape & { findings: number }> {
   const organisation = await readOrganisation(db)
   const { planned, findings } = await gather(db, chosen, now)
-  return { ...(await reachOf(db, planned.change, { organisation, now })), findings }
+  return { ...(await reachOf(db, planned.change, { organisation, now, scope: null })), findings }
 }
 
 type ApplyBody = z.output<typeof applyRemedy.body>
@@ -234,7 +234,7 @@ export async function applyRemedies(
       const { planned, findings } = await gather(db, body, now, { tx, lock: true })
       // What promises to change nothing has to prove it on the mail of this moment.
       if ('tidy' in body) {
-        const reach = await reachOf(db, planned.change, { organisation, now })
+        const reach = await reachOf(db, planned.change, { organisation, now, scope: null })
         if (!changesNothing({ ...reach, overruledBy: [] })) throw new AppError('NOT_TIDY')
       }
       const kind = 'tidy' in body ? body.tidy : (body.findings[0]?.key.split(' ')[0] ?? '')

@@ -71,7 +71,7 @@ async function frequentSenders(db: Database): Promise<readonly string[]> {
     db,
     `SELECT address AS sender FROM correspondence GROUP BY address HAVING SUM(n) >= 2
      UNION SELECT domain FROM correspondence GROUP BY domain HAVING SUM(n) >= 3
-     UNION SELECT TRIM(LEADING '@' FROM sender) FROM senders_seen WHERE n >= 8 AND junk = 0`,
+     UNION SELECT TRIM(LEADING '@' FROM sender) FROM senders_seen WHERE n >= 8 AND junk = 0 AND sender NOT LIKE '<%'`,
   )
   return rows.map(({ sender }) => sender)
 }

@@ -1,6 +1,7 @@
 import { parseDomain } from '@pendro/core/address'
 import type { Asked, TypedParty } from '@pendro/core/whereabouts'
 import { select, type Database, type Row } from '../db/database.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { domainKey } from '../lists/domain-key.ts'
 import { mostMessages, queriesFor, type Window } from './search.ts'
 
@@ -30,6 +31,8 @@ interface Search {
   readonly senders: readonly string[] | null
   /** Only these mailboxes are meant. */
   readonly toSomebody: boolean
+  /** The condition on a message by its number: it came to, or was sent by, somebody whose mail may be looked at. */
+  readonly isTheirs: (messageId: string) => string
   /** Rows of `messages`, a derived table m, with their deliveries; how many there were. */
   readonly take: (messages: string, where: string, values: object, limit?: number) => Promise<number>
 }
@@ -40,12 +43,23 @@ interface Search {
  */
 export async function findMessages(
   db: Database,
+  scope: Scope,
   asked: Pick<Asked, 'from' | 'to' | 'about'>,
   senders: readonly string[] | null,
   window: Window,
 ): Promise<readonly FoundMessage[]> {
   const mailboxIds = asked.to === null ? null : [...asked.to.keys()]
   const toSomebody = mailboxIds !== null && mailboxIds.length > 0
+  const sentByThem =
+    scope === null
+      ? "m.direction = 'out'"
+      : `(m.direction = 'out' AND m.from_address IN (SELECT address FROM mailbox_addresses WHERE ${within(scope, 'mailbox_id')}))`
+  const theirs = `((d.id IS NOT NULL AND ${within(scope, 'd.mailbox_id')}) OR (d.id IS NULL AND ${sentByThem}))`
+  const isTheirs = (messageId: string) =>
+    scope === null
+      ? 'TRUE'
+      : `(EXISTS (SELECT 1 FROM deliveries q WHERE q.message_id = ${messageId} AND ${within(scope, 'q.mailbox_id')})
+         OR NOT EXISTS (SELECT 1 FROM deliveries q WHERE q.message_id = ${messageId}))`
   const found = new Map<string, FoundMessage>()
   const read = async (messages: string, where: string, values: object, limit: number) => {
     const rows = await select<FoundMessage>(
@@ -53,7 +67,7 @@ export async function findMessages(
       // A message without a delivery is one that a colleague sent; one that was only handed in is nowhere.
       `SELECT ${foundColumns} FROM (${messages}) m LEFT JOIN deliveries d ON d.message_id = m.id
        LEFT JOIN message_words w ON w.message_id = m.id
-       WHERE ${where} AND (d.id IS NOT NULL OR m.direction = 'out') LIMIT ${limit}`,
+       WHERE ${where} AND ${theirs} LIMIT ${limit}`,
       { ...window, mailboxIds, ...values },
     )
     for (const row of rows) found.set(`${row.message_id} ${row.delivery_id ?? ''}`, row)
@@ -66,36 +80,36 @@ export async function findMessages(
       await read(messages, `${where} AND d.mailbox_id IN (:mailboxIds)`, values, limit)
     return rows
   }
-  const search = { asked, senders, toSomebody, take }
+  const search = { asked, senders, toSomebody, isTheirs, take }
   // Side by side: each looks in its own way.
   await Promise.all([bySenders(search), byEnvelope(search), byWords(search), byMailbox(search)])
   return [...found.values()]
 }
 
-const newestOf = (joined: string) =>
-  `SELECT ${messageColumns} FROM messages m ${joined} WHERE m.from_address IN (:senders)
+const newestOf = (joined: string, isTheirs: Search['isTheirs']) =>
+  `SELECT ${messageColumns} FROM messages m ${joined} WHERE m.from_address IN (:senders) AND ${isTheirs('m.id')}
      AND m.received_at BETWEEN :since AND :until ORDER BY m.id DESC LIMIT ${mostMessages}`
 
-async function bySenders({ senders, toSomebody, take }: Search): Promise<void> {
+async function bySenders({ senders, toSomebody, isTheirs, take }: Search): Promise<void> {
   if (senders === null || senders.length === 0) return
-  const rows = await take(newestOf(''), 'TRUE', { senders })
+  const rows = await take(newestOf('', isTheirs), 'TRUE', { senders })
   // Somebody who writes a lot: their mail to this colleague may be older than their newest.
   if (rows >= mostMessages && toSomebody)
     await take(
-      newestOf('JOIN deliveries o ON o.message_id = m.id AND o.mailbox_id IN (:mailboxIds)'),
+      newestOf('JOIN deliveries o ON o.message_id = m.id AND o.mailbox_id IN (:mailboxIds)', isTheirs),
       'd.mailbox_id IN (:mailboxIds)',
       { senders },
     )
 }
 
-async function byWords({ asked, senders, take }: Search): Promise<void> {
+async function byWords({ asked, senders, isTheirs, take }: Search): Promise<void> {
   // Where the sender is known, others with these words are near misses only.
   const most = senders !== null && senders.length > 0 ? mostMessages / 3 : mostMessages
   for (const query of queriesFor(asked.about)) {
     const rows = await take(
       `SELECT ${messageColumns} FROM (
          SELECT message_id, MATCH (words) AGAINST (:query IN BOOLEAN MODE) AS fit FROM message_words
-         WHERE MATCH (words) AGAINST (:query IN BOOLEAN MODE) ORDER BY fit DESC LIMIT ${most + 100}) f
+         WHERE MATCH (words) AGAINST (:query IN BOOLEAN MODE) AND ${isTheirs('message_id')} ORDER BY fit DESC LIMIT ${most + 100}) f
        JOIN messages m ON m.id = f.message_id AND m.direction = 'in' AND m.received_at BETWEEN :since AND :until
        ORDER BY f.fit DESC LIMIT ${most}`,
       'd.id IS NOT NULL',
@@ -107,10 +121,10 @@ async function byWords({ asked, senders, take }: Search): Promise<void> {
 }
 
 /** What a bounce or a server's log names is the return address (RFC 5321 §2.3.1), not the one in From. */
-async function byEnvelope({ asked, take }: Search): Promise<void> {
+async function byEnvelope({ asked, isTheirs, take }: Search): Promise<void> {
   for (const { where, values } of envelopeKeys(asked.from)) {
     const rows = await take(
-      `SELECT ${messageColumns} FROM (SELECT message_id FROM message_senders s WHERE ${where} AND s.place IN ('envelope', 'sender')
+      `SELECT ${messageColumns} FROM (SELECT message_id FROM message_senders s WHERE ${where} AND s.place IN ('envelope', 'sender') AND ${isTheirs('s.message_id')}
          ORDER BY s.message_id DESC LIMIT ${mostMessages}) x JOIN messages m ON m.id = x.message_id AND m.received_at BETWEEN :since AND :until`,
       'TRUE',
       values,

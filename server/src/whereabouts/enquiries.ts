@@ -5,6 +5,7 @@ import type { RowOf } from '../db/models/columns.ts'
 import { Deliveries } from '../db/models/deliveries.ts'
 import { Enquiries } from '../db/models/whereabouts.ts'
 import { findMailboxRow } from '../db/organisation.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { exists, findOne, insertOne, update } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
@@ -46,13 +47,14 @@ const brief = (row: EnquiryRow): EnquiryBrief => ({
 /** Open ones first, each group by what changed last. */
 export async function readEnquiries(
   db: Database,
+  scope: Scope,
   mailbox: number | undefined,
 ): Promise<{ enquiries: EnquiryBrief[] }> {
   const whose = mailbox === undefined ? '' : 'AND e.mailbox_id = :mailbox'
   const part = (states: string, limit: number) =>
     select<EnquiryRow>(
       db,
-      `SELECT ${columns} FROM ${tables} WHERE e.state ${states} (:openStates) ${whose} ORDER BY e.changed_at DESC LIMIT ${limit}`,
+      `SELECT ${columns} FROM ${tables} WHERE e.state ${states} (:openStates) ${whose} AND ${within(scope, 'e.mailbox_id')} ORDER BY e.changed_at DESC LIMIT ${limit}`,
       { openStates, mailbox },
     )
   const [open, answered] = await Promise.all([part('IN', 200), part('NOT IN', 30)])
@@ -144,7 +146,7 @@ export async function readEnquiry(db: Database, who: SignedIn, id: number, now: 
     }>(
       db,
       `SELECT d.id, x.how, d.subject, d.from_name, d.from_address, d.state, d.received_at FROM enquiry_deliveries x
-       JOIN deliveries d ON d.id = x.delivery_id WHERE x.enquiry_id = :id ORDER BY x.at DESC LIMIT 50`,
+       JOIN deliveries d ON d.id = x.delivery_id WHERE x.enquiry_id = :id AND ${within(who.scope, 'd.mailbox_id')} ORDER BY x.at DESC LIMIT 50`,
       { id },
     ),
     select<{ name: string }>(

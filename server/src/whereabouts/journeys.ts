@@ -24,7 +24,12 @@ interface TracedRow
   extends
     Pick<
       MailboxRow,
-      'time_zone' | 'digest_times' | 'digest_weekdays' | 'digest_lists_junk' | 'digest_lists_near_certain'
+      | 'closed_at'
+      | 'time_zone'
+      | 'digest_times'
+      | 'digest_weekdays'
+      | 'digest_lists_junk'
+      | 'digest_lists_near_certain'
     >,
     Pick<
       RowOf<typeof Deliveries>,
@@ -69,7 +74,7 @@ export async function journeysOf(
     given ?? readOrganisation(db),
     select<TracedRow>(
       db,
-      `SELECT d.id, d.message_id, d.mailbox_id, b.name AS mailbox_name, b.address AS mailbox_address, b.language, b.time_zone, b.digest_times, b.digest_weekdays,
+      `SELECT d.id, d.message_id, d.mailbox_id, b.name AS mailbox_name, b.address AS mailbox_address, b.language, b.closed_at, b.time_zone, b.digest_times, b.digest_weekdays,
          b.digest_lists_junk, b.digest_lists_near_certain, b.unfetched, d.from_name, d.from_address, d.subject, d.address_used, m.envelope_from,
          d.received_at, d.landed_at, d.expires_at, d.score, d.left_out, d.state, d.bound_for, d.folder, d.came_from, m.harm, j.path,
          g.cut, l.reference IS NOT NULL AS listed, o.attempts, o.next_at, o.problem

@@ -8,6 +8,7 @@ import { arrivedStates, keptBackStates } from '@pendro/core/delivery'
 import { select, type Database } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import type { Messages } from '../db/models/messages.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { isFew } from '../db/few.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { hashMessageId } from '../judging/knowledge.ts'
@@ -29,6 +30,7 @@ interface ListRow extends Pick<RowOf<typeof Messages>, 'subject' | 'from_name' |
  */
 export async function listMailOf(
   db: Database,
+  scope: Scope,
   asked: Asked,
 ): Promise<{ rows: ListedMail[]; next: string | null }> {
   const { timeZone } = await readOrganisation(db)
@@ -52,8 +54,8 @@ export async function listMailOf(
   }
   const found =
     asked.direction === 'out'
-      ? await outbound(db, asked, values, from !== null)
-      : await deliveries(db, asked, values, from !== null)
+      ? await outbound(db, scope, asked, values, from !== null)
+      : await deliveries(db, scope, asked, values, from !== null)
   const rows = found.slice(0, asked.limit)
   const end = found.length > asked.limit ? rows.at(-1) : undefined
   return {
@@ -144,11 +146,12 @@ const newest = 'ORDER BY d.received_at DESC, d.id DESC LIMIT :limit'
 
 async function deliveries(
   db: Database,
+  scope: Scope,
   asked: Asked,
   values: Values & object,
   paged: boolean,
 ): Promise<readonly ListRow[]> {
-  const fits = `d.score BETWEEN :scoreFrom AND :scoreTo${asked.mailbox === undefined ? '' : ' AND d.mailbox_id = :mailbox'}${conditions('d', asked, values, paged)}${asked.to === '' ? '' : ` AND ${sentTo}`}`
+  const fits = `d.score BETWEEN :scoreFrom AND :scoreTo${asked.mailbox === undefined ? '' : ' AND d.mailbox_id = :mailbox'} AND ${within(scope, 'd.mailbox_id')}${conditions('d', asked, values, paged)}${asked.to === '' ? '' : ` AND ${sentTo}`}`
   const narrow = await narrowTables(db, asked, values)
   const state =
     asked.state === undefined
@@ -215,14 +218,15 @@ async function narrowTables(db: Database, asked: Asked, values: Values & object)
 /** What colleagues sent; it has no state and no score, and its sender is the colleague. */
 function outbound(
   db: Database,
+  scope: Scope,
   asked: Asked,
   values: Values & object,
   paged: boolean,
 ): Promise<readonly ListRow[]> {
   const whose =
-    asked.mailbox === undefined
+    asked.mailbox === undefined && scope === null
       ? ''
-      : ' AND m.from_address IN (SELECT address FROM mailbox_addresses WHERE mailbox_id = :mailbox)'
+      : ` AND m.from_address IN (SELECT address FROM mailbox_addresses WHERE ${asked.mailbox === undefined ? within(scope, 'mailbox_id') : 'mailbox_id = :mailbox'})`
   return select<ListRow>(
     db,
     `SELECT m.id, m.received_at AS at, NULL AS state, m.subject, m.from_name, m.from_address, m.sent_to, NULL AS score, m.size

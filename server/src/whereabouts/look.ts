@@ -15,12 +15,15 @@ import {
 } from '@pendro/core/whereabouts'
 import { findRow, select, type Database } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
-import type { Mailboxes } from '../db/models/organisation.ts'
+import { MailboxAddresses, type Mailboxes } from '../db/models/organisation.ts'
 import { readOrganisation, type Organisation } from '../db/organisation.ts'
+import { exists } from '../db/rows.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { domainKey } from '../lists/domain-key.ts'
 import { findMessages, type FoundMessage } from './candidates.ts'
 import { journeysOf, outboundHit, refusedHit } from './journeys.ts'
 import { countLookedAt } from './looked-at.ts'
+import { refusedTo } from './refusals.ts'
 import { sendersLike, type Window } from './search.ts'
 
 const day = 86_400_000
@@ -32,11 +35,16 @@ const mostHits = 12
 const slack = 21 * day
 
 /** Where is the message from …, to …, about …, sent around …? */
-export async function lookFor(db: Database, question: WhereQuestion, now: Date): Promise<WhereAnswer> {
+export async function lookFor(
+  db: Database,
+  scope: Scope,
+  question: WhereQuestion,
+  now: Date,
+): Promise<WhereAnswer> {
   const organisation = await readOrganisation(db)
   const [asked, senders] = await Promise.all([
-    understand(db, question, organisation, now),
-    sendersLike(db, readParty(question.from), question.from),
+    understand(db, scope, question, { organisation, now }),
+    sendersLike(db, scope, readParty(question.from), question.from),
   ])
   const since = new Date(Math.max(now.getTime() - keptDays * day, (asked.when?.from ?? 0) - slack))
   const until = new Date(Math.min(now.getTime(), (asked.when?.to ?? Infinity) + slack))
@@ -51,7 +59,7 @@ export async function lookFor(db: Database, question: WhereQuestion, now: Date):
   }
   const window = { since, until }
   const counted = async () => ({
-    deliveries: await countLookedAt(db, window, now),
+    deliveries: await countLookedAt(db, scope, window, now),
     since: since.toISOString(),
     until: until.toISOString(),
   })
@@ -59,8 +67,8 @@ export async function lookFor(db: Database, question: WhereQuestion, now: Date):
     return { lookedAt: await counted(), understood, problem: asked.problem, hits: [], nothing: null }
   const [lookedAt, ...places] = await Promise.all([
     counted(),
-    findMessages(db, asked, senders, window).then(messages => rateMessages(asked, messages)),
-    rateRefusals(db, asked, question.to, window),
+    findMessages(db, scope, asked, senders, window).then(messages => rateMessages(asked, messages)),
+    rateRefusals(db, scope, asked, { typedTo: question.to, window }),
   ])
   const rated = places.flat().sort((a, b) => b.rating.likeness - a.rating.likeness || b.at - a.at)
   const hits = await withJourneys(db, rated.slice(0, mostHits), organisation, now)
@@ -69,7 +77,7 @@ export async function lookFor(db: Database, question: WhereQuestion, now: Date):
     understood,
     problem: '',
     hits,
-    nothing: hits.length === 0 ? await nothingCame(db, asked.from, now) : null,
+    nothing: hits.length === 0 ? await nothingCame(db, scope, asked.from, now) : null,
   }
 }
 
@@ -81,14 +89,14 @@ interface Understood extends Asked {
 
 async function understand(
   db: Database,
+  scope: Scope,
   typed: WhereQuestion,
-  organisation: Organisation,
-  now: Date,
+  { organisation, now }: { readonly organisation: Organisation; readonly now: Date },
 ): Promise<Understood> {
   const from = readParty(typed.from)
   const about = isIdle(typed.about) ? [] : wordsOf(typed.about.slice(0, 1000)).slice(0, 12)
   const when = readWhen(typed.when, { now: now.getTime(), timeZone: organisation.timeZone })
-  const to = await findMailboxes(db, typed.to, organisation)
+  const to = await findMailboxes(db, scope, typed.to, organisation)
   const isBlank = from.kind === 'none' && about.length === 0 && to.likeness === null
   const nothingTyped = typed.from + typed.to + typed.about === ''
   return {
@@ -109,10 +117,15 @@ interface Addressees {
 }
 
 /** Mailboxes that fit what was typed, by name or any of their addresses. */
-async function findMailboxes(db: Database, text: string, { policy }: Organisation): Promise<Addressees> {
+async function findMailboxes(
+  db: Database,
+  scope: Scope,
+  text: string,
+  { policy }: Organisation,
+): Promise<Addressees> {
   const typed = readParty(text)
   if (typed.kind === 'none') return { likeness: null, mailboxes: [], unknownAddress: '' }
-  const rows = await mailboxesLike(db, typed, text.trim())
+  const rows = await mailboxesLike(db, scope, typed, text.trim())
   const best = new Map<number, { id: number; name: string; likeness: number }>()
   for (const { id, name, address } of rows) {
     const { likeness } = partyLikeness(typed, { name, address })
@@ -127,14 +140,23 @@ async function findMailboxes(db: Database, text: string, { policy }: Organisatio
   return {
     likeness: new Map(fitting.map(({ id, likeness }) => [id, top > 0 ? likeness / top : 0])),
     mailboxes: fitting,
-    unknownAddress: isOurs && top < 1 ? text.trim() : '',
+    unknownAddress: isOurs && top < 1 && !(await isSomebodys(db, text.trim())) ? text.trim() : '',
   }
 }
+
+/** Somebody of another department has it: it is not unknown, and no more is said of it. */
+const isSomebodys = (db: Database, text: string) =>
+  exists(db, MailboxAddresses, { address: text.toLowerCase() })
 
 type AddressRow = Pick<RowOf<typeof Mailboxes>, 'id' | 'name' | 'address'>
 
 /** Those with that very name or address; else those with every typed word in their name; else all of them. */
-async function mailboxesLike(db: Database, typed: TypedParty, text: string): Promise<readonly AddressRow[]> {
+async function mailboxesLike(
+  db: Database,
+  scope: Scope,
+  typed: TypedParty,
+  text: string,
+): Promise<readonly AddressRow[]> {
   const words = typed.kind === 'words' ? typed.words : []
   const byWords = words.map((_, i) => `name LIKE :word${i}`).join(' AND ')
   const chosen = [
@@ -145,7 +167,8 @@ async function mailboxesLike(db: Database, typed: TypedParty, text: string): Pro
   for (const ids of chosen) {
     const rows = await select<AddressRow>(
       db,
-      `SELECT b.id, b.name, a.address FROM (${ids}) x JOIN mailboxes b ON b.id = x.id JOIN mailbox_addresses a ON a.mailbox_id = b.id`,
+      `SELECT b.id, b.name, a.address FROM (${ids}) x JOIN mailboxes b ON b.id = x.id JOIN mailbox_addresses a ON a.mailbox_id = b.id
+       WHERE ${within(scope, 'b.id')}`,
       {
         text,
         ...Object.fromEntries(words.map((word, i) => [`word${i}`, containing(word)])),
@@ -200,13 +223,13 @@ function rated(asked: Asked, what: Pick<Rated, 'kind' | 'id'>, candidate: Candid
 /** What the door turned away. Such a message has no subject, and never got to anybody. */
 async function rateRefusals(
   db: Database,
+  scope: Scope,
   asked: Understood,
-  typedTo: string,
-  { since, until }: Window,
+  { typedTo, window: { since, until } }: { readonly typedTo: string; readonly window: Window },
 ): Promise<readonly Rated[]> {
   const rows = await select<{ id: number; at: Date; envelope_from: string; recipient: string }>(
     db,
-    'SELECT id, at, envelope_from, recipient FROM refusals WHERE at BETWEEN :since AND :until ORDER BY at DESC LIMIT 2000',
+    `SELECT id, at, envelope_from, recipient FROM refusals WHERE at BETWEEN :since AND :until AND ${refusedTo(scope)} ORDER BY at DESC LIMIT 2000`,
     { since, until },
   )
   const to = readParty(typedTo)
@@ -255,19 +278,28 @@ async function withJourneys(
 }
 
 /** The honest answer when nothing fits: when that domain last wrote to anybody here. */
-async function nothingCame(db: Database, from: TypedParty, now: Date): Promise<WhereAnswer['nothing']> {
+async function nothingCame(
+  db: Database,
+  scope: Scope,
+  from: TypedParty,
+  now: Date,
+): Promise<WhereAnswer['nothing']> {
   const since = new Date(now.getTime() - keptDays * day)
   const typed = from.kind === 'address' || from.kind === 'domain' ? parseDomain(from.domain) : null
   const domain = typed?.ok ? typed.value : ''
   if (domain === '') return { domain: '', lastAt: null, since: since.toISOString(), similarDomains: [] }
   const key = domainKey(domain)
+  const toThem =
+    scope === null
+      ? 'TRUE'
+      : `message_id IN (SELECT d.message_id FROM deliveries d WHERE ${within(scope, 'd.mailbox_id')})`
   const last = await findRow<{ at: Date | null }>(
     db,
     `SELECT MAX(m.received_at) AS at FROM (SELECT message_id FROM message_senders WHERE domain_key >= :key AND domain_key < :after
-       AND place IN ('from', 'envelope') ORDER BY message_id DESC LIMIT 50) s JOIN messages m ON m.id = s.message_id`,
+       AND place IN ('from', 'envelope') AND ${toThem} ORDER BY message_id DESC LIMIT 50) s JOIN messages m ON m.id = s.message_id`,
     { key, after: `${key.slice(0, -1)}/` },
   )
-  const near = (await sendersLike(db, { kind: 'domain', domain }, domain)) ?? []
+  const near = (await sendersLike(db, scope, { kind: 'domain', domain }, domain)) ?? []
   const similarDomains = [...new Set(near.map(address => address.slice(address.lastIndexOf('@') + 1)))]
   return {
     domain,

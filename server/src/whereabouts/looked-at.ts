@@ -1,6 +1,7 @@
 import { deliveryState } from '@pendro/contract'
 import { dayOf, daysBefore } from '@pendro/core/calendar'
 import { findRow, type Database } from '../db/database.ts'
+import { within, type Scope } from '../db/scope.ts'
 import type { Window } from './search.ts'
 
 /** How long a count of days gone by is taken for true: nothing comes in for them any more, little goes away. */
@@ -14,8 +15,14 @@ interface Count {
 const counts = new WeakMap<Database, Map<string, Count>>()
 
 /** Deliveries of the days that are looked at. The last two days are counted anew each time. */
-export async function countLookedAt(db: Database, { since, until }: Window, now: Date): Promise<number> {
+export async function countLookedAt(
+  db: Database,
+  scope: Scope,
+  { since, until }: Window,
+  now: Date,
+): Promise<number> {
   const [first, last] = [dayOf(since.getTime(), 'UTC'), dayOf(until.getTime(), 'UTC')]
+  if (scope !== null) return countWithin(db, scope, first, last)
   const recent = daysBefore(dayOf(now.getTime(), 'UTC'), 1)
   if (last < recent) return countDays(db, first, last, now)
   const [before, lately] = await Promise.all([
@@ -45,4 +52,13 @@ async function readCount(db: Database, first: string, last: string): Promise<num
     { states: deliveryState.options, first, last },
   )
   return Number(row?.n ?? 0)
+}
+
+async function countWithin(db: Database, scope: Scope, first: string, last: string): Promise<number> {
+  const row = await findRow<{ n: number }>(
+    db,
+    `SELECT COUNT(*) AS n FROM deliveries d WHERE d.received_day BETWEEN :first AND :last AND ${within(scope, 'd.mailbox_id')}`,
+    { first, last },
+  )
+  return row?.n ?? 0
 }

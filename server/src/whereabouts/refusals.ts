@@ -1,6 +1,7 @@
 import type { Database } from '../db/database.ts'
 import { Refusals } from '../db/models/messages.ts'
 import { insert } from '../db/rows.ts'
+import { within, type Scope } from '../db/scope.ts'
 import type { Log } from '../log.ts'
 
 export interface Refusal {
@@ -37,3 +38,9 @@ export async function noteRefusal(db: Database, log: Log, refusal: Refusal): Pro
     log.databaseAway('smtp refusal', error)
   }
 }
+
+/** The condition on refusals that were meant for somebody of a scope: an address that nobody has is nobody's department. */
+export const refusedTo = (scope: Scope): string =>
+  scope === null
+    ? 'TRUE'
+    : `LOWER(recipient) IN (SELECT address FROM mailbox_addresses WHERE ${within(scope, 'mailbox_id')})`

@@ -24,8 +24,8 @@ import { lookFor } from './look.ts'
 import { readTrouble, tryAllAgain } from './trouble.ts'
 
 export function whereaboutsRoutes(router: Router, { db, now, queued, reader = readHere }: Deps): void {
-  mount(router, lookEndpoint, ({ body }) => lookFor(db, body, now()))
-  mount(router, listMail, ({ query }) => listMailOf(db, query))
+  mount(router, lookEndpoint, ({ body, who }) => lookFor(db, who.scope, body, now()))
+  mount(router, listMail, ({ query, who }) => listMailOf(db, who.scope, query))
   mount(router, readAccount, ({ params }) => readAccountOf(db, params.id, now(), reader.read))
   mount(router, tryAgain, async ({ params, who }) => {
     await tryAgainNow(db, who, params.id, now())
@@ -37,8 +37,8 @@ export function whereaboutsRoutes(router: Router, { db, now, queued, reader = re
     queued()
     return { tried }
   })
-  mount(router, troubleEndpoint, () => readTrouble(db, now()))
-  mount(router, listEnquiries, ({ query }) => readEnquiries(db, query.mailbox))
+  mount(router, troubleEndpoint, ({ who }) => readTrouble(db, who.scope, now()))
+  mount(router, listEnquiries, ({ query, who }) => readEnquiries(db, who.scope, query.mailbox))
   mount(router, openEndpoint, async ({ body, who }) => ({
     id: await openEnquiry(db, { actor: actor(who), stafferId: who.staffer.id }, body, now()),
   }))

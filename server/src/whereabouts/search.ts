@@ -1,5 +1,7 @@
 import { partyLikeness, trigrams, type TypedParty } from '@pendro/core/whereabouts'
 import { select, type Database } from '../db/database.ts'
+import type { Scope } from '../db/scope.ts'
+import { writtenTo } from '../deliveries/written-to.ts'
 import { senderText } from '../intake/index-messages.ts'
 
 /** The time that is looked at. */
@@ -13,6 +15,7 @@ export const mostMessages = 300
 /** Addresses of senders like the one that was typed, most alike first; `null` when none was. */
 export async function sendersLike(
   db: Database,
+  scope: Scope,
   typed: TypedParty,
   text: string,
 ): Promise<readonly string[] | null> {
@@ -21,7 +24,7 @@ export async function sendersLike(
     typed.kind === 'words' ? typed.words.join(' ') : senderText('', text.trim().slice(0, 400)),
   ).slice(0, 24)
   if (groups.length === 0) return []
-  const exactly = await sendersOfWords(db, typed)
+  const exactly = await sendersOfWords(db, scope, typed)
   if (exactly.length > 0) return exactly
   const found = await select<{ address: string; name: string }>(
     db,
@@ -30,7 +33,21 @@ export async function sendersLike(
      JOIN known_senders s ON s.id = t.sender_id`,
     { groups },
   )
-  return mostAlike(typed, found)
+  return mostAlike(typed, await theirs(db, scope, found))
+}
+
+/** Senders who wrote to somebody of the scope. */
+async function theirs<S extends { readonly address: string }>(
+  db: Database,
+  scope: Scope,
+  found: readonly S[],
+): Promise<readonly S[]> {
+  const known = await writtenTo(
+    db,
+    scope,
+    found.map(({ address }) => address),
+  )
+  return found.filter(({ address }) => known(address))
 }
 
 /** Far worse ones than the best are not meant. */
@@ -50,7 +67,7 @@ function mostAlike(
 }
 
 /** Senders that have each typed word as it stands; none when a word is misspelt. */
-async function sendersOfWords(db: Database, typed: TypedParty): Promise<readonly string[]> {
+async function sendersOfWords(db: Database, scope: Scope, typed: TypedParty): Promise<readonly string[]> {
   if (typed.kind !== 'words') return []
   const query = fullText(typed.words, true)
   if (query === '' || typed.words.some(word => word.length < 3)) return []
@@ -59,7 +76,7 @@ async function sendersOfWords(db: Database, typed: TypedParty): Promise<readonly
     'SELECT address, name FROM known_senders WHERE MATCH (words) AGAINST (:query IN BOOLEAN MODE) LIMIT 200',
     { query },
   )
-  return mostAlike(typed, found)
+  return mostAlike(typed, await theirs(db, scope, found))
 }
 
 /** A full-text query in which what was typed can be no operator. Words of fewer than three letters are not indexed. */

@@ -1,7 +1,7 @@
 import { useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { useNavigate } from 'react-router'
-import { leave, mayWrite, useSession } from './session.ts'
+import { leave, mayWrite, useSession, looksAfterAll } from './session.ts'
 import { useTheme, type Theme } from './theme.ts'
 
 export interface Action {
@@ -10,27 +10,30 @@ export interface Action {
 }
 
 /** What can be done from anywhere, to be found by typing; what somebody may not do is not offered. */
-export function useActions({
-  onKeys,
-  onForbidden,
-}: {
-  onKeys: () => void
-  onForbidden: () => void
-}): readonly Action[] {
+export function useActions({ onKeys }: { onKeys: () => void }): readonly Action[] {
   const { t } = useTranslation()
   const navigate = useNavigate()
   const client = useQueryClient()
   const session = useSession()
   const { choose } = useTheme()
   const go = (name: string, to: string): Action => ({ name, run: () => void navigate(to) })
-  const areas = ['review', 'whereabouts', 'digests', 'senders', 'mailboxes', 'calibration', 'record'] as const
+  const areas = [
+    'review',
+    'whereabouts',
+    'digests',
+    'senders',
+    'mailboxes',
+    'calibration',
+    'organisation',
+    'record',
+  ] as const
   return [
     ...areas.map(area => go(t('shell.do.area', { area: t(`areas.${area}`) }), `/${area}`)),
     go(t('shell.do.exact'), '/whereabouts/list'),
     ...(mayWrite(session)
       ? [
           go(t('shell.do.enquiry'), '/whereabouts?enquiry=new'),
-          go(t('shell.do.bringIn'), '/senders/bring-in'),
+          ...(looksAfterAll(session) ? [go(t('shell.do.bringIn'), '/senders/bring-in')] : []),
         ]
       : []),
     go(t('shell.do.today'), '/record?who=me&what=everything&days=1'),
@@ -38,7 +41,8 @@ export function useActions({
       name: t(`theme.${theme}`),
       run: () => choose(theme),
     })),
-    { name: t('shell.forbidden'), run: onForbidden },
+    go(t('shell.forbidden'), '/organisation'),
+    go(t('shell.me'), '/me'),
     { name: t('shell.keys'), run: onKeys },
     { name: t('shell.signOut'), run: () => void leave(client) },
   ]

@@ -37,6 +37,22 @@ interface Given<P, Q, B> {
   readonly signal?: AbortSignal
 }
 
+/** Asks whoever is signed in to prove again that it is them; whether they did. Put in by the frame around the areas. */
+let prove: () => Promise<boolean> = () => Promise.resolve(false)
+export function onProveAgain(ask: () => Promise<boolean>): void {
+  prove = ask
+}
+
+/** Sends it, and once more when it asked for a proof and got one. */
+async function proven<A>(send: () => Promise<A>): Promise<A> {
+  try {
+    return await send()
+  } catch (error) {
+    if (!(error instanceof Problem) || error.code !== 'PROVE_AGAIN' || !(await prove())) throw error
+    return send()
+  }
+}
+
 /** Calls one endpoint of the contract. Throws `Problem`. */
 export async function call<
   P extends z.ZodType,
@@ -46,6 +62,13 @@ export async function call<
 >(
   endpoint: Endpoint<P, Q, B, R>,
   { params, query, body, signal }: Given<z.input<P>, z.input<Q>, z.input<B>> = {},
+): Promise<z.output<R>> {
+  return proven(() => callOnce(endpoint, { params, query, body, signal }))
+}
+
+async function callOnce<P extends z.ZodType, Q extends z.ZodType, B extends z.ZodType, R extends z.ZodType>(
+  endpoint: Endpoint<P, Q, B, R>,
+  { params, query, body, signal }: Given<z.input<P>, z.input<Q>, z.input<B>>,
 ): Promise<z.output<R>> {
   const path = endpoint.path.replace(/\{(\w+)\}/g, (_, name: string) =>
     encodeURIComponent(String((params as Record<string, unknown>)[name])),
@@ -59,14 +82,35 @@ export async function call<
     },
     body: bodyOf(body),
   })
+  if (!response.ok) throw await problemIn(response)
+  return (await response.json().catch(() => null)) as z.output<R>
+}
+
+/** Saves a file of the API under its own name. Throws `Problem`, where a plain link would show the person a page of code. */
+export async function download(address: string): Promise<void> {
+  const response = await proven(async () => {
+    const answer = await reach(address, { method: 'GET' })
+    if (!answer.ok) throw await problemIn(answer)
+    return answer
+  })
+  const name = /filename="([^"]+)"/.exec(response.headers.get('Content-Disposition') ?? '')?.[1]
+  const url = URL.createObjectURL(await response.blob())
+  const link = document.createElement('a')
+  link.href = url
+  link.download = name ?? ''
+  link.click()
+  // The browser has begun to save it by then.
+  setTimeout(() => URL.revokeObjectURL(url), 10_000)
+}
+
+async function problemIn(response: Response): Promise<Problem> {
   const answer: unknown = await response.json().catch(() => null)
-  if (response.ok) return answer as z.output<R>
   const { code, text, facts } = (answer ?? {}) as {
     code?: ProblemCode
     text?: string
     facts?: Record<string, unknown>
   }
-  throw new Problem(code ?? 'INTERNAL', text ?? i18next.t('failed.unknown'), response.status, facts)
+  return new Problem(code ?? 'INTERNAL', text ?? i18next.t('failed.unknown'), response.status, facts)
 }
 
 function bodyOf(body: unknown): BodyInit | undefined {

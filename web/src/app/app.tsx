@@ -28,6 +28,14 @@ const MailRulesPage = lazy(() =>
 const CalibrationArea = lazy(() =>
   import('../areas/calibration/index.ts').then(m => ({ default: m.CalibrationArea })),
 )
+const OrganisationArea = lazy(() =>
+  import('../areas/organisation/index.ts').then(m => ({ default: m.OrganisationArea })),
+)
+const StaffersPage = lazy(() => import('../areas/staffers/index.ts').then(m => ({ default: m.StaffersPage })))
+const InvitationPage = lazy(() =>
+  import('../areas/staffers/index.ts').then(m => ({ default: m.InvitationPage })),
+)
+const MePage = lazy(() => import('../areas/me/index.ts').then(m => ({ default: m.MePage })))
 const RecordArea = lazy(() => import('../areas/record/index.ts').then(m => ({ default: m.RecordArea })))
 
 const onError = (error: unknown) => {
@@ -67,7 +75,10 @@ const laterRoutes = [
   { path: 'mailboxes/:id/rules', title: 'areas.mailboxes', Page: MailRulesPage },
   { path: 'mailboxes/:id/rules/:rule', title: 'areas.mailboxes', Page: MailRulesPage },
   { path: 'calibration', title: 'areas.calibration', Page: CalibrationArea },
+  { path: 'organisation', title: 'areas.organisation', Page: OrganisationArea },
+  { path: 'organisation/staffers', title: 'areas.organisation', Page: StaffersPage },
   { path: 'record', title: 'areas.record', Page: RecordArea },
+  { path: 'me', title: 'shell.me', Page: MePage },
 ] as const
 
 const router = createBrowserRouter([
@@ -76,6 +87,7 @@ const router = createBrowserRouter([
   ...[
     { path: '/own/*', Area: OwnArea },
     { path: '/d/*', Area: LinkArea },
+    { path: '/invitation', Area: InvitationPage },
   ].map(({ path, Area }) => ({
     path,
     element: (

@@ -6,13 +6,13 @@ export type Subject =
   | 'digest'
   | 'enquiries'
   | 'find'
-  | 'forbidden'
   | 'import'
   | 'mail-rule'
   | 'mailbox'
   | 'mailbox-name'
   | 'mailbox-table'
   | 'mailboxes'
+  | 'me'
   | 'own'
   | 'own-session'
   | 'question'
@@ -24,7 +24,10 @@ export type Subject =
   | 'ruling-cluster'
   | 'selection'
   | 'senders'
+  | 'session'
   | 'set-up'
+  | 'settings'
+  | 'staffers'
   | 'sheet'
   | 'where'
 
@@ -49,7 +52,11 @@ const staleAfter = {
   unsubscribed: ['sheet', 'record'],
   'rules-folded': ['mail-rule', 'mailbox', 'senders', 'record', 'reach'],
   'mail-rule-changed': ['mail-rule', 'mailbox', 'record'],
-  'forbidden-changed': ['forbidden', 'record'],
+  'setting-changed': null,
+  'staffers-changed': ['staffers', 'record'],
+  'me-changed': ['me', 'record'],
+  /** Who was kept out for want of one is not any more. */
+  'factor-added': ['me', 'session', 'record'],
   'digest-changed': ['digest', 'mailbox'],
   'mailbox-changed': ['calibration', 'mailbox', 'mailbox-table', 'digest', 'record', 'sheet', 'review'],
   'enquiry-changed': ['enquiries'],

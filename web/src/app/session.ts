@@ -1,5 +1,6 @@
 import { useQuery, type QueryClient } from '@tanstack/react-query'
-import { readSession, signIn, signOut, type Session } from '@pendro/contract'
+import type { z } from 'zod'
+import { proveSignIn, readSession, signIn, signOut, type FactorKind, type Session } from '@pendro/contract'
 import { call, keepToken, Problem } from './api.ts'
 import { useZone } from './times.ts'
 
@@ -34,19 +35,39 @@ export function useSession(): Session {
   return data
 }
 
-export async function enter(client: QueryClient, given: { signIn: string; password: string }): Promise<void> {
-  client.setQueryData(key, kept(await call(signIn, { body: given })))
+/** Signs in; what second factors are asked for, none when somebody is in. */
+export async function enter(
+  client: QueryClient,
+  given: { signIn: string; password: string },
+): Promise<readonly FactorKind[]> {
+  const answer = await call(signIn, { body: given })
+  if ('factors' in answer) return answer.factors
+  client.setQueryData(key, kept(answer))
+  return []
+}
+
+/** The second step, or a passkey in place of both. */
+export async function enterBy(client: QueryClient, proof: z.input<typeof proveSignIn.body>): Promise<void> {
+  client.setQueryData(key, kept(await call(proveSignIn, { body: proof })))
 }
 
 export async function leave(client: QueryClient): Promise<void> {
   await call(signOut)
-  client.clear()
+  // First whoever watches hears that nobody is signed in; an answer that is thrown away tells its watchers nothing.
   client.setQueryData(key, null)
+  client.removeQueries({ predicate: ({ queryKey }) => queryKey[0] !== key[0] })
 }
 
 /** The server no longer knows us: back to the sign-in page, which leads here again. */
 export function forgetSession(client: QueryClient): void {
   client.setQueryData(key, null)
 }
+
+/** Whether somebody looks after all of the organisation, and not some departments of it. */
+export const looksAfterAll = ({ staffer }: Pick<Session, 'staffer'>) => staffer.departments === null
+
+/** Whether somebody may change what is everybody's. */
+export const maySteer = (session: Pick<Session, 'staffer'>) =>
+  session.staffer.role === 'steward' && looksAfterAll(session)
 
 export const mayWrite = ({ staffer }: Session) => staffer.role !== 'observer'

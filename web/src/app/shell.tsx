@@ -1,30 +1,43 @@
 import { queryKeyOf } from './query-keys.ts'
-import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
+import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, type RefObject } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { DropdownMenu } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
-import { NavLink, Outlet } from 'react-router'
+import { NavLink, Outlet, useNavigate } from 'react-router'
 import { openWork, reviewCounts } from '@pendro/contract'
-import { call } from './api.ts'
+import { call, onProveAgain } from './api.ts'
 import { FindBox } from './find-box.tsx'
-import { ForbiddenDialog } from './forbidden-dialog.tsx'
 import { KeysHelp } from './keys-help.tsx'
 import { useKeys } from './keys.ts'
 import { useLive, useLiveEvents, useLiveStream } from './live.ts'
 import { NoticeBar } from './notice-bar.tsx'
+import { askProof, useProof } from './proof.ts'
 import { leave, useSession } from './session.ts'
 import { isForeign, useZone } from './times.ts'
 import { useTheme, type Theme } from './theme.ts'
 
-/** Top bar and everything that is there on each screen. */
+const ProofDialog = lazy(() => import('../areas/me/index.ts').then(m => ({ default: m.ProofDialog })))
+const FactorFirst = lazy(() => import('../areas/me/index.ts').then(m => ({ default: m.FactorFirst })))
+
+onProveAgain(askProof)
+
+/** The frame, or what comes before it: the second factor that the organisation asks for. */
 export function Shell() {
-  const { t } = useTranslation()
-  const [helpOpen, setHelpOpen] = useState(false)
-  const [forbiddenOpen, setForbiddenOpen] = useState(false)
-  const find = useRef<HTMLInputElement>(null)
-  useLiveStream()
-  useKeys(useMemo(() => ({ '/': () => find.current?.focus(), '?': () => setHelpOpen(true) }), []))
+  const { factorFirst } = useSession()
+  if (!factorFirst) return <Frame />
+  return (
+    <>
+      <Suspense fallback={null}>
+        <FactorFirst />
+      </Suspense>
+      <NoticeBar />
+    </>
+  )
+}
+
+/** Ctrl K leads to the search from anywhere, from a field too. */
+function useFindKey(find: RefObject<HTMLInputElement | null>): void {
   useEffect(() => {
     const press = (event: KeyboardEvent) => {
       if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== 'k') return
@@ -33,7 +46,18 @@ export function Shell() {
     }
     document.addEventListener('keydown', press)
     return () => document.removeEventListener('keydown', press)
-  }, [])
+  }, [find])
+}
+
+/** Top bar and everything that is there on each screen. */
+function Frame() {
+  const { t } = useTranslation()
+  const [helpOpen, setHelpOpen] = useState(false)
+  const isProofAsked = useProof(state => state.answer !== null)
+  const find = useRef<HTMLInputElement>(null)
+  useLiveStream()
+  useKeys(useMemo(() => ({ '/': () => find.current?.focus(), '?': () => setHelpOpen(true) }), []))
+  useFindKey(find)
   return (
     <div className="grid h-full grid-cols-[minmax(0,1fr)] grid-rows-[auto_minmax(0,1fr)]">
       <a
@@ -42,14 +66,14 @@ export function Shell() {
       >
         {t('shell.skip')}
       </a>
-      <header className="flex min-h-[52px] flex-wrap items-stretch gap-x-8 bg-petrol-deep px-5 text-[#EFF4F2] max-[899px]:gap-x-4 max-[899px]:px-3">
+      <header className="flex min-h-[52px] flex-wrap items-stretch gap-x-5 bg-petrol-deep px-5 text-[#EFF4F2] max-[899px]:gap-x-4 max-[899px]:px-3">
         <span className="flex items-center gap-2.5 font-serif text-[1.42rem] font-semibold text-[#F7F3EA]">
           <img src="/mark.svg" alt="" className="size-7" />
           <span className="max-[899px]:sr-only">Pendro</span>
         </span>
         <nav
           aria-label={t('shell.areas')}
-          className="flex flex-wrap gap-x-7 max-[899px]:gap-x-4 max-[639px]:order-last max-[639px]:w-full max-[639px]:pb-1"
+          className="flex flex-wrap gap-x-5 max-[899px]:gap-x-4 max-[639px]:order-last max-[639px]:w-full max-[639px]:pb-1"
         >
           <Area to="/review" text={t('areas.review')} count={<WorthALook />} />
           <Area to="/whereabouts" text={t('areas.whereabouts')} count={<OpenWork of="enquiries" />} />
@@ -57,13 +81,14 @@ export function Shell() {
           <Area to="/senders" text={t('areas.senders')} count={<OpenWork of="senders" />} />
           <Area to="/mailboxes" text={t('areas.mailboxes')} />
           <Area to="/calibration" text={t('areas.calibration')} />
+          <Area to="/organisation" text={t('areas.organisation')} />
           <Area to="/record" text={t('areas.record')} />
         </nav>
-        <div className="ml-auto flex min-w-0 flex-wrap items-center gap-5 py-1.5 max-[899px]:gap-2">
+        <div className="ml-auto flex min-w-0 flex-wrap items-center gap-3.5 py-1.5 max-[899px]:gap-2">
           <LiveMark />
           <ZoneMark />
-          <FindBox input={find} onKeys={() => setHelpOpen(true)} onForbidden={() => setForbiddenOpen(true)} />
-          <StafferMenu onKeys={() => setHelpOpen(true)} onForbidden={() => setForbiddenOpen(true)} />
+          <FindBox input={find} onKeys={() => setHelpOpen(true)} />
+          <StafferMenu onKeys={() => setHelpOpen(true)} />
         </div>
       </header>
       <main id="main" className="min-h-0">
@@ -71,7 +96,11 @@ export function Shell() {
       </main>
       <NoticeBar />
       <KeysHelp open={helpOpen} onOpenChange={setHelpOpen} />
-      <ForbiddenDialog open={forbiddenOpen} onOpenChange={setForbiddenOpen} />
+      {isProofAsked && (
+        <Suspense fallback={null}>
+          <ProofDialog />
+        </Suspense>
+      )}
     </div>
   )
 }
@@ -163,7 +192,8 @@ const initials = (name: string) =>
     .slice(0, 2)
     .toUpperCase()
 
-function StafferMenu({ onKeys, onForbidden }: { onKeys: () => void; onForbidden: () => void }) {
+function StafferMenu({ onKeys }: { onKeys: () => void }) {
+  const navigate = useNavigate()
   const { t } = useTranslation()
   const { staffer } = useSession()
   const client = useQueryClient()
@@ -188,6 +218,11 @@ function StafferMenu({ onKeys, onForbidden }: { onKeys: () => void; onForbidden:
         >
           <DropdownMenu.Label className="px-3 py-1.5 text-ink-2">
             {t(`roles.${staffer.role}`)}
+            {staffer.departments && (
+              <span className="block max-w-72">
+                {t('shell.looksAfter', { departments: staffer.departments.join(', ') })}
+              </span>
+            )}
           </DropdownMenu.Label>
           <DropdownMenu.RadioGroup value={theme} onValueChange={value => choose(value as Theme)}>
             {(['system', 'light', 'dark'] as const).map(value => (
@@ -201,8 +236,8 @@ function StafferMenu({ onKeys, onForbidden }: { onKeys: () => void; onForbidden:
             ))}
           </DropdownMenu.RadioGroup>
           <DropdownMenu.Separator className="my-1 h-px bg-line" />
-          <DropdownMenu.Item className={item} onSelect={onForbidden}>
-            {t('shell.forbidden')}
+          <DropdownMenu.Item className={item} onSelect={() => void navigate('/me')}>
+            {t('shell.me')}
           </DropdownMenu.Item>
           <DropdownMenu.Item className={item} onSelect={onKeys}>
             {t('shell.keys')}

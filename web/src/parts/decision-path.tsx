@@ -109,6 +109,8 @@ function textOf(
         })
       : t(`path.${stage}.${outcome}`, { name })
   }
+  if (stage === 'watching')
+    return t(outcome === 'decided' ? `path.watching.would-${facts.would}` : `path.watching.${outcome}`)
   if (stage === 'switched-off') return t(`path.switched-off.${outcome}`, { name })
   if (stage === 'score')
     return t(outcome === 'late' ? 'path.score.late' : `path.score.${facts.verdict}`, { ...facts, name })

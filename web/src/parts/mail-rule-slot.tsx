@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import { changeRules, readMailRule, undoMailboxChange } from '@pendro/contract'
 import { call } from '../app/api.ts'
 import { queryKeyOf } from '../app/query-keys.ts'
-import { mayWrite, useSession } from '../app/session.ts'
+import { mayWrite, useSession, maySteer } from '../app/session.ts'
 import { useAct } from '../app/use-act.ts'
 import { Button } from './buttons.tsx'
 import { ruleSentence } from './rule-sentence.ts'
@@ -58,7 +58,7 @@ function RulePanel({ id, onDone }: { id: number; onDone: () => void }) {
   if (error && !rule) return <Failed error={error} onAgain={() => void refetch()} />
   if (!rule) return <SkeletonRows count={2} height={32} />
   const owner = rule.mailboxId
-  const may = mayWrite(session) && (owner !== null || session.staffer.role === 'steward')
+  const may = mayWrite(session) && (owner !== null || maySteer(session))
   return (
     <div className="w-[27rem] max-w-full px-4 py-3">
       <p>{ruleSentence(rule, t, i18n.language)}</p>

@@ -1,7 +1,7 @@
 import { useTranslation } from 'react-i18next'
 import { tryAgain, tryAllAgain } from '@pendro/contract'
 import { call } from '../app/api.ts'
-import { mayWrite, useSession } from '../app/session.ts'
+import { mayWrite, useSession, looksAfterAll } from '../app/session.ts'
 import { useAct } from '../app/use-act.ts'
 import { Button } from './buttons.tsx'
 
@@ -14,7 +14,7 @@ export function TryAllAgain() {
     notice: ({ tried }) => ({ text: t('whereabouts.trouble.tried', { count: tried }) }),
     makes: 'ruled-from-whereabouts',
   })
-  if (!mayWrite(session)) return null
+  if (!mayWrite(session) || !looksAfterAll(session)) return null
   return (
     <Button disabled={trying.isPending} onClick={() => trying.mutate()}>
       {t('whereabouts.trouble.tryAll')}

@@ -15,6 +15,15 @@ export const enDigests = {
   leftOut_other: '{{count}} left out',
   noneBefore: 'No digest has been sent yet.',
   since: 'Everything kept back since {{time}}.',
+  watched_one: 'One message would be kept back if mail were not only watched',
+  watched_other: '{{count}} messages would be kept back if mail were not only watched',
+  watchedWould: {
+    junk: 'would have gone to the junk folder',
+    quarantined: 'would have been quarantined',
+    discarded: 'would have been discarded',
+  },
+  watchedMore_one: 'And one more.',
+  watchedMore_other: 'And {{count}} more.',
   changed: 'Decided since the last digest',
   changedLine: {
     listed: 'It was in an earlier digest.',

@@ -333,6 +333,7 @@ export const enSenders = {
     by: {
       harm: 'because of what it contains.',
       rules: 'because of a mail rule of {{name}}.',
+      watching: 'because mail is only watched for now, and nothing is held back.',
       'switched-off': 'because filtering is switched off for {{name}}.',
       score: 'because of its junk score, about {{score}}.',
     },

@@ -1,6 +1,6 @@
 import type { Attachment } from '../../message/index.ts'
 import type { Weighed } from './context.ts'
-import { evidence, type Evidence, type RawFact } from './evidence.ts'
+import { observe, type Observed, type RawFact } from './evidence.ts'
 
 const archiveTypes = /^application\/(zip|x-7z-compressed|x-rar-compressed|gzip|x-tar)$/
 
@@ -12,27 +12,27 @@ const raw = ({ name, declaredType, trueType, note }: Attachment): readonly RawFa
 ]
 
 /** Attachments that are not harmful by themselves and still speak for or against a message. */
-export function weighAttachments({ message: { attachments } }: Weighed): readonly Evidence[] {
-  const found: Evidence[] = []
+export function weighAttachments({ message: { attachments } }: Weighed): readonly Observed[] {
+  const found: Observed[] = []
   const one = (danger: Attachment['danger']) => attachments.find(attachment => attachment.danger === danger)
   const macro = one('macro')
-  if (macro) found.push(evidence('attachment-macro', { facts: { name: macro.name }, raw: raw(macro) }))
+  if (macro) found.push(observe('attachment-macro', { facts: { name: macro.name }, raw: raw(macro) }))
   const encrypted = one('encrypted-archive')
   if (encrypted)
     found.push(
-      evidence('attachment-encrypted-archive', { facts: { name: encrypted.name }, raw: raw(encrypted) }),
+      observe('attachment-encrypted-archive', { facts: { name: encrypted.name }, raw: raw(encrypted) }),
     )
   const unreadable = one('unreadable-archive')
   if (unreadable)
     found.push(
-      evidence('attachment-unreadable-archive', { facts: { name: unreadable.name }, raw: raw(unreadable) }),
+      observe('attachment-unreadable-archive', { facts: { name: unreadable.name }, raw: raw(unreadable) }),
     )
   const archives = attachments.filter(a => archiveTypes.test(a.trueType) && a.danger === null)
-  if (archives.length > 0) found.push(evidence('attachment-archive', { facts: { count: archives.length } }))
+  if (archives.length > 0) found.push(observe('attachment-archive', { facts: { count: archives.length } }))
   const lies = attachments.find(isDisguised)
   if (lies)
     found.push(
-      evidence('attachment-lies', { facts: { name: lies.name, trueType: lies.trueType }, raw: raw(lies) }),
+      observe('attachment-lies', { facts: { name: lies.name, trueType: lies.trueType }, raw: raw(lies) }),
     )
   return found
 }

@@ -1,10 +1,10 @@
 import { covers, displayDomain } from '../../address/index.ts'
 import { isAuthenticated } from '../../senders/index.ts'
 import type { Weighed } from './context.ts'
-import { evidence, type Evidence, type RawFact } from './evidence.ts'
+import { observe, type Observed, type RawFact } from './evidence.ts'
 
 /** Whether the message proves where it comes from: DMARC, or SPF or DKIM aligned with From (RFC 7489). */
-export function weighAuthentication({ sender, context: { policy } }: Weighed): readonly Evidence[] {
+export function weighAuthentication({ sender, context: { policy } }: Weighed): readonly Observed[] {
   const { from, authentication } = sender
   const domain = from[0]?.domain
   if (domain === undefined) return []
@@ -13,15 +13,15 @@ export function weighAuthentication({ sender, context: { policy } }: Weighed): r
     raw: (authentication.notes ?? []).map((note): RawFact => ['', note]),
   }
   if (from.every(address => isAuthenticated(address.domain, authentication))) {
-    return [evidence(authentication.dmarc.result === 'pass' ? 'dmarc-pass' : 'aligned-pass', given)]
+    return [observe(authentication.dmarc.result === 'pass' ? 'dmarc-pass' : 'aligned-pass', given)]
   }
   const { dmarc, spf, dkim } = authentication
   const results = [dmarc.result, spf.result, ...dkim.map(({ result }) => result)]
   // A name server that did not answer says nothing about the sender, not even when it is one of ours.
   const undecided = results.includes('temperror') && dmarc.result !== 'fail'
   if (policy.ownDomains.some(own => covers(own, domain)) && !undecided)
-    return [evidence('own-domain-fail', given)]
-  if (dmarc.result === 'fail' || spf.result === 'fail') return [evidence('authentication-fail', given)]
-  if (undecided) return [evidence('authentication-error', given)]
-  return [evidence('authentication-none', given)]
+    return [observe('own-domain-fail', given)]
+  if (dmarc.result === 'fail' || spf.result === 'fail') return [observe('authentication-fail', given)]
+  if (undecided) return [observe('authentication-error', given)]
+  return [observe('authentication-none', given)]
 }

@@ -2,6 +2,7 @@ import type { Message } from '../../message/index.ts'
 import type { SenderFacts } from '../../senders/index.ts'
 import type { TextKnowledge } from '../text/index.ts'
 import type { OrganisationPolicy } from '../organisation.ts'
+import type { Weights } from '../../weights/index.ts'
 
 /** What the organisation knows about a sender when the message comes in. */
 export interface SenderKnowledge {
@@ -15,6 +16,10 @@ export interface SenderKnowledge {
   readonly seenDomain: number
   readonly ruledWanted: number
   readonly ruledJunk: number
+  /** The sender is in the organisation's contacts or directory. */
+  readonly isContact?: boolean
+  /** Of the mailing list, where the list itself is proven: what people called its mail. */
+  readonly list?: { readonly wanted: number; readonly junk: number } | null
   /** The colleague whose name the display name is, though the address is not theirs; else `null`. */
   readonly imitates: string | null
 }
@@ -30,6 +35,8 @@ export interface WeighContext {
   readonly recipients: number
   /** Epoch ms when it came in. */
   readonly receivedAt: number
+  /** The organisation's own; without them the shipped ones. */
+  readonly weights?: Weights
 }
 
 /** A message with all that weighing needs. */

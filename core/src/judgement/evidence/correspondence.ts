@@ -1,17 +1,18 @@
 import { displayDomain } from '../../address/index.ts'
+import { isAuthenticated, type SenderFacts } from '../../senders/index.ts'
 import type { Weighed } from './context.ts'
-import { evidence, growth, type Evidence } from './evidence.ts'
+import { observe, growth, type Observed } from './evidence.ts'
 
 /** Whether colleagues have written to the sender, and whether this answers one of them. */
 export function weighCorrespondence({
   message,
   sender,
   context: { knowledge },
-}: Weighed): readonly Evidence[] {
-  const found: Evidence[] = []
+}: Weighed): readonly Observed[] {
+  const found: Observed[] = []
   if (knowledge.answered !== null) {
     found.push(
-      evidence('answers-colleague', {
+      observe('answers-colleague', {
         facts: { subject: knowledge.answered },
         raw: message.answers.map(id => ['In-Reply-To', id] as const),
       }),
@@ -19,7 +20,7 @@ export function weighCorrespondence({
   }
   if (knowledge.writtenToAddress > 0) {
     found.push(
-      evidence('correspondence-address', {
+      observe('correspondence-address', {
         facts: { count: knowledge.writtenToAddress },
         times: growth(knowledge.writtenToAddress),
       }),
@@ -27,22 +28,38 @@ export function weighCorrespondence({
   } else if (knowledge.writtenToDomain > 0) {
     const domain = displayDomain(sender.from[0]?.domain ?? '')
     found.push(
-      evidence('correspondence-domain', {
+      observe('correspondence-domain', {
         facts: { count: knowledge.writtenToDomain, domain },
         times: growth(knowledge.writtenToDomain),
       }),
     )
   }
+  // Whom colleagues write to is known better than by a line in an address book.
+  if (knowledge.isContact === true && knowledge.writtenToAddress === 0) found.push(contact(sender))
   return found
 }
 
-/** What weighs in one mailbox only: this colleague has written to the sender. */
-export function weighForMailbox(writtenByColleague: number): readonly Evidence[] {
-  if (writtenByColleague === 0) return []
+/** An address book is easily guessed at: without proof that it is the sender, half as much. */
+function contact({ from: [first], authentication }: SenderFacts): Observed {
+  const isProven = first !== undefined && isAuthenticated(first.domain, authentication)
+  return observe('in-contacts', { times: isProven ? 1 : 0.5 })
+}
+
+/** What is known in one mailbox only. */
+export interface Nearness {
+  /** Messages its colleague sent to the sender. */
+  readonly written: number
+  /** The sender is in the contacts of the mailbox itself, and not in everybody's. */
+  readonly isContact: boolean
+}
+
+/** What weighs in one mailbox only: this colleague has written to the sender, or keeps them as a contact. */
+export function weighNearness({ written, isContact }: Nearness, sender: SenderFacts): readonly Observed[] {
+  if (written === 0) return isContact ? [contact(sender)] : []
   return [
-    evidence('correspondence-mailbox', {
-      facts: { count: writtenByColleague },
-      times: growth(writtenByColleague),
+    observe('correspondence-mailbox', {
+      facts: { count: written },
+      times: growth(written),
     }),
   ]
 }

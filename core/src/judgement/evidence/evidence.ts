@@ -1,4 +1,4 @@
-import { weights, type Finding } from './weights.ts'
+import { weights, type Finding, type Weights } from '../../weights/index.ts'
 
 /**
  * One weighed finding. `facts` fill the blanks of its sentence; the weight is rounded to 2 decimals.
@@ -41,6 +41,11 @@ type RawCode =
 
 const longestRaw = 500
 
+/** A finding before it is weighed: how strongly it was met, 1 for as strongly as the table means it. */
+export interface Observed extends Omit<Evidence, 'weight'> {
+  readonly times: number
+}
+
 interface Given {
   readonly facts?: Evidence['facts']
   /** Scales the table's weight, for findings that count something. */
@@ -48,18 +53,25 @@ interface Given {
   readonly raw?: readonly RawFact[]
 }
 
-/** One piece of evidence with its weight from the table. */
-export function evidence(finding: Finding, { facts = {}, times = 1, raw = [] }: Given = {}): Evidence {
-  // Rounded here and nowhere else, so that the bars on screen add up to the score on screen.
-  const weight = Math.round(weights[finding] * times * 100) / 100
-  if (raw.length === 0) return { finding, weight, facts }
+/** Notes one finding; what it weighs is said by a table. */
+export function observe(finding: Finding, { facts = {}, times = 1, raw = [] }: Given = {}): Observed {
+  if (raw.length === 0) return { finding, times, facts }
   return {
     finding,
-    weight,
+    times,
     facts,
     raw: raw.slice(0, 16).map(([name, text, ...more]): RawFact => [name, cut(text), ...more]),
   }
 }
+
+/** Gives a finding its weight from a table: the shipped one, or the organisation's. */
+export function weigh({ times, finding, ...rest }: Observed, table: Weights = weights): Evidence {
+  // Rounded here and nowhere else, so that the bars on screen add up to the score on screen.
+  return { finding, weight: Math.round(table[finding] * times * 100) / 100, ...rest }
+}
+
+/** One piece of evidence with its weight from the shipped table. */
+export const evidence = (finding: Finding, given: Given = {}): Evidence => weigh(observe(finding, given))
 
 const cut = (text: string) => (text.length > longestRaw ? `${text.slice(0, longestRaw)}…` : text)
 
@@ -67,6 +79,24 @@ const cut = (text: string) => (text.length > longestRaw ? `${text.slice(0, longe
 export function junkScore(all: readonly Evidence[]): number {
   const sum = all.reduce((total, { weight }) => total + weight, 0)
   return Math.round(1000 / (1 + Math.exp(-sum))) / 10
+}
+
+/** How strongly a kept piece of evidence was met, by the table it was weighed with; 1 where that table gave it no weight. */
+export const timesOf = ({ finding, weight }: Pick<Evidence, 'finding' | 'weight'>, table: Weights): number =>
+  table[finding] === 0 ? 1 : weight / table[finding]
+
+/** Kept evidence as another table would have weighed it. Evidence of a kind that is no more keeps its weight. */
+export function reweighed<T extends Pick<Evidence, 'finding' | 'weight'>>(
+  all: readonly T[],
+  was: Weights,
+  is: Weights,
+): readonly T[] {
+  if (was === is) return all
+  return all.map(one =>
+    one.finding in is && was[one.finding] !== is[one.finding]
+      ? { ...one, weight: Math.round(timesOf(one, was) * is[one.finding] * 100) / 100 }
+      : one,
+  )
 }
 
 /** Longest bars first, the starting point last; ties keep their order. */

@@ -1,7 +1,7 @@
 import { displayDomain, isSameOrganisation } from '../../address/index.ts'
 import { findHeader, type Message } from '../../message/index.ts'
 import type { Weighed } from './context.ts'
-import { evidence, type Evidence, type RawFact } from './evidence.ts'
+import { observe, type Observed, type RawFact } from './evidence.ts'
 
 const day = 86_400_000
 /** More addresses than this in To and Cc: nobody writes to so many by hand. */
@@ -17,20 +17,20 @@ export function weighHeaders({
   message,
   sender,
   context: { knowledge, receivedAt },
-}: Weighed): readonly Evidence[] {
-  const found: Evidence[] = []
+}: Weighed): readonly Observed[] {
+  const found: Observed[] = []
   const domain = sender.from[0]?.domain
-  if (domain === undefined) found.push(evidence('no-from', { raw: [rawHeader(message, 'From')] }))
+  if (domain === undefined) found.push(observe('no-from', { raw: [rawHeader(message, 'From')] }))
   if (message.from.length > 1)
     found.push(
-      evidence('several-senders', {
+      observe('several-senders', {
         facts: { count: message.from.length },
         raw: [rawHeader(message, 'From')],
       }),
     )
   if (knowledge.imitates !== null) {
     found.push(
-      evidence('imitates-colleague', {
+      observe('imitates-colleague', {
         facts: { name: knowledge.imitates },
         raw: [rawHeader(message, 'From')],
       }),
@@ -39,27 +39,27 @@ export function weighHeaders({
   const replyTo = message.replyTo[0]?.address?.domain
   if (domain !== undefined && replyTo !== undefined && !isSameOrganisation(domain, replyTo)) {
     found.push(
-      evidence('reply-to-elsewhere', {
+      observe('reply-to-elsewhere', {
         facts: { domain: displayDomain(replyTo) },
         raw: [rawHeader(message, 'Reply-To'), rawHeader(message, 'From')],
       }),
     )
   }
-  if (message.messageId === null) found.push(evidence('no-message-id'))
+  if (message.messageId === null) found.push(observe('no-message-id'))
   const off = message.date === null ? 0 : Math.abs(message.date - receivedAt) / day
   if (off > 2) {
     found.push(
-      evidence('date-far-off', {
+      observe('date-far-off', {
         facts: { days: Math.round(off) },
         raw: [rawHeader(message, 'Date'), ['', new Date(receivedAt).toISOString(), 'came-in']],
       }),
     )
   }
   const named = message.to.length + message.cc.length
-  if (named > crowd) found.push(evidence('crowded-to', { facts: { count: named } }))
+  if (named > crowd) found.push(observe('crowded-to', { facts: { count: named } }))
   const odd = oddities(message)
   if (odd.length > 0)
-    found.push(evidence('odd-headers', { facts: { what: odd.map(([name]) => name).join(', ') }, raw: odd }))
+    found.push(observe('odd-headers', { facts: { what: odd.map(([name]) => name).join(', ') }, raw: odd }))
   return found
 }
 

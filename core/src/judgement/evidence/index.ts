@@ -2,8 +2,10 @@ import { weighAttachments } from './attachments.ts'
 import { weighAuthentication } from './authentication.ts'
 import { weighBulk } from './bulk.ts'
 import type { Weighed } from './context.ts'
-import { weighCorrespondence } from './correspondence.ts'
-import { evidence, type Evidence } from './evidence.ts'
+import { weighCorrespondence, weighNearness, type Nearness } from './correspondence.ts'
+import { observe, weigh, type Evidence, type Observed } from './evidence.ts'
+import type { SenderFacts } from '../../senders/index.ts'
+import type { Weights } from '../../weights/index.ts'
 import { weighHeaders } from './headers.ts'
 import { weighHiddenText } from './hidden-text.ts'
 import { weighHistory } from './history.ts'
@@ -12,13 +14,21 @@ import { weighLookalikes } from './lookalikes.ts'
 import { weighText } from './text.ts'
 import { weighTogether } from './together.ts'
 
+export type { Nearness } from './correspondence.ts'
 export { isBulk } from './bulk.ts'
 export type { SenderKnowledge, WeighContext, Weighed } from './context.ts'
-export { weighForMailbox } from './correspondence.ts'
-export { byWeight, evidence, junkScore, type Evidence, type RawFact } from './evidence.ts'
-export { rangeOf, realShares, weights, type Finding } from './weights.ts'
+export { byWeight, evidence, junkScore, reweighed, timesOf, type Evidence, type RawFact } from './evidence.ts'
+export {
+  rangeOf,
+  realShares,
+  weightBounds,
+  weights,
+  weightsWith,
+  type Finding,
+  type Weights,
+} from '../../weights/index.ts'
 
-const kinds: readonly ((weighed: Weighed) => readonly Evidence[])[] = [
+const kinds: readonly ((weighed: Weighed) => readonly Observed[])[] = [
   weighAuthentication,
   weighCorrespondence,
   weighHistory,
@@ -33,11 +43,21 @@ const kinds: readonly ((weighed: Weighed) => readonly Evidence[])[] = [
 
 /** Everything that weighs on a message for all its mailboxes alike. */
 export function weighMessage(weighed: Weighed): readonly Evidence[] {
-  const found = kinds.flatMap(weigh => weigh(weighed))
-  return [evidence('starting-point'), ...found, ...weighTogether(found, weighed.context.knowledge)]
+  const found = kinds.flatMap(look => look(weighed))
+  const all = [observe('starting-point'), ...found, ...weighTogether(found, weighed.context.knowledge)]
+  return all.map(one => weigh(one, weighed.context.weights))
 }
 
+/** What weighs for one mailbox alone. */
+export const weighForMailbox = (
+  nearness: Nearness,
+  sender: SenderFacts,
+  table?: Weights,
+): readonly Evidence[] => weighNearness(nearness, sender).map(one => weigh(one, table))
+
 /** The evidence of a message that could not be read. */
-export function weighUnreadable(problem: string): readonly Evidence[] {
-  return [evidence('starting-point'), evidence('could-not-be-read', { facts: { problem } })]
+export function weighUnreadable(problem: string, table?: Weights): readonly Evidence[] {
+  return [observe('starting-point'), observe('could-not-be-read', { facts: { problem } })].map(one =>
+    weigh(one, table),
+  )
 }

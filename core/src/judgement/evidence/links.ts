@@ -1,7 +1,7 @@
 import { covers, displayDomain, findLookalike, isSameOrganisation } from '../../address/index.ts'
 import type { Link } from '../../message/index.ts'
 import type { Weighed } from './context.ts'
-import { evidence, type Evidence } from './evidence.ts'
+import { observe, type Observed } from './evidence.ts'
 import { rawLikeness } from './lookalikes.ts'
 
 /** A web address or bare host at the start of a link's text: what the reader believes to open. */
@@ -15,8 +15,8 @@ export function weighLinks({
   message,
   sender: { from },
   context: { policy, knownDomains },
-}: Weighed): readonly Evidence[] {
-  const found: Evidence[] = []
+}: Weighed): readonly Observed[] {
+  const found: Observed[] = []
   const links = message.links.filter(({ host }) => host !== '')
   const first = (fits: (link: Link) => boolean) => links.find(fits)
 
@@ -26,7 +26,7 @@ export function weighLinks({
   })
   if (differs) {
     found.push(
-      evidence('link-differs', {
+      observe('link-differs', {
         facts: { shown: hostShown(differs) ?? '', target: displayDomain(differs.host) },
         raw: [rawLink(differs)],
       }),
@@ -34,11 +34,11 @@ export function weighLinks({
   }
   const numeric = first(({ host }) => /^[\d.]+$|^\[/.test(host))
   if (numeric)
-    found.push(evidence('link-numeric-host', { facts: { host: numeric.host }, raw: [rawLink(numeric)] }))
+    found.push(observe('link-numeric-host', { facts: { host: numeric.host }, raw: [rawLink(numeric)] }))
   const punycode = first(({ host }) => host.includes('xn--'))
   if (punycode) {
     found.push(
-      evidence('link-punycode', {
+      observe('link-punycode', {
         facts: { host: punycode.host, shown: displayDomain(punycode.host) },
         raw: [rawLink(punycode)],
       }),
@@ -51,7 +51,7 @@ export function weighLinks({
   if (lookalike) {
     const { link, match } = lookalike
     found.push(
-      evidence('link-lookalike', {
+      observe('link-lookalike', {
         facts: { host: displayDomain(link.host), known: displayDomain(match.known) },
         raw: [rawLink(link), ...rawLikeness(match)],
       }),
@@ -62,17 +62,17 @@ export function weighLinks({
   const sender = from[0]?.domain
   const elsewhere = first(({ host }) => sender !== undefined && !isSameOrganisation(host, sender))
   if (shortened)
-    found.push(evidence('link-shortened', { facts: { host: shortened.host }, raw: [rawLink(shortened)] }))
+    found.push(observe('link-shortened', { facts: { host: shortened.host }, raw: [rawLink(shortened)] }))
   if (fileHost)
-    found.push(evidence('link-file-host', { facts: { host: fileHost.host }, raw: [rawLink(fileHost)] }))
+    found.push(observe('link-file-host', { facts: { host: fileHost.host }, raw: [rawLink(fileHost)] }))
   else if (elsewhere && !differs && !shortened) {
     found.push(
-      evidence('link-elsewhere', {
+      observe('link-elsewhere', {
         facts: { host: displayDomain(elsewhere.host) },
         raw: [rawLink(elsewhere)],
       }),
     )
   }
-  if (links.length > 15) found.push(evidence('many-links', { facts: { count: links.length } }))
+  if (links.length > 15) found.push(observe('many-links', { facts: { count: links.length } }))
   return found
 }

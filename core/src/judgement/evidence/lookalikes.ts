@@ -1,6 +1,6 @@
 import { covers, displayDomain, findLookalike, type Lookalike } from '../../address/index.ts'
 import type { Weighed } from './context.ts'
-import { evidence, type Evidence, type RawFact } from './evidence.ts'
+import { observe, type Observed, type RawFact } from './evidence.ts'
 
 /** Two domains and why they are alike, as raw evidence. */
 export const rawLikeness = ({ known, by }: Lookalike): readonly RawFact[] => [
@@ -12,13 +12,13 @@ export const rawLikeness = ({ known, by }: Lookalike): readonly RawFact[] => [
 export function weighLookalikes({
   sender: { from },
   context: { policy, knownDomains },
-}: Weighed): readonly Evidence[] {
+}: Weighed): readonly Observed[] {
   const domain = from[0]?.domain
   if (domain === undefined || policy.ownDomains.some(own => covers(own, domain))) return []
   const match = findLookalike(domain, knownDomains)
   if (!match) return []
   return [
-    evidence(policy.ownDomains.includes(match.known) ? 'lookalike-own' : 'lookalike-known', {
+    observe(policy.ownDomains.includes(match.known) ? 'lookalike-own' : 'lookalike-known', {
       facts: { domain: displayDomain(domain), known: displayDomain(match.known) },
       raw: [['', domain, 'domain'], ...rawLikeness(match)],
     }),

@@ -1,12 +1,12 @@
 import { classify, shownToken, tokensOf } from '../text/index.ts'
 import type { Weighed } from './context.ts'
-import { evidence, type Evidence } from './evidence.ts'
+import { observe, type Observed } from './evidence.ts'
 
 const shownWords = 4
 const listedWords = 12
 
 /** What the words say, as one finding in calibrated log-odds, with the few that mattered. */
-export function weighText({ message, context }: Weighed): readonly Evidence[] {
+export function weighText({ message, context }: Weighed): readonly Observed[] {
   const found = classify(tokensOf(message), context.text)
   if (found === null || Math.abs(found.logOdds) < 0.05) return []
   const towardsJunk = found.logOdds > 0
@@ -18,7 +18,7 @@ export function weighText({ message, context }: Weighed): readonly Evidence[] {
     .join(', ')
   if (words === '') return []
   return [
-    evidence(towardsJunk ? 'words-junk' : 'words-wanted', {
+    observe(towardsJunk ? 'words-junk' : 'words-wanted', {
       facts: { words },
       times: Math.abs(found.logOdds),
       raw: found.leaning.slice(0, listedWords).map(({ token, weight, count }) => {

@@ -1,6 +1,6 @@
-import { evidence, type Evidence } from './evidence.ts'
+import { observe, type Observed } from './evidence.ts'
 import type { SenderKnowledge } from './context.ts'
-import type { Finding } from './weights.ts'
+import type { Finding } from '../../weights/index.ts'
 
 const unproven: ReadonlySet<Finding> = new Set([
   'authentication-none',
@@ -14,6 +14,8 @@ const trusted: ReadonlySet<Finding> = new Set([
   'correspondence-address',
   'correspondence-domain',
   'sender-ruled-wanted',
+  'in-contacts',
+  'known-list',
 ])
 
 /** Odd by themselves, and not yet harm: what honest strangers seldom do and forgers often. */
@@ -44,9 +46,9 @@ const odd: ReadonlySet<Finding> = new Set([
  * Beside something odd they weigh more than their sum.
  */
 export function weighTogether(
-  found: readonly Evidence[],
+  found: readonly Observed[],
   { seenAddress }: Pick<SenderKnowledge, 'seenAddress'>,
-): readonly Evidence[] {
+): readonly Observed[] {
   const has = (of: ReadonlySet<Finding>) => found.some(({ finding }) => of.has(finding))
-  return seenAddress < known && has(unproven) && has(odd) && !has(trusted) ? [evidence('new-and-odd')] : []
+  return seenAddress < known && has(unproven) && has(odd) && !has(trusted) ? [observe('new-and-odd')] : []
 }

@@ -1,4 +1,5 @@
-import { gramsOf, placesOf, valuesOf } from './grams.ts'
+import { curved } from './curve.ts'
+import { gramSpace, gramsOf, placesOf, valuesOf } from './grams.ts'
 import { boundOf, leastMessages, type TextKnowledge, type TokenCount } from './knowledge.ts'
 
 // Chosen, with the damping, on the open collections of docs/judgement.md.
@@ -47,8 +48,17 @@ export function classify(tokens: readonly string[], known: TextKnowledge): TextV
     (all, { weight }) => all + weight,
     calibration.intercept * share + calibration.offset * heard + unmet,
   )
-  return { logOdds: Math.max(-furthest, Math.min(furthest, sum)), leaning }
+  if (!calibration.curve) return { logOdds: within(sum, furthest), leaning }
+  const said = curved(calibration.curve, sum)
+  // What the curve makes of the whole it makes of each part; where it has turned the whole round, no part can tell why.
+  const scaled = sum === 0 ? 1 : Math.max(0, Math.min(3, said / sum))
+  return {
+    logOdds: within(said, furthest),
+    leaning: leaning.map(one => ({ ...one, weight: one.weight * scaled })),
+  }
 }
+
+const within = (odds: number, furthest: number) => Math.max(-furthest, Math.min(furthest, odds))
 
 /** What the linear model says by token, times its part in the stack. */
 function linearShares(
@@ -59,22 +69,25 @@ function linearShares(
   if (linear === null || calibration.linear === 0) return { of, sum: 0 }
   const grams = gramsOf(tokens)
   const value = valuesOf(grams, linear.rarity)
-  const per = new Map<number, number>()
   let sum = 0
   for (let i = 0; i < grams.at.length; i += 1) {
     const place = grams.at[i] ?? 0
     const said = calibration.linear * (linear.weights[place] ?? 0) * (value[i] ?? 0)
-    if (said === 0) continue
-    per.set(place, said / (grams.count[i] ?? 1))
     sum += said
+    perPlace[place] = said / (grams.count[i] ?? 1)
   }
   for (const token of tokens) {
     let said = of.get(token) ?? 0
-    for (const place of placesOf(token)) said += per.get(place) ?? 0
+    for (const place of placesOf(token)) said += perPlace[place] ?? 0
     of.set(token, said)
   }
+  // Each message leaves it as it found it.
+  for (const place of grams.at) perPlace[place] = 0
   return { of, sum }
 }
+
+/** What one occurrence of each place says in the message that is looked at; 0 between messages. */
+const perPlace = new Float64Array(gramSpace)
 
 /** What calibration is fitted on, as if the message itself had not been counted. */
 export function heldOut(

@@ -1,4 +1,5 @@
 import { heldOut, type Sample } from './classify.ts'
+import { curved, fitCurve, leastForCurve } from './curve.ts'
 import { gramsOf, valuesOf } from './grams.ts'
 import {
   leastForLinear,
@@ -50,7 +51,7 @@ export function fitText(
     const held = heldOut(lesson, counts)
     return { ...held, linear: (unseen[i] ?? 0) * held.heard }
   })
-  const calibration = fitCalibration(samples)
+  const calibration = withCurve(samples, fitCalibration(samples))
   return {
     calibration,
     linear: isEnough && calibration.linear !== 0 ? fitLinear(grams) : null,
@@ -96,6 +97,31 @@ export function fitCalibration(samples: readonly Sample[]): TextCalibration {
   if (slope < 0 && rows.some(({ x }) => x[0] !== 0))
     return { ...fitCalibration(samples.map(sample => ({ ...sample, sum: 0 }))), slope: 0 }
   return { slope: Math.min(5, slope), intercept, linear: Math.min(30, linear), offset }
+}
+
+/** Puts a curve over the line where, on lessons that neither had seen, it judges better by more than chance. */
+export function withCurve(samples: readonly Sample[], line: TextCalibration): TextCalibration {
+  if (samples.length < leastForCurve || line === uncalibrated) return line
+  const gains = samples.map(() => 0)
+  for (let fold = 0; fold < folds; fold += 1) {
+    const seen = samples.filter((_, i) => i % folds !== fold)
+    const prior = priorOf(seen)
+    const plain = fitCalibration(seen)
+    const curve = fitCurve(
+      seen.map(sample => ({ odds: oddsOf(sample, plain), isJunk: sample.isJunk })),
+      prior,
+    )
+    for (let i = fold; i < samples.length; i += folds) {
+      const sample = samples[i] as Sample
+      const odds = oddsOf(sample, plain)
+      gains[i] = lossOf(odds + prior, sample.isJunk) - lossOf(curved(curve, odds) + prior, sample.isJunk)
+    }
+  }
+  const gain = gains.reduce((sum, one) => sum + one, 0) / gains.length
+  const variance = gains.reduce((sum, one) => sum + (one - gain) ** 2, 0) / (gains.length - 1)
+  if (!(gain > Math.sqrt(variance / gains.length))) return line
+  const said = samples.map(sample => ({ odds: oddsOf(sample, line), isJunk: sample.isJunk }))
+  return { ...line, curve: fitCurve(said, priorOf(samples)) }
 }
 
 interface Row {
@@ -149,13 +175,24 @@ function solve(matrix: readonly (readonly number[])[], right: readonly number[])
   return rows.map((_, i) => cell(i, size) / cell(i, i))
 }
 
+/** Log-odds of junk among some samples. */
+function priorOf(samples: readonly Sample[]): number {
+  const junk = samples.filter(({ isJunk }) => isJunk).length
+  return Math.log(Math.max(1, junk) / Math.max(1, samples.length - junk))
+}
+
+/** What the line says of a sample. */
+const oddsOf = ({ sum, share, heard, linear }: Sample, by: TextCalibration): number =>
+  by.slope * sum + by.intercept * share + by.linear * linear + by.offset * heard
+
+const lossOf = (odds: number, isJunk: boolean): number => Math.log1p(Math.exp(isJunk ? -odds : odds))
+
 /** Mean log-loss of samples at the share of junk among them. */
 function logLossOf(samples: readonly Sample[], by: TextCalibration): number {
-  const junk = samples.filter(({ isJunk }) => isJunk).length
-  const prior = Math.log(Math.max(1, junk) / Math.max(1, samples.length - junk))
-  const loss = samples.reduce((total, { sum, share, heard, linear, isJunk }) => {
-    const odds = by.slope * sum + by.intercept * share + by.linear * linear + by.offset * heard + prior
-    return total + Math.log1p(Math.exp(isJunk ? -odds : odds))
+  const prior = priorOf(samples)
+  const loss = samples.reduce((total, sample) => {
+    const odds = oddsOf(sample, by)
+    return total + lossOf((by.curve ? curved(by.curve, odds) : odds) + prior, sample.isJunk)
   }, 0)
   return samples.length === 0 ? 0 : loss / samples.length
 }

@@ -18,8 +18,22 @@ export interface Grams {
   readonly count: Uint16Array
 }
 
+/** Most words of a message were in another one before: their places are kept, up to so many. */
+const mostKept = 20_000
+const kept = new Map<string, Uint32Array>()
+
 /** The places of one token: the token itself first, then its runs, repeats included. */
-export function placesOf(token: string): readonly number[] {
+export function placesOf(token: string): Uint32Array {
+  const known = kept.get(token)
+  if (known) return known
+  const places = findPlaces(token)
+  // Whoever writes words that nobody else does only makes it begin anew.
+  if (kept.size >= mostKept) kept.clear()
+  kept.set(token, places)
+  return places
+}
+
+function findPlaces(token: string): Uint32Array {
   // Subject and text speak the same language; a sender's name, a link and punctuation each have one of their own.
   const kind = token.charCodeAt(1) === 0x3a ? token.charCodeAt(0) : 0
   const own = kind === 0x73 ? 0 : kind
@@ -34,7 +48,7 @@ export function placesOf(token: string): readonly number[] {
     }
     if (start === 0) places[0] = folded(hash)
   }
-  return places
+  return Uint32Array.from(places)
 }
 
 /** FNV-1a's low bits are weak for short strings; mixed once more (the finaliser of MurmurHash3). */
@@ -45,13 +59,26 @@ function folded(hash: number): number {
   return (h ^ (h >>> 16)) & (space - 1)
 }
 
+/** Counted in, read out and set back to 0 each time: a table of its own would cost more than the counting. */
+const tally = new Uint16Array(gramSpace)
+
 /** All places of a message's tokens, repeated tokens as often as they stand. */
 export function gramsOf(tokens: readonly string[]): Grams {
-  const counts = new Map<number, number>()
+  const met: number[] = []
   for (const token of tokens)
-    for (const place of placesOf(token)) counts.set(place, (counts.get(place) ?? 0) + 1)
-  const at = Uint32Array.from(counts.keys()).sort()
-  return { at, count: Uint16Array.from(at, place => Math.min(65_535, counts.get(place) ?? 0)) }
+    for (const place of placesOf(token)) {
+      const n = tally[place] ?? 0
+      if (n === 0) met.push(place)
+      if (n < 65_535) tally[place] = n + 1
+    }
+  const at = Uint32Array.from(met).sort()
+  const count = new Uint16Array(at.length)
+  for (let i = 0; i < at.length; i += 1) {
+    const place = at[i] ?? 0
+    count[i] = tally[place] ?? 0
+    tally[place] = 0
+  }
+  return { at, count }
 }
 
 /**

@@ -1,3 +1,5 @@
+export type { Curve } from './curve.ts'
+export { isotonic } from './isotonic.ts'
 export { classify } from './classify.ts'
 export { fitText, type FittedText, type TextLesson } from './fit.ts'
 export { gramsOf, gramSpace } from './grams.ts'

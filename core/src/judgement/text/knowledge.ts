@@ -1,3 +1,4 @@
+import type { Curve } from './curve.ts'
 import type { Linear } from './linear.ts'
 
 /** How often a token stood in messages that people ruled on. */
@@ -17,6 +18,8 @@ export interface TextCalibration {
   readonly linear: number
   /** What holds of a text of any length; 0 without a linear model. */
   readonly offset: number
+  /** Put over all of it, where that judged rulings better than the straight line; `null` where it did not. */
+  readonly curve?: Curve | null
 }
 
 /** Counts of words from lessons, the linear model, and the calibration fitted on both. */

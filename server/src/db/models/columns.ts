@@ -105,6 +105,8 @@ const numbered = (size: Size): Column<number, number, false> => ({
 /** The row's own number, given by the database. */
 export const serial = () => numbered('usual')
 export const bigSerial = () => numbered('big')
+/** Numbered by the database beside a key of its own. */
+export const counter = (): Column<number, number, false> => ({ ...factsOf(integer()), serial: true })
 
 /** May be NULL; a new row need not say it. */
 export const maybe = <R, W>(of: Column<R, W>): Column<R | null, W | null, false> => ({

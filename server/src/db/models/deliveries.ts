@@ -59,6 +59,8 @@ export const Deliveries = model(
     rule_holds: maybe(oneOf('let-in', 'junk', 'discarded')),
     rule_places: maybe(oneOf('inbox', 'moved', 'aside')),
     important: preset(flag()),
+    /** Where it would have been kept, had mail been held back; `null` where it was, or would have gone on anyway. */
+    would: maybe(oneOf('junk', 'quarantined', 'discarded')),
   },
 )
 
@@ -73,6 +75,8 @@ export const DeliveryJudgements = model(
     delivery_id: primary(link('deliveries')),
     evidence: json<readonly Evidence[]>(),
     path: json<readonly PathLineShape[]>(),
+    /** Number of the change that set the weights it was judged by; 0: the shipped ones. */
+    weights: preset(integer()),
   },
 )
 

@@ -1,5 +1,6 @@
 import * as deliveriesModels from './deliveries.ts'
 import * as digestsModels from './digests.ts'
+import * as historyModels from './history.ts'
 import * as learningModels from './learning.ts'
 import * as listsModels from './lists.ts'
 import * as mailRulesModels from './mail-rules.ts'
@@ -22,6 +23,7 @@ export const modelsByName: Readonly<Record<string, ModelOf>> = {
   ...messagesModels,
   ...deliveriesModels,
   ...learningModels,
+  ...historyModels,
   ...listsModels,
   ...upkeepModels,
   ...mailRulesModels,

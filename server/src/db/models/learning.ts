@@ -1,3 +1,5 @@
+import type { Curve } from '@pendro/core/judgement'
+import type { Finding } from '@pendro/core/weights'
 import {
   bytes,
   chars,
@@ -25,6 +27,21 @@ export const Correspondence = model(
     mailbox_id: primary(link('mailboxes')),
     domain: text(255),
     n: integer(),
+  },
+)
+
+export const Contacts = model(
+  'contacts',
+  {
+    purpose: 'Addresses of address books and directories: senders known before they ever wrote',
+    grows: 'a row a contact and mailbox',
+    ends: 'when taken out',
+  },
+  {
+    address: primary(text(320)),
+    /** 0: everybody's. */
+    mailbox_id: primary(link('mailboxes')),
+    source: primary(oneOf('brought-in', 'directory')),
   },
 )
 
@@ -85,6 +102,8 @@ export const Lessons = model(
     cluster_key: maybe(chars(32)),
     sender: maybe(text(320)),
     colleague_id: maybe(link('mailboxes')),
+    /** Of a message of before. */
+    history_id: maybe(link('history_messages')),
   },
 )
 
@@ -105,7 +124,49 @@ export const TextCalibration = model(
     fitted_at: moment(),
     stack_linear: preset(real()),
     stack_offset: preset(real()),
+    /** Over both, where that judged better. */
+    curve: maybe(json<Curve>()),
     /** Weights and rarity, 32-bit floats, packed; `null` without a linear model. */
     model: maybe(bytes('longblob')),
+  },
+)
+
+export const WeightFit = model(
+  'weight_fit',
+  {
+    purpose: 'The weights that judge the organisation’s rulings best, a step from those in use',
+    grows: 'one row',
+    ends: 'never',
+  },
+  {
+    id: primary(integer({ size: 'tiny' })),
+    /** Version of the weights it was fitted from. */
+    base: integer(),
+    own: json<Readonly<Partial<Record<Finding, number>>>>(),
+    lessons: integer(),
+    last_lesson: integer(),
+    loss_before: real(),
+    loss_after: real(),
+    loss_error: real(),
+    fitted_at: moment(),
+    /** The last lesson of the fit that was last taken into use. */
+    taken_lesson: preset(integer()),
+  },
+)
+
+export const DriftAside = model(
+  'drift_aside',
+  {
+    purpose:
+      'Where judgement is often wrong, and why somebody leaves it so; it comes back when twice as much has gone wrong',
+    grows: 'a row an act',
+    ends: 'when taken back',
+  },
+  {
+    drift_key: primary(text(330)),
+    wrong: integer(),
+    at: moment(),
+    by_name: text(200),
+    reason: text(1000),
   },
 )

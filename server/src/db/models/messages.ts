@@ -44,6 +44,8 @@ export const Messages = model(
     client_ip: preset(text(45)),
     client_helo: preset(text(255)),
     sent_to: preset(text(1000)),
+    /** ISO 639-1, by its text; `null` where it can't be told, and of messages of before. */
+    language: maybe(chars(3)),
   },
 )
 

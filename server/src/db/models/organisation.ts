@@ -82,6 +82,11 @@ export const Mailboxes = model(
     junk_shown: preset(oneOf('always', 'new', 'never')),
     reminders: preset(oneOf('digest', 'message', 'off')),
     unfetched: maybe(json<readonly string[]>()),
+    /** Closed since then: mail is refused, or goes to another mailbox. */
+    closed_at: maybe(moment()),
+    closed_to_id: maybe(integer()),
+    /** What a directory calls it by, for good. */
+    directory_id: maybe(text(200)),
   },
 )
 
@@ -120,6 +125,8 @@ export const AwayPeriods = model(
 /** A value that may be any, nothing among them. */
 interface Kept {
   readonly value: unknown
+  /** Of a department's setting. */
+  readonly department?: string
 }
 
 export const MailboxChanges = model(
@@ -133,7 +140,7 @@ export const MailboxChanges = model(
     id: serial(),
     mailbox_id: maybe(link('mailboxes')),
     at: moment(),
-    what: text(20),
+    what: text(40),
     was: json<Kept>(),
     is_now: json<Kept>(),
     token: chars(36),

@@ -1,6 +1,10 @@
 import {
+  bytes,
   chars,
+  counter,
+  flag,
   integer,
+  json,
   link,
   maybe,
   model,
@@ -20,7 +24,50 @@ export const Staffers = model(
     name: text(200),
     sign_in: text(200),
     role: oneOf('helpdesk', 'steward', 'observer'),
+    /** `null`: all there are. */
+    departments: maybe(json<readonly string[]>()),
     password: text(300),
+    suspended_at: maybe(moment()),
+    seen_at: maybe(moment()),
+    /** Acts by a key, and signs in nowhere. */
+    is_program: preset(flag()),
+  },
+)
+
+export const StafferInvitations = model(
+  'staffer_invitations',
+  {
+    purpose: 'Who is invited to work with Pendro, by the hash of the link’s secret',
+    grows: 'a row an invitation',
+    ends: 'never',
+  },
+  {
+    id: serial(),
+    secret_hash: chars(64),
+    name: text(200),
+    sign_in: text(200),
+    role: oneOf('helpdesk', 'steward', 'observer'),
+    departments: maybe(json<readonly string[]>()),
+    by_name: text(200),
+    at: moment(),
+    expires_at: moment(),
+    /** Taken up or taken back. */
+    over_at: maybe(moment()),
+  },
+)
+
+export const ApiKeys = model(
+  'api_keys',
+  { purpose: 'Keys of programs, by the hash of their secret', grows: 'a row a key', ends: 'never' },
+  {
+    id: serial(),
+    staffer_id: link('staffers'),
+    key_hash: chars(64),
+    made_by: text(200),
+    made_at: moment(),
+    ends_at: moment(),
+    used_at: maybe(moment()),
+    ended_at: maybe(moment()),
   },
 )
 
@@ -37,6 +84,70 @@ export const Sessions = model(
     csrf: chars(43),
     expires_at: moment(),
     used_at: preset(moment()),
+    /** By which it can be ended without its token being told. */
+    number: counter(),
+    opened_at: preset(moment()),
+    /** What the browser calls itself. */
+    agent: preset(text(300)),
+    /** When its staffer last proved by more than the session that it is them. */
+    proven_at: maybe(moment()),
+  },
+)
+
+export const StafferFactors = model(
+  'staffer_factors',
+  {
+    purpose: 'Second factors of staffers: secrets of one-time codes, public keys of passkeys',
+    grows: 'a row a factor',
+    ends: 'when given up or taken away',
+  },
+  {
+    id: serial(),
+    staffer_id: link('staffers'),
+    kind: oneOf('code', 'passkey'),
+    name: text(100),
+    made_at: moment(),
+    used_at: maybe(moment()),
+    /** In base32, of codes alone. */
+    secret: maybe(text(64)),
+    /** The newest time step whose code was taken: none is taken twice (RFC 6238 §5.2). */
+    step: maybe(integer({ size: 'big' })),
+    credential_id: maybe(text(1400)),
+    credential_hash: maybe(chars(64)),
+    public_key: maybe(bytes('varbinary(2000)')),
+    sign_count: maybe(integer()),
+    transports: maybe(json<readonly string[]>()),
+  },
+)
+
+export const RecoveryCodes = model(
+  'recovery_codes',
+  {
+    purpose: 'What lets a staffer in who has lost a second factor, by its hash',
+    grows: 'ten rows a staffer',
+    ends: 'when used or made anew',
+  },
+  {
+    id: serial(),
+    staffer_id: link('staffers'),
+    code_hash: chars(64),
+  },
+)
+
+export const SignInSteps = model(
+  'sign_in_steps',
+  {
+    purpose: 'What a sign-in, a new factor or a proof waits for, by the hash of its cookie or session',
+    grows: 'a row a step',
+    ends: 'when used, or after five minutes',
+  },
+  {
+    id: primary(chars(64)),
+    /** Whose password was right. */
+    staffer_id: maybe(integer()),
+    challenge: maybe(text(100)),
+    secret: maybe(text(64)),
+    expires_at: moment(),
   },
 )
 

@@ -1,5 +1,6 @@
 import type { ListFormat } from '@pendro/contract'
 import type { DeliveryFacts, Evidence, Limits, OrganisationPolicy } from '@pendro/core/judgement'
+import type { Finding } from '@pendro/core/weights'
 import type { KeptDays } from '@pendro/core/keeping'
 import type { Remedy } from '@pendro/core/upkeep'
 
@@ -22,6 +23,58 @@ export interface OrganisationSettings {
   readonly postmaster?: string
   /** Where colleagues ask by mail for a message they miss; '' for nowhere. */
   readonly helpAddress?: string
+  /** Whether staffers may have pictures of a message fetched, and unsubscribe; both unless it says no. */
+  readonly reachingOut?: { readonly pictures: boolean; readonly unsubscribe: boolean }
+  /** Whether every staffer has to have a second factor; without it each decides. */
+  readonly secondFactor?: 'optional' | 'required'
+  /** Where it is known who there is. */
+  readonly directory?: DirectorySetting
+  /** Weights of its own; without them the shipped ones count, and may be fitted. */
+  readonly weights?: Weighting
+  /** Everything is judged, and nothing but harm is held back. */
+  readonly watching?: boolean
+  /** What departments have of their own, by their name; a mailbox may differ again. */
+  readonly departments?: Readonly<Record<string, DepartmentSettings>>
+}
+
+/** The weights an organisation goes by. */
+export interface Weighting {
+  /** Number of the change that set them, kept with each judgement; 0: the shipped ones. */
+  readonly version: number
+  /** Only those that differ from the shipped ones. */
+  readonly own: Readonly<Partial<Record<Finding, number>>>
+  /** They may be fitted anew without anybody asking. */
+  readonly refit: boolean
+}
+
+/** A directory (LDAP); its password is of the process (PENDRO_DIRECTORY_PASSWORD). */
+export interface DirectorySetting {
+  /** 'ldap://host:389'; '' for none. */
+  readonly url: string
+  readonly startTls: boolean
+  readonly bindDn: string
+  readonly base: string
+  /** Filters (RFC 4515); no groups for ''. */
+  readonly people: string
+  readonly groups: string
+  /** Names of attributes; '' leaves one out. */
+  readonly attributes: {
+    readonly address: string
+    readonly name: string
+    readonly department: string
+    readonly aliases: string
+    readonly language: string
+    readonly members: string
+  }
+  /** Per cent of its mailboxes that may be closed without a steward. */
+  readonly share: number
+  readonly hourly: boolean
+}
+
+/** What a department has in place of the organisation's. */
+export interface DepartmentSettings {
+  readonly limits?: Limits
+  readonly watching?: boolean
 }
 
 /** What makes a message harmful. */

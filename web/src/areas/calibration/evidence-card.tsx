@@ -3,11 +3,11 @@ import { useTranslation } from 'react-i18next'
 import type { CalibrationShape } from '@pendro/contract'
 import { useNumbers } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Card } from '../mailboxes/index.ts'
+import { Card } from '../../parts/card.tsx'
 import { NumberTable } from './number-table.tsx'
+import { signed } from './weights.ts'
 
 const first = 10
-const signed = (n: number) => (n === 0 ? '0' : `${n < 0 ? '−' : '+'}${Math.abs(n).toFixed(2)}`)
 
 /** How often each kind of evidence was there, right, and decisive. */
 export function EvidenceCard({ evidence }: { evidence: CalibrationShape['evidence'] }) {

@@ -11,9 +11,9 @@ import {
 import { Button } from '../../parts/buttons.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { useDelayed } from '../../parts/use-delayed.ts'
+import { Card } from '../../parts/card.tsx'
+import { ApplyBar } from '../../parts/apply-bar.tsx'
 import {
-  ApplyBar,
-  Card,
   LimitsFields,
   Replay,
   useChangeDefaults,
@@ -28,28 +28,45 @@ const alike = (a: Limits, b: Limits) => JSON.stringify(a) === JSON.stringify(b)
 const sum = (counts: readonly number[]) => counts.reduce((total, n) => total + n, 0)
 
 /** The scores with the limits drawn in, what moving one comes to, and what mistakes cost. */
-export function LimitsPanel({ data, may }: { data: CalibrationShape; may: boolean }) {
+export function LimitsPanel({
+  data,
+  department,
+  may,
+}: {
+  data: CalibrationShape
+  /** '': the organisation. */
+  department: string
+  may: boolean
+}) {
   const { t } = useTranslation()
   const [draft, setDraft] = useState<Limits>(data.limits)
-  const change: DefaultsChange | null =
-    !alike(draft, data.limits) && areLimits(draft) ? { what: 'limits', was: data.limits, to: draft } : null
+  const [asOrganisation, setAsOrganisation] = useState(false)
+  const change = changeOf(data, department, asOrganisation ? null : draft)
   const effect = useEffectOfDefaults(useDelayed(change, 150))
   const changing = useChangeDefaults()
   return (
     <div className="grid items-start gap-3 min-[1080px]:grid-cols-[minmax(0,1fr)_22rem]">
-      <Card title={t('calibration.scores.title')} more={<Follow data={data} />}>
+      <Card title={t('calibration.scores.title')} more={<Follow data={data} department={department} />}>
         <ScoreChart data={data} limits={draft} disabled={!may} onChange={setDraft} />
         <p className="mt-2">
           <Counts data={data} limits={draft} />
         </p>
         <ScoreTable data={data} />
+        {may && department !== '' && !data.asOrganisation && !asOrganisation && (
+          <Button kind="link" className="mt-2" onClick={() => setAsOrganisation(true)}>
+            {t('calibration.scores.asOrganisation')}
+          </Button>
+        )}
         {change !== null && (
           <div className="mt-3 border-t border-line pt-3" aria-live="polite">
             <Replay effect={effect} />
             <ApplyBar
               disabled={changing.isPending}
               onApply={reason => changing.mutate({ change, reason })}
-              onCancel={() => setDraft(data.limits)}
+              onCancel={() => {
+                setDraft(data.limits)
+                setAsOrganisation(false)
+              }}
             />
           </div>
         )}
@@ -62,11 +79,27 @@ export function LimitsPanel({ data, may }: { data: CalibrationShape; may: boolea
   )
 }
 
-function Follow({ data: { mailboxes, unlike } }: { data: CalibrationShape }) {
+/** `to` is `null` for a department that is to go by the organisation's limits again. */
+function changeOf(data: CalibrationShape, department: string, to: Limits | null): DefaultsChange | null {
+  if (to !== null && (alike(to, data.limits) || !areLimits(to))) return null
+  if (department !== '')
+    return { what: 'department-limits', department, was: data.asOrganisation ? null : data.limits, to }
+  return to && { what: 'limits', was: data.limits, to }
+}
+
+function Follow({
+  data: { mailboxes, unlike, asOrganisation },
+  department,
+}: {
+  data: CalibrationShape
+  department: string
+}) {
   const { t } = useTranslation()
   return (
     <span className="text-ink-2">
-      {t('calibration.scores.follow', { count: mailboxes - unlike })}
+      {department !== '' && asOrganisation
+        ? t('calibration.scores.asOthers', { count: mailboxes - unlike })
+        : t('calibration.scores.follow', { count: mailboxes - unlike })}
       {unlike > 0 && (
         <>
           {' '}

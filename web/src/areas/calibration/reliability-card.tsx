@@ -3,7 +3,7 @@ import type { TFunction } from 'i18next'
 import { useTranslation } from 'react-i18next'
 import type { CalibrationShape } from '@pendro/contract'
 import { useNumbers } from '../../app/times.ts'
-import { Card } from '../mailboxes/index.ts'
+import { Card } from '../../parts/card.tsx'
 import { NumberTable } from './number-table.tsx'
 import { axis, colour, font, useChart } from './use-chart.ts'
 

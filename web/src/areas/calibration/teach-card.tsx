@@ -4,7 +4,7 @@ import { Link } from 'react-router'
 import type { CalibrationShape } from '@pendro/contract'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Card } from '../mailboxes/index.ts'
+import { Card } from '../../parts/card.tsx'
 
 const first = 8
 

@@ -2,7 +2,7 @@ import { useTranslation } from 'react-i18next'
 import type { CalibrationShape } from '@pendro/contract'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { Sentence } from '../../parts/sentence.tsx'
-import { Card } from '../mailboxes/index.ts'
+import { Card } from '../../parts/card.tsx'
 
 /** What the words have taught, and how far they may speak. */
 export function WordsCard({

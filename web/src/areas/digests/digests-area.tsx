@@ -32,6 +32,7 @@ import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Changed } from './changed.tsx'
+import { Watched } from './watched.tsx'
 import { DayLine, useDigestDay } from './day-line.tsx'
 import { LineNotes } from './line-notes.tsx'
 import { Replies } from './replies.tsx'
@@ -227,6 +228,7 @@ function Preview({ mailboxId }: { mailboxId: number }) {
       >
         <Composed data={data} form={form} setForm={setForm} onLanguage={showIn} />
         {mayWrite(session) && <LineNotes lines={data.lines} />}
+        <Watched watched={data.watched} />
         <Changed changed={data.changed} />
         <SentBefore sent={data.sent} form={form} setForm={setForm} />
       </div>

@@ -1,8 +1,10 @@
+import { useAct } from '../../app/use-act.ts'
+import { download } from '../../app/api.ts'
 import type { ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Link, useNavigate, useParams, useSearchParams } from 'react-router'
 import type { MailRuleShape } from '@pendro/contract'
-import { mayWrite, useSession } from '../../app/session.ts'
+import { mayWrite, useSession, maySteer } from '../../app/session.ts'
 import { Boundary } from '../../parts/boundary.tsx'
 import { Button } from '../../parts/buttons.tsx'
 import { areaLayout } from '../../parts/layout.ts'
@@ -33,7 +35,7 @@ function Rules({ owner, open }: { owner: Owner; open: string | null }) {
   const { data, error, refetch } = useRules(owner)
   useRulesLive()
   const base = owner === null ? '/mailboxes/rules' : `/mailboxes/${owner}/rules`
-  const may = mayWrite(session) && (owner !== null || session.staffer.role === 'steward')
+  const may = mayWrite(session) && (owner !== null || maySteer(session))
   if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
   if (!data) return <SkeletonRows count={7} />
   const { rules, mailbox, folders } = data
@@ -82,6 +84,7 @@ interface ActsProps {
 function HeadActs({ owner, base, rules, may }: ActsProps) {
   const { t } = useTranslation()
   const navigate = useNavigate()
+  const saving = useAct({ send: download })
   return (
     <>
       {may && (
@@ -92,13 +95,13 @@ function HeadActs({ owner, base, rules, may }: ActsProps) {
       {may && owner !== null && rules.length > 0 && <CopyRules owner={owner} rules={rules} />}
       {may && <Button onClick={() => void navigate(`${base}/bring-in`)}>{t('mailRules.sieve.in')}</Button>}
       {rules.length > 0 && (
-        <a
-          href={`/api/mail-rules/sieve${owner === null ? '' : `?mailbox=${owner}`}`}
-          download
-          className="self-center border-b border-current font-semibold text-petrol hover:text-ink"
+        <Button
+          kind="link"
+          className="self-center"
+          onClick={() => saving.mutate(`/api/mail-rules/sieve${owner === null ? '' : `?mailbox=${owner}`}`)}
         >
           {t('mailRules.sieve.out')}
-        </a>
+        </Button>
       )}
     </>
   )
@@ -140,7 +143,7 @@ function Head({ owner, name, children }: { owner: Owner; name: string; children:
               }}
             />
           )}
-          {owner === null && session.staffer.role !== 'steward' && t('mailRules.onlySteward')}
+          {owner === null && !maySteer(session) && t('mailRules.onlySteward')}
         </p>
       </div>
       <div className="flex flex-wrap gap-3">{children}</div>

@@ -1,27 +1,29 @@
-import { useState, type ReactNode } from 'react'
+import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { areLimits, keptDays, type DefaultsChange, type OrganisationDefaults } from '@pendro/contract'
-import { useSession } from '../../app/session.ts'
+import { useSession, maySteer } from '../../app/session.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { useDelayed } from '../../parts/use-delayed.ts'
-import { ApplyBar } from './apply-bar.tsx'
-import { Card } from './card.tsx'
+import { Card } from '../../parts/card.tsx'
+import { Change } from './change-bar.tsx'
+import { ContactsCard } from './contacts-card.tsx'
 import { DaysFields, Ends } from './keeping-card.tsx'
 import { LimitsArc } from './limits-arc.tsx'
 import { LimitsFields } from './limits-fields.tsx'
 import { Replay } from './replay.tsx'
-import { useChangeDefaults, useDefaults, useEffectOfDefaults } from './use-defaults.ts'
+import { useDefaults, useEffectOfDefaults } from './use-defaults.ts'
+import { DepartmentsCard, WatchingCard } from './watching-card.tsx'
 
 /** What counts for every mailbox that has nothing of its own; stewards change it, everybody can read it. */
 export function DefaultsPage() {
   const { t } = useTranslation()
   const { data, error, refetch } = useDefaults()
-  const { staffer } = useSession()
+  const session = useSession()
   if (error && !data) return <Failed error={error} onAgain={() => void refetch()} />
   if (!data) return <SkeletonRows count={5} />
-  const { defaults, mailboxes, unlike } = data
-  const may = staffer.role === 'steward'
+  const { defaults, mailboxes, unlike, watching, departments, contacts } = data
+  const may = maySteer(session)
   const follow = (own: number) => t('mailboxes.defaults.follow', { count: mailboxes - own })
   return (
     <div
@@ -35,12 +37,15 @@ export function DefaultsPage() {
       </h2>
       <p className="mb-3 text-ink-2">{t(may ? 'mailboxes.defaults.text' : 'mailboxes.defaults.readOnly')}</p>
       <div className="grid items-start gap-3 min-[1180px]:grid-cols-2">
-        <LimitsDefault
-          key={JSON.stringify(defaults.limits)}
-          saved={defaults.limits}
-          may={may}
-          follow={follow(unlike.limits)}
-        />
+        <div className="grid min-w-0 gap-3">
+          <WatchingCard key={String(watching)} watching={watching} may={may} />
+          <LimitsDefault
+            key={JSON.stringify(defaults.limits)}
+            saved={defaults.limits}
+            may={may}
+            follow={follow(unlike.limits)}
+          />
+        </div>
         <div className="grid gap-3">
           <DaysDefault
             key={JSON.stringify(defaults.keep)}
@@ -49,6 +54,8 @@ export function DefaultsPage() {
             follow={follow(unlike.keeping)}
           />
           <HeadersDefault key={defaults.headerDays} saved={defaults.headerDays} may={may} />
+          <ContactsCard whose="everybody" count={contacts} may={may} />
+          <DepartmentsCard key={JSON.stringify(departments)} departments={departments} may={may} />
         </div>
       </div>
     </div>
@@ -120,30 +127,6 @@ function HeadersDefault({ saved, may }: Props<number>) {
       </label>
       <Change change={change} onCancel={() => setDraft(saved)} />
     </Card>
-  )
-}
-
-/** A change that is thought about: what it comes to, and to make it or to leave it. */
-function Change({
-  change,
-  onCancel,
-  children,
-}: {
-  change: DefaultsChange | null
-  onCancel: () => void
-  children?: ReactNode
-}) {
-  const changing = useChangeDefaults()
-  if (change === null) return null
-  return (
-    <div className="mt-3 border-t border-line pt-3" aria-live="polite">
-      {children}
-      <ApplyBar
-        disabled={changing.isPending}
-        onApply={reason => changing.mutate({ change, reason })}
-        onCancel={onCancel}
-      />
-    </div>
   )
 }
 

@@ -4,8 +4,8 @@ import type { MailboxChange, MailboxSheet } from '@pendro/contract'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Dialog } from '../../parts/dialog.tsx'
-import { ApplyBar } from './apply-bar.tsx'
-import { Card } from './card.tsx'
+import { ApplyBar } from '../../parts/apply-bar.tsx'
+import { Card } from '../../parts/card.tsx'
 import { useChange, useEffectOfChange } from './use-mailboxes.ts'
 
 /** Whether mail is held by its score, and whether bulk mail is set aside. */
@@ -65,7 +65,7 @@ const off: MailboxChange = { what: 'filtering', was: true, to: false }
 function WouldArrive({ mailboxId }: { mailboxId: number }) {
   const { t } = useTranslation()
   const { data } = useEffectOfChange(mailboxId, off)
-  if (!data?.replay) return <p className="mt-3 text-ink-2">{t('mailboxes.looking')}</p>
+  if (!data?.replay) return <p className="mt-3 text-ink-2">{t('change.looking')}</p>
   const { wanted, doubtful, harmful } = data.replay.letThrough
   return (
     <p className="mt-3 font-semibold">

@@ -2,7 +2,7 @@ import { useTranslation } from 'react-i18next'
 import type { MailboxSheet } from '@pendro/contract'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
-import { Card } from './card.tsx'
+import { Card } from '../../parts/card.tsx'
 import { useChange } from './use-mailboxes.ts'
 
 /** Folders with what went there, and whether the mail program fetches them: what it leaves out is not seen. */

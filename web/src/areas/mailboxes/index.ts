@@ -1,4 +1,5 @@
 import i18next from 'i18next'
+import { enDirectory } from '../../wording/en-directory.ts'
 import { enDigests } from '../../wording/en-digests.ts'
 import { enMailRules } from '../../wording/en-mail-rules.ts'
 import { enMailboxes } from '../../wording/en-mailboxes.ts'
@@ -7,15 +8,13 @@ import { enMailboxes } from '../../wording/en-mailboxes.ts'
 i18next.addResourceBundle(
   'en',
   'translation',
-  { mailboxes: enMailboxes, digests: enDigests, mailRules: enMailRules },
+  { mailboxes: enMailboxes, directory: enDirectory, digests: enDigests, mailRules: enMailRules },
   true,
 )
 
 export { MailboxesArea } from './mailboxes-area.tsx'
 
 // What Calibration has in common with the defaults of mailboxes: a change of limits, and what it would come to.
-export { ApplyBar } from './apply-bar.tsx'
-export { Card } from './card.tsx'
 export { limitNames, limitSteps, withLimit, type LimitName, type Limits } from './limits-arc.tsx'
 export { LimitsFields } from './limits-fields.tsx'
 export { Replay } from './replay.tsx'

@@ -32,10 +32,10 @@ function joined(a: Replay | null, b: Replay | null): Replay | null {
     letThrough: plus(a.letThrough, b.letThrough),
     elsewhere: a.elsewhere + b.elsewhere,
     part: a.part && b.part && { decided: a.part.decided + b.part.decided, of: a.part.of, next: b.part.next },
-    // What people have called something matters most, then what would change sides.
+    // What would change sides matters most, then what people have called something.
     examples: [...a.examples, ...b.examples]
       .sort(
-        (x, y) => Number(x.called === null) - Number(y.called === null) || order[x.would] - order[y.would],
+        (x, y) => order[x.would] - order[y.would] || Number(x.called === null) - Number(y.called === null),
       )
       .slice(0, mostExamples),
   }

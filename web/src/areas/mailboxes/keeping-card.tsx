@@ -7,8 +7,8 @@ import { Button } from '../../parts/buttons.tsx'
 import { Dialog } from '../../parts/dialog.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { useDelayed } from '../../parts/use-delayed.ts'
-import { ApplyBar } from './apply-bar.tsx'
-import { Card } from './card.tsx'
+import { ApplyBar } from '../../parts/apply-bar.tsx'
+import { Card } from '../../parts/card.tsx'
 import { useChange, useEffectOfChange } from './use-mailboxes.ts'
 
 const kinds = ['quarantined', 'junk', 'discarded'] as const
@@ -116,7 +116,7 @@ export function Ends({
   const { t } = useTranslation()
   const times = useTimes()
   const ends = effect?.ends
-  if (!ends) return <p className="text-ink-2">{t('mailboxes.looking')}</p>
+  if (!ends) return <p className="text-ink-2">{t('change.looking')}</p>
   const { sooner, later, atOnce, wanted, first } = ends
   const parts = [
     ...(sooner > 0 && first !== null

@@ -5,7 +5,7 @@ import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
 import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
-import { Card } from './card.tsx'
+import { Card } from '../../parts/card.tsx'
 import { useChange } from './use-mailboxes.ts'
 
 /** Who looks at what is kept back, and what is done when nobody does. */

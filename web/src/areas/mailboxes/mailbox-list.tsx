@@ -152,6 +152,7 @@ function noteOf(
   day: (iso: string) => string,
 ): { text: string; striking: boolean } {
   const said = (text: string, striking: boolean) => ({ text, striking })
+  if (row.closed) return said(t('mailboxes.note.closed'), true)
   if (row.going > 0) return said(t('mailboxes.note.going', { count: row.going }), true)
   if (!row.filtering) return said(t('mailboxes.note.filtering-off'), true)
   if (row.awayUntil !== null)

@@ -8,7 +8,8 @@ import { ScheduleSlot } from '../../parts/schedule-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { AwayCard } from './away-card.tsx'
-import { Card } from './card.tsx'
+import { Card } from '../../parts/card.tsx'
+import { ContactsCard } from './contacts-card.tsx'
 import { FilteringCard } from './filtering-card.tsx'
 import { FoldersCard } from './folders-card.tsx'
 import { KeepingCard } from './keeping-card.tsx'
@@ -16,6 +17,7 @@ import { LimitsCard } from './limits-card.tsx'
 import { LooksCard } from './looks-card.tsx'
 import { MonthChart } from './month-chart.tsx'
 import { ReplyCard } from './reply-card.tsx'
+import { WhoCard } from './who-card.tsx'
 import { useMailbox } from './use-mailboxes.ts'
 
 const link = 'border-b border-current font-semibold text-petrol hover:text-ink'
@@ -33,6 +35,7 @@ export function MailboxPage({ id }: { id: number }) {
       aria-label={sheet.mailbox.name}
     >
       <Head sheet={sheet} />
+      <WhoCard key={JSON.stringify(sheet.mailbox)} mailbox={sheet.mailbox} />
       <div className="grid items-start gap-3 min-[1180px]:grid-cols-2">
         <LimitsCard sheet={sheet} />
         <div className="grid gap-3">
@@ -48,6 +51,7 @@ export function MailboxPage({ id }: { id: number }) {
         <Rules sheet={sheet} />
         <FoldersCard sheet={sheet} />
         <Entries sheet={sheet} />
+        <Contacts sheet={sheet} />
       </div>
     </div>
   )
@@ -115,6 +119,10 @@ function Head({ sheet }: OfSheet) {
       </div>
     </header>
   )
+}
+
+function Contacts({ sheet: { mailbox, contacts } }: OfSheet) {
+  return <ContactsCard whose={mailbox.id} count={contacts} may={mayWrite(useSession())} />
 }
 
 function DigestCard({ sheet }: OfSheet) {

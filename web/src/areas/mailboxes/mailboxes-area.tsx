@@ -6,6 +6,9 @@ import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Empty } from '../../parts/states.tsx'
 import { TwoPanes } from '../../parts/two-panes.tsx'
+import { maySteer, useSession } from '../../app/session.ts'
+import { Button } from '../../parts/buttons.tsx'
+import { AddPage } from './add-page.tsx'
 import { DefaultsLink, DefaultsPage } from './defaults-page.tsx'
 import { kinds, orders, traits, useFilter, type Filter } from './filter.ts'
 import { MailboxList } from './mailbox-list.tsx'
@@ -22,6 +25,8 @@ export function MailboxesArea() {
   useMailboxesLive()
   const openId = id !== undefined && /^\d{1,9}$/.test(id) ? Number(id) : null
   const isDefaults = id === 'defaults'
+  const isNew = id === 'new'
+  const may = maySteer(useSession())
   const first = table.data?.pages[0]
   const back = { pathname: '/mailboxes', search }
   return (
@@ -35,10 +40,19 @@ export function MailboxesArea() {
           departments={first?.departments ?? []}
         />{' '}
         <DefaultsLink onOpen={() => void navigate({ ...back, pathname: '/mailboxes/defaults' })} />
+        {may && (
+          <Button
+            kind="link"
+            className="ml-4 text-[0.95rem] leading-snug"
+            onClick={() => void navigate({ ...back, pathname: '/mailboxes/new' })}
+          >
+            {t('directory.add')}
+          </Button>
+        )}
       </section>
       <TwoPanes
         columns="min-[900px]:grid-cols-[minmax(280px,340px)_minmax(0,1fr)]"
-        isOpen={openId !== null || isDefaults}
+        isOpen={openId !== null || isDefaults || isNew}
         back={`/mailboxes?${search}`}
         list={
           <MailboxList
@@ -49,19 +63,25 @@ export function MailboxesArea() {
             onOpen={one => void navigate({ ...back, pathname: `/mailboxes/${one}` }, { replace: true })}
           />
         }
-        detail={
-          isDefaults ? (
-            <DefaultsPage />
-          ) : openId === null ? (
-            <Empty title={t('mailboxes.choose')}>{t('mailboxes.chooseText')}</Empty>
-          ) : (
-            <Boundary of={openId}>
-              <MailboxPage key={openId} id={openId} />
-            </Boundary>
-          )
-        }
+        detail={<Detail page={id} openId={openId} may={may} />}
       />
     </div>
+  )
+}
+
+/** One mailbox, what counts for all, or adding some. */
+function Detail({ page, openId, may }: { page: string | undefined; openId: number | null; may: boolean }) {
+  const { t } = useTranslation()
+  return page === 'defaults' ? (
+    <DefaultsPage />
+  ) : page === 'new' && may ? (
+    <AddPage />
+  ) : openId === null ? (
+    <Empty title={t('mailboxes.choose')}>{t('mailboxes.chooseText')}</Empty>
+  ) : (
+    <Boundary of={openId}>
+      <MailboxPage key={openId} id={openId} />
+    </Boundary>
   )
 }
 

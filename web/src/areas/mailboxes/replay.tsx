@@ -18,7 +18,7 @@ export function Replay({
   const { number } = useNumbers()
   if (effect.error) return <p className="text-stop">{problemOf(effect.error).text}</p>
   const replay = effect.data?.replay
-  if (!replay) return <p className="text-ink-2">{t('mailboxes.looking')}</p>
+  if (!replay) return <p className="text-ink-2">{t('change.looking')}</p>
   const { days, looked, keptBack, letThrough, elsewhere, part, examples } = replay
   const [held, let_] = [total(keptBack), total(letThrough)]
   const parts = [

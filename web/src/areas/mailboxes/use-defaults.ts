@@ -48,7 +48,7 @@ export function useChangeDefaults() {
   const { t } = useTranslation()
   const undoing = useAct({
     send: (id: number) => call(undoMailboxChange, { params: { id } }),
-    notice: () => ({ text: t('mailboxes.undone') }),
+    notice: () => ({ text: t('change.undone') }),
     makes: 'mailbox-changed',
   })
   return useAct({
@@ -56,7 +56,7 @@ export function useChangeDefaults() {
       call(changeDefaults, { body: { change, reason, token: crypto.randomUUID() } }),
     notice: ({ change }) => ({
       text: t('mailboxes.defaults.changed'),
-      action: { label: t('mailboxes.undo'), run: () => undoing.mutate(change) },
+      action: { label: t('change.undo'), run: () => undoing.mutate(change) },
     }),
     say: error =>
       problemOf(error).code === 'MAILBOX_CHANGED' ? t('mailboxes.meanwhile') : problemOf(error).text,

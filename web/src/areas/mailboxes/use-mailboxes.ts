@@ -75,7 +75,7 @@ export function useChange({ mailbox }: Pick<MailboxSheet, 'mailbox'>, onDone: ()
   const { t } = useTranslation()
   const undoing = useAct({
     send: (id: number) => call(undoMailboxChange, { params: { id } }),
-    notice: () => ({ text: t('mailboxes.undone') }),
+    notice: () => ({ text: t('change.undone') }),
     makes: 'mailbox-changed',
   })
   return useAct({
@@ -86,7 +86,7 @@ export function useChange({ mailbox }: Pick<MailboxSheet, 'mailbox'>, onDone: ()
       }),
     notice: ({ change }) => ({
       text: t('mailboxes.changed', { name: mailbox.name }),
-      action: { label: t('mailboxes.undo'), run: () => undoing.mutate(change) },
+      action: { label: t('change.undo'), run: () => undoing.mutate(change) },
     }),
     say: error =>
       problemOf(error).code === 'MAILBOX_CHANGED' ? t('mailboxes.meanwhile') : problemOf(error).text,

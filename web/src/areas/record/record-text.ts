@@ -18,6 +18,19 @@ export function sentenceOf({ act, facts, mailboxName }: RecordLine, say: Say): s
       name: mailboxName || t('record.organisation'),
       // Names of folders are nobody's codes.
       ...(act === 'mailbox-unfetched' ? { now: facts.now || t('record.changed.noFolder') } : {}),
+      // Names and lines of people are nobody's codes.
+      ...(act === 'organisation-setting' ? { was: facts.was || '–', now: facts.now || '–' } : {}),
+      ...(isOfDepartments(act, facts)
+        ? {
+            was: facts.was || t('record.changed.allDepartments'),
+            now: facts.now || t('record.changed.allDepartments'),
+          }
+        : {}),
+      ...(act === 'factor-added' || act === 'factor-removed'
+        ? { factor: [t(`record.factor.${facts.kind}`), facts.name].filter(Boolean).join(', ') }
+        : {}),
+      ...(act === 'directory-failed' ? { problem: t(`record.directory.${facts.problem}`) } : {}),
+      ...(act === 'organisation-weights' ? { now: weightsInWords(String(facts.now), t) } : {}),
     })
   const count = Number(facts.deliveries)
   const to =
@@ -38,10 +51,23 @@ export function sentenceOf({ act, facts, mailboxName }: RecordLine, say: Say): s
   return parts.join(', ')
 }
 
+const isOfDepartments = (act: string, { what }: RecordLine['facts']) =>
+  act === 'staffer-changed' && what === 'departments'
+
 /** Acts that need another sentence by what their facts say. */
 function formOf(act: string, facts: RecordLine['facts']): string {
   if (act === 'kept-until' && facts.until === '') return 'kept-no-longer'
   if (act === 'undo') return Number(facts.deliveries) > 0 ? 'undo' : 'undo-lists'
+  if (isOfDepartments(act, facts)) return 'staffer-changed-departments'
+  if (act === 'signed-in' && String(facts.with).startsWith('pass') && facts.with !== 'password')
+    return `signed-in-${facts.with}`
+  if (act === 'mailbox-closed' && facts.to !== '') return 'mailbox-closed-to'
+  if (act === 'sign-in-failed')
+    return facts.signIn === ''
+      ? 'sign-in-failed-nobody'
+      : facts.why === 'factor'
+        ? 'sign-in-failed-factor'
+        : act
   // Entries of before tell the times only.
   if (act === 'digest-schedule')
     return `digest-schedule-${facts.schedule ?? (facts.times ? 'chosen' : 'changed')}`
@@ -58,6 +84,19 @@ function changedValue(value: string, t: TFunction): string {
     .map(period => {
       const [from = '', back = ''] = period.split('/')
       return t('record.changed.period', { from, back })
+    })
+    .join(', ')
+}
+
+/** 'bulk -0.3, link-file-host 0.2' with the names of the evidence; 'shipped' where none differs. */
+function weightsInWords(value: string, t: TFunction): string {
+  if (value === 'shipped') return t('record.changed.shipped')
+  return value
+    .split(', ')
+    .map(one => {
+      const [finding = '', weight = '0'] = one.split(' ')
+      const name = t(`calibration.finding.${finding}`, { defaultValue: finding })
+      return `${name} ${Number(weight) < 0 ? '−' : '+'}${Math.abs(Number(weight)).toFixed(2)}`
     })
     .join(', ')
 }

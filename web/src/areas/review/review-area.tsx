@@ -7,7 +7,7 @@ import { reviewCluster, type DeliverySheet, type ReviewRow } from '@pendro/contr
 import { call } from '../../app/api.ts'
 import { useKeys } from '../../app/keys.ts'
 import { useNotices } from '../../app/notices.ts'
-import { mayWrite, useSession } from '../../app/session.ts'
+import { mayWrite, useSession, looksAfterAll } from '../../app/session.ts'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { FilterSentence } from './filter-sentence.tsx'
 import { useFilter } from './filter.ts'
@@ -150,7 +150,7 @@ function Head({ filter, change }: ReturnType<typeof useFilter>) {
     >
       <div>
         <FilterSentence filter={filter} change={change} counts={counts.data} />
-        {filter.states === 'delivered' && mayWrite(session) && <HandIn />}
+        {filter.states === 'delivered' && mayWrite(session) && looksAfterAll(session) && <HandIn />}
       </div>
       {counts.data ? (
         <ScoreStrip

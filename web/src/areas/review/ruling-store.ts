@@ -1,3 +1,4 @@
+import { maySteer } from '../../app/session.ts'
 import { create } from 'zustand'
 import {
   hasArrived,
@@ -48,8 +49,8 @@ interface RulingStore {
 }
 
 /** What "for everybody" is to whoever is signed in: their own to make, or to be asked for. */
-export const forAll = ({ staffer }: Pick<Session, 'staffer'>): 'everyone' | 'request' =>
-  staffer.role === 'steward' ? 'everyone' : 'request'
+export const forAll = (session: Pick<Session, 'staffer'>): 'everyone' | 'request' =>
+  maySteer(session) ? 'everyone' : 'request'
 
 /** A list for so many colleagues is made one for everybody: each of the others could be changed and ended by itself. */
 const mostPersonal = 1

@@ -50,6 +50,7 @@ export function ReasonsSide({ sheet }: { sheet: DeliverySheet }) {
       </div>
       <EvidenceBars evidence={evidence} score={row.score} />
       <DecisionPath path={path} name={row.mailboxName} brief />
+      {sheet.alike && <Alike alike={sheet.alike} />}
       <Checks checks={sheet.checks} />
       <History sheet={sheet} />
     </div>
@@ -184,6 +185,31 @@ function Whereabout({ sheet: { row, waiting, history, path } }: { sheet: Deliver
       {t(`sheet.is.${row.state}`, { rule: rule?.name, folder: rule?.folder })}{' '}
       {row.state === 'discarded' && <EraseForGood row={row} />}
     </p>
+  )
+}
+
+const differing = ['subject', 'sender', 'hosts', 'attachments'] as const
+
+/** Others with nearly the same text, and in what they differ from this one. */
+function Alike({ alike }: { alike: NonNullable<DeliverySheet['alike']> }) {
+  const { t } = useTranslation()
+  const parts = differing.filter(what => alike[what].count > 0)
+  return (
+    <section className="mt-4">
+      <h3 className="font-bold text-ink-2">{t('sheet.alike.title', { count: alike.messages })}</h3>
+      {parts.length === 0 && <p>{t('sheet.alike.same')}</p>}
+      <ul>
+        {parts.map(what => (
+          <li key={what} className="py-0.5">
+            {t(`sheet.alike.${what}`, { count: alike[what].count })}{' '}
+            <span className="break-words text-ink-2">{alike[what].most.join(' · ')}</span>
+          </li>
+        ))}
+      </ul>
+      {alike.lookedAt < alike.messages && (
+        <p className="text-[0.92rem] text-ink-2">{t('sheet.alike.newest', { count: alike.lookedAt })}</p>
+      )}
+    </section>
   )
 }
 

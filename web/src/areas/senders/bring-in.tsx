@@ -17,7 +17,7 @@ import {
 } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { useNotices } from '../../app/notices.ts'
-import { useSession } from '../../app/session.ts'
+import { useSession, maySteer } from '../../app/session.ts'
 import { useAct } from '../../app/use-act.ts'
 import { useNumbers } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
@@ -52,12 +52,12 @@ interface Goes {
 
 function ChooseFile() {
   const { t } = useTranslation()
-  const { staffer } = useSession()
+  const session = useSession()
   const navigate = useNavigate()
   const show = useNotices(state => state.show)
   const [goes, setGoes] = useState<Goes>({
     standing: 'safe',
-    owner: staffer.role === 'steward' ? 'everybody' : 'colleague',
+    owner: maySteer(session) ? 'everybody' : 'colleague',
     mailbox: undefined,
   })
   const [takeContradicting, setTakeContradicting] = useState(false)
@@ -108,7 +108,7 @@ function ChooseFile() {
 /** What the list's entries are to be, and whose. */
 function GoesSentence({ goes, onChange }: { goes: Goes; onChange: (goes: Goes) => void }) {
   const { t } = useTranslation()
-  const { staffer } = useSession()
+  const session = useSession()
   const { standing, owner, mailbox } = goes
   return (
     <Sentence
@@ -137,7 +137,7 @@ function GoesSentence({ goes, onChange }: { goes: Goes; onChange: (goes: Goes) =
                 {
                   value: 'everybody',
                   text: t('senders.draft.everybody'),
-                  disabled: staffer.role !== 'steward',
+                  disabled: !maySteer(session),
                 },
                 { value: 'colleague', text: t('senders.draft.colleague') },
               ]}

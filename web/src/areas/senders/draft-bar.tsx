@@ -5,7 +5,7 @@ import { useTranslation } from 'react-i18next'
 import { applyChange, previewChange, sendersIn } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { useKeys } from '../../app/keys.ts'
-import { useSession } from '../../app/session.ts'
+import { useSession, maySteer } from '../../app/session.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
 import { ReasonSlot, UntilSlot } from '../../parts/entry-slots.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
@@ -241,9 +241,8 @@ function PatternHelp({ kind }: { kind: keyof typeof examples }) {
 
 function OwnerSlot() {
   const { t } = useTranslation()
-  const { staffer } = useSession()
+  const isSteward = maySteer(useSession())
   const { draft, write } = useDraft()
-  const isSteward = staffer.role === 'steward'
   return (
     <>
       <SentenceSlot

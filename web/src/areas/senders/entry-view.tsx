@@ -4,7 +4,7 @@ import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import { askForEveryone, type EntrySheet } from '@pendro/contract'
 import { call } from '../../app/api.ts'
-import { mayWrite, useSession } from '../../app/session.ts'
+import { mayWrite, useSession, maySteer } from '../../app/session.ts'
 import { useNumbers, useTimes } from '../../app/times.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
 import { Standing } from '../../parts/standing.tsx'
@@ -115,7 +115,7 @@ function Acts({ sheet: { row } }: { sheet: EntrySheet }) {
   const begin = useDraft(state => state.begin)
   const [isAsking, setAsking] = useState(false)
   if (!mayWrite(session)) return null
-  const isSteward = session.staffer.role === 'steward'
+  const isSteward = maySteer(session)
   if (row.mailboxId === null && !isSteward)
     return <p className="mt-2 text-[0.92rem] text-ink-2">{t('senders.sheet.stewards')}</p>
   return (

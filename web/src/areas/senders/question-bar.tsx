@@ -130,13 +130,14 @@ function Answer({ answer, name }: { answer: ReachAnswer; name: string }) {
   const arrives = hasArrived(answer.state)
   const decided = answer.path.find(({ outcome }) => outcome === 'decided')
   const entry = decided?.decided
-  const why = entry
-    ? t(entry.mailboxId === null ? 'senders.question.byOrganisation' : 'senders.question.byColleague', {
-        name: entry.keptBy,
-        pattern: entry.pattern,
-        standing: t(`standing.${entry.standing}`),
-      })
-    : t(`senders.question.by.${answer.decidedBy}`, { score: number(answer.score), name })
+  const why =
+    entry && answer.decidedBy !== 'watching'
+      ? t(entry.mailboxId === null ? 'senders.question.byOrganisation' : 'senders.question.byColleague', {
+          name: entry.keptBy,
+          pattern: entry.pattern,
+          standing: t(`standing.${entry.standing}`),
+        })
+      : t(`senders.question.by.${answer.decidedBy}`, { score: number(answer.score), name })
   return (
     <>
       <b className={arrives ? 'text-wanted' : 'text-stop'}>{t(`senders.question.state.${answer.state}`)}</b>

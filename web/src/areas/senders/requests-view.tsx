@@ -4,7 +4,7 @@ import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { answerRequest, previewChange, readRequests, type EntryRequest } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
-import { useSession } from '../../app/session.ts'
+import { maySteer, useSession } from '../../app/session.ts'
 import { useAct } from '../../app/use-act.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
@@ -108,7 +108,7 @@ function useAnswering(request: EntryRequest, answer: string) {
 
 function Open({ request }: { request: EntryRequest }) {
   const { t } = useTranslation()
-  const { staffer } = useSession()
+  const session = useSession()
   const [answer, setAnswer] = useState('')
   const { busy, approve, declining, reach, error } = useAnswering(request, answer)
   return (
@@ -121,7 +121,7 @@ function Open({ request }: { request: EntryRequest }) {
           <p className="text-ink-2">{error ? problemOf(error).text : t('reach.counting', { days: 30 })}</p>
         )}
       </div>
-      {staffer.role === 'steward' ? (
+      {maySteer(session) ? (
         <div className="mt-2 grid gap-2">
           <input
             value={answer}

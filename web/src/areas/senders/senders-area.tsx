@@ -1,10 +1,12 @@
-import { useCallback, useMemo, useState } from 'react'
+import { useAct } from '../../app/use-act.ts'
+import { download } from '../../app/api.ts'
+import { useCallback, useEffect, useMemo, useState } from 'react'
 import type { EntryDraft, Session } from '@pendro/contract'
 import { DropdownMenu } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
-import { useLocation, useNavigate, useParams } from 'react-router'
+import { useLocation, useNavigate, useParams, useSearchParams } from 'react-router'
 import { useKeys } from '../../app/keys.ts'
-import { mayWrite, useSession } from '../../app/session.ts'
+import { mayWrite, useSession, maySteer, looksAfterAll } from '../../app/session.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
 import { Boundary } from '../../parts/boundary.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
@@ -37,6 +39,7 @@ export function SendersArea() {
   const onOpen = useCallback((entry: number) => open({ entry }), [open])
   /** How often the keyboard was sent to upkeep. */
   const [asked, setAsked] = useState(0)
+  useDraftOfAddress()
   useSendersLive()
   useListKeys(rows, openId, onOpen, sheet.data?.row)
   useKeys(
@@ -98,9 +101,28 @@ export function SendersArea() {
   )
 }
 
+/** `?new=blocked&pattern=…` begins an entry, where another area has found that it would do; once, and then the address is plain again. */
+function useDraftOfAddress() {
+  const [search, setSearch] = useSearchParams()
+  const begin = useDraft(state => state.begin)
+  const session = useSession()
+  const [standing, pattern] = [search.get('new'), search.get('pattern')]
+  useEffect(() => {
+    if (pattern === null || (standing !== 'safe' && standing !== 'blocked') || !mayWrite(session)) return
+    begin({ kind: 'add' }, { ...firstDraft(session), standing, pattern: pattern.slice(0, 400) })
+    setSearch(
+      now => {
+        now.delete('new')
+        now.delete('pattern')
+        return now
+      },
+      { replace: true },
+    )
+  }, [standing, pattern, begin, session, setSearch])
+}
+
 /** Whoever may not add for all begins with one colleague, to be chosen. */
-const firstDraft = ({ staffer }: Session): Partial<EntryDraft> =>
-  staffer.role === 'steward' ? {} : { mailboxId: 0 }
+const firstDraft = (session: Session): Partial<EntryDraft> => (maySteer(session) ? {} : { mailboxId: 0 })
 
 type Address = ReturnType<typeof useSendersAddress>
 
@@ -112,9 +134,11 @@ function Beside({
   asked,
 }: Pick<Address, 'panel' | 'open'> & { openId: number | null; asked: number }) {
   const close = () => open({})
+  const isWhole = looksAfterAll(useSession())
   if (openId !== null)
     return <EntryView key={openId} id={openId} onClose={close} onPanel={next => open({ panel: next })} />
-  if (panel === 'requests') return <RequestsView onClose={close} />
+  // What upkeep finds is about the lists of all.
+  if (panel === 'requests' || !isWhole) return <RequestsView onClose={close} />
   if (panel === 'accuracy') return <AccuracyView onClose={close} />
   if (panel !== null) return <FindingsView key={panel} kind={panel} onClose={close} />
   return <UpkeepPanel key={asked} takesFocus={asked > 0} onOpen={next => open({ panel: next })} />
@@ -194,12 +218,13 @@ function InAndOut({ filter }: { filter: Filter }) {
   const { t } = useTranslation()
   const session = useSession()
   const navigate = useNavigate()
+  const saving = useAct({ send: download })
   const search = new URLSearchParams()
   for (const [name, value] of Object.entries(filter))
     if (value !== undefined && name !== 'order') search.set(name, String(value))
   return (
     <div className="flex gap-2.5">
-      {mayWrite(session) && (
+      {mayWrite(session) && looksAfterAll(session) && (
         <Button onClick={() => void navigate('/senders/bring-in')}>{t('senders.bringIn.button')}</Button>
       )}
       <DropdownMenu.Root>
@@ -213,15 +238,13 @@ function InAndOut({ filter }: { filter: Filter }) {
             className="z-40 w-80 rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
           >
             {(['text', 'csv', 'json', 'sieve'] as const).map(format => (
-              <DropdownMenu.Item key={format} asChild>
-                <a
-                  href={`/api/senders/export?${search}&format=${format}`}
-                  download
-                  className="block rounded-sm px-3 py-1.5 outline-none data-highlighted:bg-tint"
-                >
-                  <span className="block font-semibold">{t(`senders.bringIn.format.${format}`)}</span>
-                  <span className="block text-[0.9em] text-ink-2">{t(`senders.export.hint.${format}`)}</span>
-                </a>
+              <DropdownMenu.Item
+                key={format}
+                onSelect={() => saving.mutate(`/api/senders/export?${search}&format=${format}`)}
+                className="block rounded-sm px-3 py-1.5 outline-none data-highlighted:bg-tint"
+              >
+                <span className="block font-semibold">{t(`senders.bringIn.format.${format}`)}</span>
+                <span className="block text-[0.9em] text-ink-2">{t(`senders.export.hint.${format}`)}</span>
               </DropdownMenu.Item>
             ))}
           </DropdownMenu.Content>

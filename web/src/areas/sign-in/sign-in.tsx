@@ -1,9 +1,9 @@
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { lazy, Suspense } from 'react'
+import { lazy, Suspense, useState } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Navigate, useLocation } from 'react-router'
-import { setUpNeeded, signIn } from '@pendro/contract'
+import { setUpNeeded, signIn, type FactorKind } from '@pendro/contract'
 import type { z } from 'zod'
 import { call, problemOf } from '../../app/api.ts'
 import { enter, useSessionQuery } from '../../app/session.ts'
@@ -11,6 +11,7 @@ import { useAct } from '../../app/use-act.ts'
 import { useContractForm } from '../../app/use-contract-form.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Field, FormProblem, inputStyle } from '../../parts/field.tsx'
+import { PasskeyButton, SecondStep } from './second-step.tsx'
 
 // Once in the life of an installation.
 const FirstSetUp = lazy(() =>
@@ -42,7 +43,7 @@ export function SignIn() {
     <main className="grid h-full lg:grid-cols-[minmax(0,11fr)_minmax(0,9fr)]">
       <Beside />
       <div className="grid place-items-center px-8">
-        <Form />
+        <Steps />
       </div>
     </main>
   )
@@ -66,25 +67,36 @@ function Beside() {
 
 const large = `${inputStyle} py-2.5 text-[1.05rem] outline-offset-1`
 
-function Form() {
+/** The password, and what is asked for beside it. */
+function Steps() {
+  const [factors, setFactors] = useState<readonly FactorKind[]>([])
+  return (
+    <div className="w-full max-w-sm">
+      <div className="mb-8 flex items-center gap-3 font-serif text-[1.7rem] font-semibold">
+        <img src="/mark.svg" alt="" className="size-10" />
+        Pendro
+      </div>
+      {factors.length === 0 ? (
+        <Form onMore={setFactors} />
+      ) : (
+        <SecondStep factors={factors} onBack={() => setFactors([])} />
+      )}
+    </div>
+  )
+}
+
+function Form({ onMore }: { onMore: (factors: readonly FactorKind[]) => void }) {
   const { t } = useTranslation()
   const client = useQueryClient()
   const { register, handleSubmit, formState } = useContractForm(signIn.body, { signIn: '', password: '' })
   const { errors } = formState
   const entering = useAct({
     send: (given: z.output<typeof signIn.body>) => enter(client, given),
+    onDone: onMore,
     quiet: true,
   })
   return (
-    <form
-      noValidate
-      onSubmit={event => void handleSubmit(given => entering.mutate(given))(event)}
-      className="w-full max-w-sm"
-    >
-      <div className="mb-8 flex items-center gap-3 font-serif text-[1.7rem] font-semibold">
-        <img src="/mark.svg" alt="" className="size-10" />
-        Pendro
-      </div>
+    <form noValidate onSubmit={event => void handleSubmit(given => entering.mutate(given))(event)}>
       <h1 className="mb-5 font-serif text-[1.35rem] font-semibold">{t('signIn.title')}</h1>
       <Field label={t('signIn.name')} problem={errors.signIn?.message} className="mb-4">
         {input => (
@@ -111,6 +123,7 @@ function Form() {
       >
         {t('signIn.go')}
       </Button>
+      <PasskeyButton className="mt-3 w-full justify-center py-2" />
     </form>
   )
 }

@@ -17,6 +17,8 @@ export const weights = {
   'correspondence-address': -2.04,
   'correspondence-domain': -0.96,
   'correspondence-mailbox': -0.83,
+  'in-contacts': -1, // by hand
+  'known-list': -0.9, // by hand
   'first-from-address': 0.1,
   'first-from-domain': 0.2,
   'new-and-odd': 0.9, // by hand
@@ -57,6 +59,9 @@ export const weights = {
 /** The name of a piece of evidence. */
 export type Finding = keyof typeof weights
 
+/** What each finding weighs. */
+export type Weights = Readonly<Record<Finding, number>>
+
 /** Shares of messages in which a finding is true. */
 interface Shares {
   readonly wanted: number
@@ -86,4 +91,41 @@ export function rangeOf(finding: Finding): readonly [from: number, to: number] |
   if (Math.abs(wanted - junk) <= indistinct) return [0, 0]
   const odds = Math.log(junk / wanted)
   return odds > 0 ? [0, odds] : [odds, 0]
+}
+
+/** How far a weight may go from the shipped one, so many log-odds and half of itself. */
+const leeway = { least: 0.5, share: 0.5 }
+
+/**
+ * Where a weight may be in an organisation of its own, from and to; `null` for what stays as it is. Never on the other side of its meaning, never beyond
+ * what is known of real mail, and near the shipped one: nobody who writes or rules moves it further. The starting point stays since people
+ * rule mostly on what was kept back; the words have a model and a bound of their own (`boundOf`).
+ */
+export function weightBounds(finding: Finding): readonly [from: number, to: number] | null {
+  if (fixed.has(finding)) return null
+  const shipped = weights[finding]
+  const [least, most] = rangeOf(finding) ?? (shipped > 0 ? [0, Infinity] : [-Infinity, 0])
+  if (least === most) return null
+  const off = leeway.least + leeway.share * Math.abs(shipped)
+  return [hundredths(Math.max(least, shipped - off)), hundredths(Math.min(most, shipped + off))]
+}
+
+const fixed: ReadonlySet<Finding> = new Set([
+  'starting-point',
+  'words-wanted',
+  'words-junk',
+  'could-not-be-read',
+])
+
+const hundredths = (weight: number) => Math.round(weight * 100) / 100
+
+/** The shipped table with some weights of an organisation's own in it, each held to its bounds; what it does not know is left out. */
+export function weightsWith(own: Readonly<Partial<Record<string, number>>>): Weights {
+  const table: Record<Finding, number> = { ...weights }
+  for (const finding of Object.keys(weights) as Finding[]) {
+    const bounds = weightBounds(finding)
+    const weight = own[finding]
+    if (bounds && weight !== undefined) table[finding] = Math.max(bounds[0], Math.min(bounds[1], weight))
+  }
+  return table
 }

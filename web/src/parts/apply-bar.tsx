@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import { Button } from '../../parts/buttons.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { Button } from './buttons.tsx'
+import { Field, inputStyle } from './field.tsx'
 
 /** What ends every change that is thought about: a reason, and to make it or to leave it. */
 export function ApplyBar({
@@ -23,7 +23,7 @@ export function ApplyBar({
         onApply(reason)
       }}
     >
-      <Field label={t('mailboxes.reasonLabel')}>
+      <Field label={t('change.reason')}>
         {input => (
           <input
             {...input}
@@ -36,9 +36,9 @@ export function ApplyBar({
       </Field>
       <p className="flex flex-wrap gap-3">
         <Button kind="main" type="submit" disabled={disabled}>
-          {t('mailboxes.apply')}
+          {t('change.apply')}
         </Button>
-        <Button onClick={onCancel}>{t('mailboxes.cancel')}</Button>
+        <Button onClick={onCancel}>{t('change.cancel')}</Button>
       </p>
     </form>
   )

@@ -1,0 +1,152 @@
+import { z } from 'zod'
+import { endpoint, everyone } from './endpoint.ts'
+import { dangers, timeZone } from './organisation-endpoints.ts'
+import { id } from './shapes.ts'
+
+const lines = z.array(z.string().trim().min(1).max(320)).max(1000)
+
+/** What the organisation is called, and where its day begins. */
+const named = z.object({ name: z.string().trim().min(1).max(200), timeZone })
+/** Hosts whose Authentication-Results are believed (RFC 8601 §5), the networks they connect from, and whose ARC seals count. */
+const gateways = z.object({ trustedHosts: lines, networks: lines, arcSealers: lines })
+/** Domains with many unrelated senders besides the packaged ones, hosts for files, hosts that hide where a link leads. */
+const providers = z.object({ shared: lines, fileHosts: lines, shorteners: lines })
+/** What digests are sent from; where colleagues send what got through and ask for what is missing; '' for nowhere. */
+const addresses = z.object({
+  digests: z.string().trim().min(1).max(320),
+  reports: z.string().trim().max(320),
+  help: z.string().trim().max(320),
+  postmaster: z.string().trim().max(320),
+})
+const digestTimes = z.object({
+  times: z.array(z.string().regex(/^(?:[01]\d|2[0-3]):[0-5]\d$/)).max(6),
+  weekdays: z.array(z.number().int().min(1).max(7)).max(7),
+})
+
+const reachingOut = z.object({ pictures: z.boolean(), unsubscribe: z.boolean() })
+const secondFactor = z.enum(['optional', 'required'])
+
+const attribute = z
+  .string()
+  .trim()
+  .max(100)
+  .regex(/^[\w;-]*$/)
+const directory = z.object({
+  url: z
+    .string()
+    .trim()
+    .max(300)
+    .regex(/^(ldaps?:\/\/[^/\s]+)?$/i, { error: 'has the form ldap://host:port' }),
+  startTls: z.boolean(),
+  bindDn: z.string().trim().max(500),
+  base: z.string().trim().max(500),
+  people: z.string().trim().min(1).max(1000),
+  groups: z.string().trim().max(1000),
+  attributes: z.object({
+    address: attribute.min(1),
+    name: attribute.min(1),
+    department: attribute,
+    aliases: attribute,
+    language: attribute,
+    members: attribute,
+  }),
+  share: z.number().int().min(0).max(100),
+  hourly: z.boolean(),
+})
+
+const shapes = {
+  name: named,
+  'own-domains': lines.min(1),
+  gateways,
+  stores: lines,
+  providers,
+  forbidden: z.array(dangers),
+  'digest-times': digestTimes,
+  addresses,
+  'reaching-out': reachingOut,
+  'second-factor': secondFactor,
+  directory,
+} as const
+
+/** Which setting of the organisation. */
+export type SettingName = keyof typeof shapes
+
+const one = <N extends SettingName>(what: N) =>
+  z.object({ what: z.literal(what), was: shapes[what], to: shapes[what] })
+
+/** One change of a setting; `was` is what the screen of whoever changes it shows. */
+export const settingChange = z.discriminatedUnion('what', [
+  one('name'),
+  one('own-domains'),
+  one('gateways'),
+  one('stores'),
+  one('providers'),
+  one('forbidden'),
+  one('digest-times'),
+  one('addresses'),
+  one('reaching-out'),
+  one('second-factor'),
+  one('directory'),
+])
+/** A checked {@link settingChange}. */
+export type SettingChange = z.infer<typeof settingChange>
+
+/** All settings as they are; `possible`: all kinds of attachments that can be harmful. */
+export const organisationSettings = z.object({
+  name: named,
+  'own-domains': lines,
+  gateways,
+  stores: lines,
+  providers,
+  forbidden: z.array(dangers),
+  'digest-times': digestTimes,
+  addresses,
+  'reaching-out': reachingOut,
+  'second-factor': secondFactor,
+  directory,
+  possible: z.array(dangers),
+})
+/** A checked {@link organisationSettings}. */
+export type OrganisationSettingsShape = z.infer<typeof organisationSettings>
+
+/** Whoever is signed in may read how the organisation is set. */
+export const readSettings = endpoint({
+  method: 'get',
+  path: '/api/organisation/settings',
+  summary: 'What the organisation is called, which domains and gateways are its own, and what goes where',
+  roles: everyone,
+  scope: 'own',
+  response: organisationSettings,
+})
+
+/** What does not fit what else there is. */
+const misfits = ['ADDRESS_STAYS', 'ADDRESS_OF_MAILBOX', 'NO_POSTMASTER']
+
+/** Nothing is changed. `facts` say what it is about, by name; a wording has a sentence for each that is not 0. */
+export const previewSetting = endpoint({
+  method: 'post',
+  path: '/api/organisation/settings/effect',
+  summary: 'What a change of a setting would be about',
+  roles: everyone,
+  body: z.object({ change: settingChange }),
+  response: z.object({ facts: z.record(z.string(), z.number().int()) }),
+  problems: ['BAD_SETTING', ...misfits],
+})
+
+/** One act with a line in the record; its undo is that of mailboxes. MAILBOX_CHANGED: somebody was quicker. */
+export const changeSetting = endpoint({
+  method: 'post',
+  path: '/api/organisation/settings/changes',
+  summary: 'Change a setting of the organisation; the number is for its undo',
+  roles: ['steward'],
+  body: z.object({
+    change: settingChange,
+    reason: z.string().trim().max(1000).default(''),
+    token: z.uuid(),
+  }),
+  response: z.object({ change: id }),
+  problems: ['BAD_SETTING', ...misfits, 'FACTOR_FIRST', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
+})
+
+/** Requests about the settings of the organisation, by name. */
+export const settingsEndpoints = { readSettings, previewSetting, changeSetting }

@@ -1,0 +1,1 @@
+export { replayHistory, type HistoryMessage, type HistoryVerdict, type Replayed } from './replay.ts'

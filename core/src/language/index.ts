@@ -1,0 +1,1 @@
+export { languageOf } from './language.ts'

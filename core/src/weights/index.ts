@@ -1,0 +1,9 @@
+export {
+  rangeOf,
+  realShares,
+  weightBounds,
+  weights,
+  weightsWith,
+  type Finding,
+  type Weights,
+} from './weights.ts'

@@ -1,0 +1,40 @@
+import type { HistoryVerdict } from '@pendro/core/history'
+import { chars, integer, json, link, maybe, model, moment, oneOf, serial, text } from './columns.ts'
+
+export const HistoryRuns = model(
+  'history_runs',
+  { purpose: 'Learning from mail of before, and how far it is', grows: 'a row a run', ends: 'never' },
+  {
+    id: serial(),
+    at: moment(),
+    name: text(200),
+    by_name: text(200),
+    state: oneOf('learning', 'done', 'undoing', 'undone'),
+    taken: integer(),
+    /** Known already, or not to be read. */
+    left_out: integer(),
+  },
+)
+
+export const HistoryMessages = model(
+  'history_messages',
+  {
+    purpose:
+      'What each message of before taught, so that it teaches once and can be taken back; never the message itself',
+    grows: 'a row a message learned from',
+    ends: 'when its run is undone',
+  },
+  {
+    id: serial(),
+    run_id: link('history_runs'),
+    /** SHA-256 of its bytes. */
+    hash: chars(64),
+    mailbox_id: link('mailboxes'),
+    verdict: oneOf<HistoryVerdict>('wanted', 'junk', 'sent'),
+    senders: json<readonly string[]>(),
+    written_to: json<readonly string[]>(),
+    /** Of what was sent, for answers to it. */
+    message_id_hash: maybe(chars(64)),
+    subject: text(500),
+  },
+)

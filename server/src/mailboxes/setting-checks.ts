@@ -1,0 +1,54 @@
+import type { SettingChange } from '@pendro/contract'
+import { select, type Database, type Tx } from '../db/database.ts'
+import type { Organisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+
+type Addresses = Extract<SettingChange, { what: 'addresses' }>['to']
+type Value = Pick<SettingChange, 'what' | 'to'>
+
+/**
+ * Throws where a setting would not fit what else there is: an address of Pendro that is somebody's mailbox, a postmaster
+ * that is nobody's, an own domain taken away from under an address of Pendro. Asked at a change and at an undo alike.
+ */
+export async function checkSetting(
+  db: Database,
+  organisation: Organisation,
+  { what, to }: Value,
+  tx?: Tx,
+): Promise<void> {
+  if (what === 'own-domains') checkDomains(organisation, to as string[])
+  if (what === 'addresses') await checkAddresses(db, to as Addresses, tx)
+}
+
+function checkDomains(
+  { digestAddress, reportAddress, helpAddress, postmaster }: Organisation,
+  to: readonly string[],
+): void {
+  const stranded = [digestAddress, reportAddress, helpAddress, postmaster].filter(
+    address => address && !to.includes(domainOf(address)),
+  )
+  if (stranded.length > 0)
+    throw new AppError('ADDRESS_STAYS', { addresses: [...new Set(stranded)].join(', ') })
+}
+
+async function checkAddresses(
+  db: Database,
+  { digests, reports, help, postmaster }: Addresses,
+  tx?: Tx,
+): Promise<void> {
+  const given = [digests, reports, help, postmaster].filter(address => address !== '')
+  if (given.length === 0) return
+  const rows = await select<{ address: string }>(
+    db,
+    'SELECT address FROM mailbox_addresses WHERE address IN (:given)',
+    { given },
+    tx,
+  )
+  const known = new Set(rows.map(({ address }) => address))
+  const taken = [digests, reports, help].filter(address => known.has(address))
+  if (taken.length > 0) throw new AppError('ADDRESS_OF_MAILBOX', { addresses: taken.join(', ') })
+  if (postmaster !== '' && !known.has(postmaster))
+    throw new AppError('NO_POSTMASTER', { address: postmaster })
+}
+
+const domainOf = (address: string) => address.slice(address.lastIndexOf('@') + 1)

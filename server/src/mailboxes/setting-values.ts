@@ -1,0 +1,221 @@
+import {
+  settingChange,
+  type OrganisationSettingsShape,
+  type SettingChange,
+  type SettingName,
+} from '@pendro/contract'
+import { addressText, isPublicSuffix, parseAddress, parseDomain } from '@pendro/core/address'
+import { isNetwork } from '@pendro/core/authentication'
+import type { OrganisationSettings } from '../db/models/shapes.ts'
+import type { Organisation } from '../db/organisation.ts'
+import { AppError } from '../errors.ts'
+
+/** Settings by their names; each is one value with one undo. */
+export const settingNames = settingChange.options.map(
+  ({ shape }) => shape.what.value,
+) as readonly SettingName[]
+
+/** As most directories have it (inetOrgPerson, RFC 2798; groupOfNames, RFC 4519). */
+const noDirectory = {
+  url: '',
+  startTls: true,
+  bindDn: '',
+  base: '',
+  people: '(&(objectClass=inetOrgPerson)(mail=*))',
+  groups: '(&(objectClass=groupOfNames)(mail=*))',
+  attributes: {
+    address: 'mail',
+    name: 'displayName',
+    department: 'departmentNumber',
+    aliases: '',
+    language: 'preferredLanguage',
+    members: 'member',
+  },
+  share: 5,
+  hourly: false,
+}
+
+/** A setting as it stands. */
+export function settingIn(organisation: Organisation, what: SettingName): SettingChange['to'] {
+  return settingsOf(organisation)[what]
+}
+
+/** All of them. */
+export function settingsOf(organisation: Organisation): Omit<OrganisationSettingsShape, 'possible'> {
+  const { name, timeZone, policy } = organisation
+  return {
+    name: { name, timeZone },
+    'own-domains': [...policy.ownDomains],
+    gateways: {
+      trustedHosts: [...policy.trustedHosts],
+      networks: [...(policy.gateways ?? [])],
+      arcSealers: [...(policy.arcSealers ?? [])],
+    },
+    stores: [...(policy.stores ?? [])],
+    providers: {
+      shared: [...policy.sharedProviders],
+      fileHosts: [...policy.fileHosts],
+      shorteners: [...(policy.linkShorteners ?? [])],
+    },
+    forbidden: [...policy.forbidden],
+    'digest-times': {
+      times: [...(organisation.digestTimes ?? ['07:00'])],
+      weekdays: [...(organisation.digestWeekdays ?? [1, 2, 3, 4, 5, 6, 7])],
+    },
+    addresses: {
+      digests: organisation.digestAddress,
+      reports: organisation.reportAddress ?? '',
+      help: organisation.helpAddress ?? '',
+      postmaster: organisation.postmaster ?? '',
+    },
+    'reaching-out': { ...(organisation.reachingOut ?? { pictures: true, unsubscribe: true }) },
+    'second-factor': organisation.secondFactor ?? 'optional',
+    directory: { ...(organisation.directory ?? noDirectory) },
+  }
+}
+
+/** What of the stored settings a value changes; the name and the zone have columns of their own. */
+export function storedSetting(
+  { policy }: OrganisationSettings,
+  { what, to }: Pick<SettingChange, 'what' | 'to'>,
+): Partial<OrganisationSettings> {
+  const value = { what, to } as Omit<SettingChange, 'was'> as SettingChange
+  switch (value.what) {
+    case 'name':
+      return {}
+    case 'own-domains':
+      return { policy: { ...policy, ownDomains: value.to } }
+    case 'gateways': {
+      const { trustedHosts, networks, arcSealers } = value.to
+      return { policy: { ...policy, trustedHosts, gateways: networks, arcSealers } }
+    }
+    case 'stores':
+      return { policy: { ...policy, stores: value.to } }
+    case 'providers': {
+      const { shared, fileHosts, shorteners } = value.to
+      return { policy: { ...policy, sharedProviders: shared, fileHosts, linkShorteners: shorteners } }
+    }
+    case 'forbidden':
+      return { policy: { ...policy, forbidden: value.to } }
+    case 'digest-times':
+      return { digestTimes: value.to.times, digestWeekdays: value.to.weekdays }
+    case 'addresses': {
+      const { digests, reports, help, postmaster } = value.to
+      return { digestAddress: digests, reportAddress: reports, helpAddress: help, postmaster }
+    }
+    case 'reaching-out':
+      return { reachingOut: value.to }
+    case 'second-factor':
+      return { secondFactor: value.to }
+    case 'directory':
+      return { directory: value.to }
+  }
+}
+
+/** A change with its values as they are kept; throws BAD_SETTING with the lines that can't be. */
+export function readSetting<C extends SettingChange>(change: C, organisation: Organisation): C {
+  const wrong: string[] = []
+  const to = normalised(change, organisation.policy.ownDomains, wrong)
+  if (wrong.length > 0) throw new AppError('BAD_SETTING', { lines: wrong.slice(0, 5).map(shown).join(', ') })
+  return { ...change, to }
+}
+
+const shown = (line: string) => `“${line.length > 100 ? `${line.slice(0, 99)}…` : line}”`
+
+function normalised(
+  change: SettingChange,
+  ownDomains: readonly string[],
+  wrong: string[],
+): SettingChange['to'] {
+  const domains = (lines: readonly string[]) => readDomains(lines, wrong)
+  switch (change.what) {
+    case 'own-domains':
+      return readDomains(change.to, wrong, domain => !isPublicSuffix(domain))
+    case 'gateways':
+      return {
+        trustedHosts: domains(change.to.trustedHosts),
+        networks: readNetworks(change.to.networks, wrong),
+        arcSealers: domains(change.to.arcSealers),
+      }
+    case 'stores':
+      return readNetworks(change.to, wrong)
+    case 'providers':
+      return {
+        shared: domains(change.to.shared),
+        fileHosts: domains(change.to.fileHosts),
+        shorteners: domains(change.to.shorteners),
+      }
+    case 'forbidden':
+      return unique(change.to)
+    case 'digest-times':
+      return { times: unique(change.to.times).sort(), weekdays: unique(change.to.weekdays).sort() }
+    case 'addresses':
+      return readAddresses(change.to, ownDomains, wrong)
+    case 'name':
+    case 'reaching-out':
+    case 'second-factor':
+    case 'directory':
+      return change.to
+  }
+}
+
+/** As A-labels, each once. Of a public suffix everybody under it would be meant. */
+function readDomains(
+  lines: readonly string[],
+  wrong: string[],
+  may: (domain: string) => boolean = () => true,
+): string[] {
+  return unique(
+    lines.flatMap(line => {
+      const domain = parseDomain(line)
+      if (domain.ok && may(domain.value)) return [domain.value]
+      wrong.push(line)
+      return []
+    }),
+  )
+}
+
+/** Of a network wider than any organisation has, half the world would be believed. */
+const isTooWide = (network: string) => {
+  const bits = network.split('/')[1]
+  return bits !== undefined && Number(bits) < (network.includes(':') ? 7 : 8)
+}
+
+function readNetworks(lines: readonly string[], wrong: string[]): string[] {
+  for (const line of lines) if (!isNetwork(line) || isTooWide(line)) wrong.push(line)
+  return unique(lines)
+}
+
+type Addresses = Extract<SettingChange, { what: 'addresses' }>['to']
+
+/** Only mail to our own domains comes in here, and what comes to one of them has one meaning. */
+function readAddresses(given: Addresses, ownDomains: readonly string[], wrong: string[]): Addresses {
+  const own = (text: string): string => {
+    if (text === '') return ''
+    const address = parseAddress(text)
+    if (address.ok && ownDomains.includes(address.value.domain)) return addressText(address.value)
+    wrong.push(text)
+    return ''
+  }
+  const [digests, reports, help, postmaster] = [
+    own(given.digests),
+    own(given.reports),
+    own(given.help),
+    own(given.postmaster),
+  ]
+  for (const text of [reports, help]) if (text !== '' && text === digests) wrong.push(text)
+  if (reports !== '' && reports === help) wrong.push(reports)
+  return { digests, reports, help, postmaster }
+}
+
+const unique = <T>(values: readonly T[]): T[] => [...new Set(values)]
+
+/** As the record says it: the values one after the other. */
+export function toldSetting(value: unknown): string {
+  if (Array.isArray(value)) return value.map(toldSetting).join(', ')
+  if (typeof value !== 'object' || value === null) return String(value)
+  return Object.values(value)
+    .map(toldSetting)
+    .filter(text => text !== '')
+    .join('; ')
+}

@@ -1,0 +1,152 @@
+import { createHash, randomBytes } from 'node:crypto'
+import type { InvitationRow, Role } from '@pendro/contract'
+import { findRow, inTransaction, isDuplicate, select, type Database, type Tx } from '../db/database.ts'
+import { StafferInvitations, Staffers } from '../db/models/people.ts'
+import { readOrganisation } from '../db/organisation.ts'
+import { exists, findOne, insertOne, update } from '../db/rows.ts'
+import { AppError } from '../errors.ts'
+import { writeRecord, type Actor } from '../record/write.ts'
+import { isEasyToGuess } from '../sign-in/easy-passwords.ts'
+import { checkDepartments, told } from './departments.ts'
+import { hashPassword } from '../sign-in/passwords.ts'
+
+/** Long enough for a weekend, short enough for a link in a mailbox. */
+const lasts = 3 * 86_400_000
+
+interface Row {
+  readonly id: number
+  readonly name: string
+  readonly sign_in: string
+  readonly role: Role
+  readonly departments: readonly string[] | null
+  readonly by_name: string
+  readonly at: Date
+  readonly expires_at: Date
+}
+
+const shown = ({
+  id,
+  name,
+  sign_in: signIn,
+  role,
+  departments,
+  by_name: by,
+  at,
+  expires_at,
+}: Row): InvitationRow => ({
+  id,
+  name,
+  signIn,
+  role,
+  departments: departments && [...departments],
+  by,
+  at: at.toISOString(),
+  expiresAt: expires_at.toISOString(),
+})
+
+/** The database holds only the hash: whoever reads it can't take an invitation up. */
+const hashOf = (secret: string) => createHash('sha256').update(secret).digest('hex')
+
+/** Invitations that stand, newest first. */
+export async function readInvitations(db: Database, now: Date): Promise<InvitationRow[]> {
+  const rows = await select<Row>(
+    db,
+    `SELECT id, name, sign_in, role, departments, by_name, at, expires_at FROM staffer_invitations
+     WHERE over_at IS NULL AND expires_at > :now ORDER BY id DESC LIMIT 200`,
+    { now },
+  )
+  return rows.map(shown)
+}
+
+interface Invited {
+  readonly by: Actor
+  readonly name: string
+  readonly signIn: string
+  readonly role: Role
+  readonly departments: readonly string[] | null
+  readonly now: Date
+}
+
+/** Invites somebody; the secret is told here and nowhere else. */
+export function invite(
+  db: Database,
+  { by, name, signIn, role, departments, now }: Invited,
+): Promise<{ invitation: InvitationRow; secret: string }> {
+  const secret = randomBytes(32).toString('base64url')
+  const expires = new Date(now.getTime() + lasts)
+  return inTransaction(db, async tx => {
+    await checkDepartments(db, departments, tx)
+    if (await isTaken(db, tx, signIn, now)) throw new AppError('SIGN_IN_TAKEN')
+    const row = { name, sign_in: signIn, role, departments, by_name: by.name, at: now, expires_at: expires }
+    const id = await insertOne(db, StafferInvitations, { ...row, secret_hash: hashOf(secret) }, tx)
+    await writeRecord(db, tx, [
+      { act: 'staffer-invited', at: now, by, facts: { staffer: name, role, departments: told(departments) } },
+    ])
+    return { invitation: shown({ ...row, id }), secret }
+  })
+}
+
+async function isTaken(db: Database, tx: Tx, signIn: string, now: Date): Promise<boolean> {
+  if (await exists(db, Staffers, { sign_in: signIn }, { tx })) return true
+  const row = await findRow<{ id: number }>(
+    db,
+    'SELECT id FROM staffer_invitations WHERE sign_in = :signIn AND over_at IS NULL AND expires_at > :now LIMIT 1',
+    { signIn, now },
+    tx,
+  )
+  return row !== null
+}
+
+/** Takes an invitation back. */
+export function withdraw(db: Database, by: Actor, id: number, now: Date): Promise<void> {
+  return inTransaction(db, async tx => {
+    const row = await findOne(db, StafferInvitations, { id }, { tx, lock: true })
+    if (!row || row.over_at !== null) throw new AppError('INVITATION_OVER')
+    await update(db, StafferInvitations, { over_at: now }, { id }, tx)
+    await writeRecord(db, tx, [{ act: 'staffer-uninvited', at: now, by, facts: { staffer: row.name } }])
+  })
+}
+
+/** Whom a secret invites. Throws INVITATION_OVER for one that invites nobody. */
+export async function findInvitation(db: Database, secret: string, now: Date) {
+  const row = await findOne(db, StafferInvitations, { secret_hash: hashOf(secret) })
+  if (!row || row.over_at !== null || row.expires_at <= now) throw new AppError('INVITATION_OVER')
+  const { name: organisation } = await readOrganisation(db)
+  return { name: row.name, signIn: row.sign_in, organisation, expiresAt: row.expires_at.toISOString() }
+}
+
+/** Makes a staffer of whoever was invited; works once. */
+export async function accept(
+  db: Database,
+  { secret, password, now }: { secret: string; password: string; now: Date },
+): Promise<{ signIn: string }> {
+  const { name, signIn, organisation } = await findInvitation(db, secret, now)
+  if (await isEasyToGuess(password, [name, signIn, organisation])) throw new AppError('EASY_PASSWORD')
+  const hash = await hashPassword(password)
+  try {
+    await inTransaction(db, async tx => {
+      const row = await findOne(db, StafferInvitations, { secret_hash: hashOf(secret) }, { tx, lock: true })
+      if (!row || row.over_at !== null) throw new AppError('INVITATION_OVER')
+      const { role, departments } = row
+      const id = await insertOne(
+        db,
+        Staffers,
+        { name, sign_in: signIn, role, departments, password: hash },
+        tx,
+      )
+      await update(db, StafferInvitations, { over_at: now }, { id: row.id }, tx)
+      await writeRecord(db, tx, [
+        {
+          act: 'staffer-joined',
+          at: now,
+          by: { kind: 'staffer', id, name },
+          facts: { staffer: name, role, departments: told(departments) },
+        },
+      ])
+    })
+  } catch (error) {
+    if (isDuplicate(error)) throw new AppError('SIGN_IN_TAKEN')
+    throw error
+  }
+  return { signIn }
+}
