@@ -23,6 +23,7 @@ export async function startAsking(db: Database) {
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: '',
       PENDRO_DIRECTORY_PASSWORD: '',
+      PENDRO_PROVIDER_SECRET: '',
     },
     queued: () => {},
     live: null,
@@ -30,7 +31,7 @@ export async function startAsking(db: Database) {
   const server = await new Promise<Server>(resolve => {
     const listening = app.listen(0, '127.0.0.1', () => resolve(listening))
   })
-  const staffer = await findStaffer(db, 'oda', demoStaffers[0]?.password ?? '')
+  const staffer = await findStaffer(db, 'oda', demoStaffers[0]?.password ?? '', new Date())
   if (!staffer) throw new Error('the demo has no oda')
   const { token } = await openSession(db, staffer, new Date())
   const agent = new Agent({ keepAlive: true })

@@ -23,16 +23,17 @@ test('a false positive: too wide, the harm is shown; the narrower pattern is off
     ...letter('Barrister <booking@gjestebrygga.example>', 'Claim', `Prize ${serial}`),
     html: `<p>Claim: <a href="http://192.0.2.55/d">www.gjestebrygga.example/prize</a> <a href="http://vindh0lm.example/x">here</a></p><div style="display:none">${'unseen '.repeat(9)}</div>`,
   })
-  // Held whatever the demo’s own staff has ruled on its sender, and in doubt.
+  // Held whatever the demo’s own staff has ruled on its sender, and whatever has been learned of words by now.
+  const kaiplan = letter(
+    'Havnevakt Gjestebrygga <havnevakt@gjestebrygga.example>',
+    'Vorwick dornalt',
+    `Kaiplan ${serial}`,
+  )
   await send({
-    ...letter(
-      'Havnevakt Gjestebrygga <havnevakt@gjestebrygga.example>',
-      'Vorwick dornalt',
-      `Kaiplan ${serial}`,
-    ),
-    date: new Date(),
+    ...kaiplan,
+    html: `${kaiplan.html}<p><a href="https://files.dropshelf.example/${serial}">dorn</a> <a href="http://xn--kyst-3qa.example/d">narvost</a></p><div style="display:none">${'unseen '.repeat(9)}</div>`,
   })
-  await signIn(page, 'oda', '/review?find=havnevakt&days=28&order=newest')
+  await signIn(page, 'oda', '/review?find=kaiplan&days=28&order=newest')
   await page
     .getByRole('list', { name: 'Messages' })
     .getByRole('button', { name: /Havnevakt Gjestebrygga/ })

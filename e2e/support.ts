@@ -221,11 +221,11 @@ export async function blockFor(address: string, pattern: string): Promise<void> 
   if (!answer.ok) throw new Error(await answer.text())
 }
 
-/** The organisation's limits, weights and watching as the demo has them; a test that fails halfway leaves no others behind for the next. */
-export async function restoreLimits(): Promise<void> {
+/** Requests of a steward, beside any page. */
+async function asSteward() {
   const { cookie, csrf } = await sessionOf('oda')
   const headers = { 'Content-Type': 'application/json', 'X-Pendro-Token': csrf, Cookie: cookie }
-  const ask = async (path: string, body?: object) => {
+  return async (path: string, body?: object) => {
     const answer = await fetch(`${place().base}/api${path}`, {
       headers,
       ...(body && { method: 'POST', body: JSON.stringify(body) }),
@@ -233,6 +233,30 @@ export async function restoreLimits(): Promise<void> {
     if (!answer.ok) throw new Error(await answer.text())
     return (await answer.json()) as unknown
   }
+}
+
+/** How the organisation is set; what a test changes of it is put back by {@link restoreSettings}. */
+export async function settingsNow(): Promise<Record<string, unknown>> {
+  return (await (
+    await asSteward()
+  )('/organisation/settings')) as Record<string, unknown>
+}
+
+export async function restoreSettings(before: Readonly<Record<string, unknown>>): Promise<void> {
+  const ask = await asSteward()
+  const now = await settingsNow()
+  delete now['possible']
+  for (const [what, was] of Object.entries(now))
+    if (JSON.stringify(was) !== JSON.stringify(before[what]))
+      await ask('/organisation/settings/changes', {
+        change: { what, was, to: before[what] },
+        token: crypto.randomUUID(),
+      })
+}
+
+/** The organisation's limits, weights and watching as the demo has them; a test that fails halfway leaves no others behind for the next. */
+export async function restoreLimits(): Promise<void> {
+  const ask = await asSteward()
   const put = async (what: string, was: unknown, to: unknown, more: object = {}) => {
     if (JSON.stringify(was) === JSON.stringify(to)) return
     const change = { what, was, to, ...more }

@@ -29,6 +29,14 @@ export const words = {
   pathTooLong: folder =>
     `The data folder’s path is too long for a socket: ${folder}. Set PENDRO_DATA to a shorter one.`,
   databaseFailed: log => `MariaDB did not start. The end of its log: ${log}`,
+  stafferUsage:
+    'npm run staffer -- list shows who works with Pendro. npm run staffer -- reset NAME gives somebody a new password, takes their second factors away and lets them in.',
+  staffer: ({ signIn, name, role, departments, suspendedAt }) =>
+    `${signIn.padEnd(20)} ${name}, ${role}${departments ? ` of ${departments.join(', ')}` : ''}${suspendedAt ? ', suspended' : ''}`,
+  stafferUnknown: name =>
+    `Nobody signs in as ${name}. npm run staffer -- list shows who does; after npm start -- --empty, set PENDRO_DATABASE=pendro_empty.`,
+  stafferReset: ({ name, password }) =>
+    `The new password of ${name}: ${password}\nIt counts for 24 hours even where passwords are switched off. Second factors are gone, all devices are signed out. This stands in the record.`,
   recordUsage:
     'npm run record -- verify [HEAD] checks the record. HEAD is a hash of 64 digits from a log line “head of the record”.',
   recordRead: ({ sealed, waiting, head }) =>

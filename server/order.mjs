@@ -32,6 +32,7 @@ export const order = [
   'mail-rules',
   'whereabouts',
   'own',
+  'identity',
   'reports',
   'shell',
   'doors',

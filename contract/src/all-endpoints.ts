@@ -2,6 +2,7 @@ import { calibrationEndpoints } from './calibration-endpoints.ts'
 import { digestEndpoints } from './digest-endpoints.ts'
 import { directoryEndpoints } from './directory-endpoints.ts'
 import { factorEndpoints } from './factor-endpoints.ts'
+import { identityEndpoints } from './identity-endpoints.ts'
 import { keyEndpoints } from './key-endpoints.ts'
 import { mailRuleEndpoints } from './mail-rule-endpoints.ts'
 import { mailboxEndpoints } from './mailbox-endpoints.ts'
@@ -23,6 +24,7 @@ export const endpoints = {
   ...settingsEndpoints,
   ...stafferEndpoints,
   ...factorEndpoints,
+  ...identityEndpoints,
   ...keyEndpoints,
   ...shellEndpoints,
   ...reviewEndpoints,

@@ -72,7 +72,14 @@ export const proveSignIn = endpoint({
   roles: 'anyone',
   body: proof,
   response: session,
-  problems: ['FACTOR_WRONG', 'STEP_OVER', 'SUSPENDED', 'TOO_MANY_TRIES', 'PASSKEYS_NEED_NAME'],
+  problems: [
+    'FACTOR_WRONG',
+    'STEP_OVER',
+    'SUSPENDED',
+    'TOO_MANY_TRIES',
+    'PASSKEYS_NEED_NAME',
+    'COME_BY_PROVIDER',
+  ],
 })
 
 /** `required`: the organisation asks for one. `mayPasskey`: false where Pendro is opened by a number and not by a name. */
@@ -182,9 +189,9 @@ export const beginProof = endpoint({
   roles: everyone,
   scope: 'own',
   body: z.object({}),
-  /** Without a factor it is the password. */
+  /** Without a factor it is the password, or the identity provider for whoever proved one there. */
   response: z.object({
-    kinds: z.array(z.enum(['code', 'passkey', 'password'])),
+    kinds: z.array(z.enum(['code', 'passkey', 'password', 'identity'])),
     options: options.nullable(),
   }),
 })

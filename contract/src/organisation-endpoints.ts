@@ -31,7 +31,7 @@ export const signIn = endpoint({
   roles: 'anyone',
   body: z.object({ signIn: z.string().trim().min(1).max(200), password: z.string().min(1).max(500) }),
   response: z.union([session, z.object({ factors: z.array(factorKind).min(1) })]),
-  problems: ['SIGN_IN_FAILED', 'TOO_MANY_TRIES', 'SUSPENDED'],
+  problems: ['SIGN_IN_FAILED', 'TOO_MANY_TRIES', 'SUSPENDED', 'PASSWORDS_OFF', 'COME_BY_PROVIDER'],
 })
 
 /** Answers 401 when nobody is; the web then shows the sign-in. */

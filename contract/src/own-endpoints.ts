@@ -54,7 +54,7 @@ export const enterOwn = endpoint({
     z.object({ address, code: z.string().trim().min(1).max(20) }),
   ]),
   response: ownSession,
-  problems: ['OWN_SIGN_IN_FAILED', 'TOO_MANY_TRIES'],
+  problems: ['OWN_SIGN_IN_FAILED', 'TOO_MANY_TRIES', 'PASSWORDS_OFF'],
 })
 /** Answers 401 when none is. */
 export const readOwnSession = endpoint({
@@ -450,7 +450,7 @@ export const chooseOwnPassword = endpoint({
   roles: 'colleague',
   body: z.object({ old: z.string().max(500).default(''), password: z.string().min(10).max(500) }),
   response: z.object({}),
-  problems: ['OLD_PASSWORD_WRONG', 'EASY_PASSWORD', 'TOO_MANY_TRIES'],
+  problems: ['OLD_PASSWORD_WRONG', 'EASY_PASSWORD', 'TOO_MANY_TRIES', 'PASSWORDS_OFF'],
 })
 /** For a device that was lost, or a digest that was passed on. */
 export const revokeOwn = endpoint({

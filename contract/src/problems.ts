@@ -136,6 +136,68 @@ export const problems = {
       own: 'You have no second factor yourself. Add one on your own page first, then ask it of everybody.',
     },
   },
+  PASSWORDS_OFF: {
+    status: 403,
+    text: 'Passwords are switched off here. Sign in with your organisation’s account, or with a passkey.',
+  },
+  COME_BY_PROVIDER: {
+    status: 403,
+    text: 'Your access comes from groups of your organisation’s account. Sign in with that account first; this passkey then counts as the second factor.',
+  },
+  NO_PROVIDER: {
+    status: 409,
+    text: 'Nobody can sign in with an account of the organisation here yet. A steward sets it up under Organisation.',
+  },
+  PROVIDER_NEEDS_ADDRESS: {
+    status: 409,
+    text: 'The way back from the identity provider needs an address that is known. Say it in PENDRO_PUBLIC_URL; on this machine localhost would do.',
+  },
+  PROVIDER_FAILED: {
+    status: 502,
+    text: 'The identity provider did not answer as expected. Nothing was changed; try again.',
+    when: {
+      unreachable:
+        'The identity provider can’t be reached. See whether its address is right and it is running.',
+      'no-provider':
+        'At this address nobody answers as an identity provider. It needs the address that its own description gives as “issuer”.',
+      issuer:
+        'The identity provider calls itself by another address than the one that is set. Set the one it gives as “issuer”.',
+      client:
+        'The identity provider does not take Pendro’s name or secret. See the name under Organisation, and PENDRO_PROVIDER_SECRET.',
+      forged:
+        'What came back was not made by the identity provider for this sign-in. Nobody was let in. Begin again; if it goes on, tell a steward.',
+      clock:
+        'What came back has ended already, or has not begun. See whether the clocks of both machines are right.',
+      refused: 'The identity provider did not let you in. Nothing was changed here.',
+      address:
+        'Your account gives no address that the identity provider has checked. Ask whoever runs it, or have a code sent to your mailbox.',
+    },
+  },
+  NOT_KNOWN_HERE: {
+    status: 403,
+    text: 'Your account is right, but nobody has let it into Pendro. Ask a steward; if you have a password here, sign in by it and connect the account on your own page.',
+    when: {
+      groups: 'Your account is right, but none of its groups works with Pendro any more. Ask a steward.',
+      mailbox: 'Your account is right, but {{address}} is no mailbox that Pendro looks after.',
+    },
+  },
+  IDENTITY_TAKEN: {
+    status: 409,
+    text: 'This account is connected with somebody else here. Sign out at the identity provider, and come back with your own.',
+  },
+  IDENTITY_NEEDED: {
+    status: 409,
+    text: 'This account is your only way in. Add a passkey first, or choose a password.',
+  },
+  NOT_CONNECTED: { status: 409, text: 'No account of the identity provider is connected.' },
+  PROVIDER_FIRST: {
+    status: 409,
+    text: 'No steward of the whole organisation has connected an account there yet, so nobody could come in to change this again. Connect yours on your own page first.',
+  },
+  ROLE_BY_GROUPS: {
+    status: 409,
+    text: 'Role and departments come from groups at the identity provider, at each sign-in. Change the groups there, or the lines under Organisation.',
+  },
   PROVE_AGAIN: { status: 403, text: 'Prove once more that it is you: this can’t be taken back.' },
   DEVICE_NOT_FOUND: { status: 404, text: 'Nobody is signed in there any more.' },
   OUT_OF_SCOPE: {
@@ -157,6 +219,7 @@ export const problems = {
   BAD_SETTING: {
     status: 400,
     text: '{{lines}} can’t be used here. Nothing was changed; correct it and try again.',
+    when: { 'client-id': 'Pendro’s name at the identity provider is still missing.' },
   },
   ADDRESS_STAYS: {
     status: 409,

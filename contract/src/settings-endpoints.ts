@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { endpoint, everyone } from './endpoint.ts'
 import { dangers, timeZone } from './organisation-endpoints.ts'
-import { id } from './shapes.ts'
+import { departments, id, role } from './shapes.ts'
 
 const lines = z.array(z.string().trim().min(1).max(320)).max(1000)
 
@@ -54,6 +54,20 @@ const directory = z.object({
   hourly: z.boolean(),
 })
 
+/** Who signs people in (OpenID Connect); '' for nobody. Its secret is a setting of the machine. */
+const identityProvider = z.object({
+  /** As the button says it. */
+  name: z.string().trim().max(60),
+  issuer: z.string().trim().max(300),
+  clientId: z.string().trim().max(300),
+  /** The claim with the groups of whoever comes. */
+  groupsClaim: z.string().trim().min(1).max(100),
+  /** The first line with a group of theirs says what they may. Who fits none is made no staffer. */
+  grants: z.array(z.object({ group: z.string().trim().max(300), role, departments })).max(100),
+  colleagues: z.boolean(),
+  passwords: z.boolean(),
+})
+
 const shapes = {
   name: named,
   'own-domains': lines.min(1),
@@ -65,6 +79,7 @@ const shapes = {
   addresses,
   'reaching-out': reachingOut,
   'second-factor': secondFactor,
+  'identity-provider': identityProvider,
   directory,
 } as const
 
@@ -86,6 +101,7 @@ export const settingChange = z.discriminatedUnion('what', [
   one('addresses'),
   one('reaching-out'),
   one('second-factor'),
+  one('identity-provider'),
   one('directory'),
 ])
 /** A checked {@link settingChange}. */
@@ -103,6 +119,7 @@ export const organisationSettings = z.object({
   addresses,
   'reaching-out': reachingOut,
   'second-factor': secondFactor,
+  'identity-provider': identityProvider,
   directory,
   possible: z.array(dangers),
 })
@@ -120,7 +137,14 @@ export const readSettings = endpoint({
 })
 
 /** What does not fit what else there is. */
-const misfits = ['ADDRESS_STAYS', 'ADDRESS_OF_MAILBOX', 'NO_POSTMASTER']
+const misfits = [
+  'ADDRESS_STAYS',
+  'ADDRESS_OF_MAILBOX',
+  'NO_POSTMASTER',
+  'DEPARTMENT_NOT_FOUND',
+  'PROVIDER_FIRST',
+  'PROVIDER_FAILED',
+]
 
 /** Nothing is changed. `facts` say what it is about, by name; a wording has a sentence for each that is not 0. */
 export const previewSetting = endpoint({

@@ -18,6 +18,8 @@ export const stafferRow = z.object({
   sessions: z.number().int(),
   /** Second factors. */
   factors: z.number().int(),
+  /** Comes by the identity provider; 'groups': role and departments come from there, too. */
+  identity: z.enum(['none', 'own', 'groups']),
 })
 /** A checked {@link stafferRow}. */
 export type StafferRow = z.infer<typeof stafferRow>
@@ -90,7 +92,13 @@ export const changeStaffer = endpoint({
     reason: z.string().trim().max(1000).default(''),
   }),
   response: stafferRow,
-  problems: ['STAFFER_NOT_FOUND', 'LAST_STEWARD', 'MAILBOX_CHANGED', 'DEPARTMENT_NOT_FOUND'],
+  problems: [
+    'STAFFER_NOT_FOUND',
+    'LAST_STEWARD',
+    'MAILBOX_CHANGED',
+    'DEPARTMENT_NOT_FOUND',
+    'ROLE_BY_GROUPS',
+  ],
 })
 /** What {@link changeStaffer} takes. */
 export type StafferChange = z.infer<typeof changeStaffer.body>['change']
@@ -116,7 +124,7 @@ export const changePassword = endpoint({
   scope: 'own',
   body: z.object({ old: z.string().min(1).max(500), password: newPassword }),
   response: z.object({}),
-  problems: ['OLD_PASSWORD_WRONG', 'EASY_PASSWORD', 'TOO_MANY_TRIES'],
+  problems: ['OLD_PASSWORD_WRONG', 'EASY_PASSWORD', 'TOO_MANY_TRIES', 'PASSWORDS_OFF'],
 })
 
 const secret = z.string().min(20).max(100)
@@ -140,7 +148,7 @@ export const acceptInvitation = endpoint({
   roles: 'anyone',
   body: z.object({ secret, password: newPassword }),
   response: z.object({ signIn: z.string() }),
-  problems: ['INVITATION_OVER', 'SIGN_IN_TAKEN', 'EASY_PASSWORD', 'TOO_MANY_TRIES'],
+  problems: ['INVITATION_OVER', 'SIGN_IN_TAKEN', 'EASY_PASSWORD', 'TOO_MANY_TRIES', 'PASSWORDS_OFF'],
 })
 
 /** Requests about staffers, by name. */

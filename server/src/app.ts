@@ -12,6 +12,7 @@ import { digestRoutes } from './digests/routes.ts'
 import { AppError, isDatabaseAway } from './errors.ts'
 import { firstSetUpRoutes } from './first-set-up/routes.ts'
 import { mount, mountFile } from './http.ts'
+import { identityRoutes } from './identity/routes.ts'
 import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
 import type { Reader } from './reading/reader.ts'
@@ -45,6 +46,7 @@ export interface Deps {
     | 'PENDRO_UNSUBSCRIBE'
     | 'PENDRO_PUBLIC_URL'
     | 'PENDRO_DIRECTORY_PASSWORD'
+    | 'PENDRO_PROVIDER_SECRET'
   >
   /** Something was queued; those who work it off need not wait for their next look. */
   readonly queued: () => void
@@ -130,6 +132,7 @@ function apiOf(deps: Deps): Router {
   firstSetUpRoutes(api, deps)
   signInRoutes(api, deps)
   stafferRoutes(api, deps)
+  identityRoutes(api, deps)
   reviewRoutes(api, deps)
   reportRoutes(api, deps)
   settingRoutes(api, deps)

@@ -23,6 +23,7 @@ beforeAll(async () => {
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: '',
       PENDRO_DIRECTORY_PASSWORD: '',
+      PENDRO_PROVIDER_SECRET: '',
     },
     queued: () => {},
     live: null,

@@ -30,6 +30,7 @@ beforeAll(async () => {
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: '',
       PENDRO_DIRECTORY_PASSWORD: '',
+      PENDRO_PROVIDER_SECRET: '',
     },
     queued: () => {},
     live,
@@ -37,7 +38,7 @@ beforeAll(async () => {
   http = await new Promise(resolve => {
     const listening = createServer(app).listen(0, '127.0.0.1', () => resolve(listening))
   })
-  const staffer = await findStaffer(server.db, 'per', password)
+  const staffer = await findStaffer(server.db, 'per', password, new Date())
   if (!staffer) throw new Error('per')
   cookie = `pendro_session=${(await openSession(server.db, staffer, server.clock.now)).token}`
 })

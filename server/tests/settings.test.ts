@@ -4,6 +4,7 @@ import type { OrganisationSettingsShape } from '@pendro/contract'
 import { execute } from '../src/db/database.ts'
 import { readOrganisation } from '../src/db/organisation.ts'
 import { settingNames } from '../src/mailboxes/setting-values.ts'
+import { startLiar } from './identity-provider.ts'
 import { arrive, signedIn, startTestServer, stateOf, type TestServer } from './support.ts'
 
 let server: TestServer
@@ -19,7 +20,10 @@ beforeAll(async () => {
   )
   per = await signedIn(server, 'per')
 })
-afterAll(() => server.close())
+afterAll(async () => {
+  await liar.close()
+  await server.close()
+})
 
 const read = async () => (await per.get('/api/organisation/settings')).body as OrganisationSettingsShape
 const set = (what: string, was: unknown, to: unknown, by = oda) =>
@@ -41,6 +45,18 @@ const directory = {
   attributes: { address: 'mail', name: 'cn', department: '', aliases: '', language: '', members: '' },
   share: 3,
   hourly: true,
+}
+
+// Asked before it is set.
+const liar = await startLiar()
+const provider = {
+  name: 'Harbour account',
+  issuer: liar.issuer,
+  clientId: 'pendro',
+  groupsClaim: 'groups',
+  grants: [{ group: 'stewards', role: 'steward', departments: null }],
+  colleagues: true,
+  passwords: true,
 }
 
 /** Another value of each, as it is typed and as it is kept. */
@@ -98,6 +114,7 @@ const others: Readonly<Record<string, readonly [typed: unknown, kept: unknown]>>
   ],
   'second-factor': ['required', 'required'],
   directory: [directory, directory],
+  'identity-provider': [provider, provider],
 }
 
 describe('settings of the organisation', () => {

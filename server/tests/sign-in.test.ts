@@ -69,7 +69,7 @@ test('a body too large for what is asked is refused, and only a handed-in messag
 
 test('a session nobody uses ends after two hours; one that is used goes on', async () => {
   const begin = new Date('2026-11-20T08:00:00Z')
-  const staffer = await findStaffer(server.db, 'una', password)
+  const staffer = await findStaffer(server.db, 'una', password, new Date())
   if (!staffer) throw new Error('una')
   const { token } = await openSession(server.db, staffer, begin)
   const at = (minutes: number, options?: { use: boolean }) =>

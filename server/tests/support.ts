@@ -102,6 +102,7 @@ export async function startTestServer(): Promise<TestServer> {
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: 'http://pendro.harbour.example',
       PENDRO_DIRECTORY_PASSWORD: 'a directory password',
+      PENDRO_PROVIDER_SECRET: 'a provider secret',
     },
     queued: () => {},
     live: null,
@@ -118,7 +119,7 @@ export async function startTestServer(): Promise<TestServer> {
 
 /** Requests of a signed-in staffer, with cookie and token. */
 export async function signedIn(server: TestServer, signIn: string) {
-  const staffer = await findStaffer(server.db, signIn, password)
+  const staffer = await findStaffer(server.db, signIn, password, new Date())
   if (!staffer) throw new Error(signIn)
   const { token, signedIn: who } = await openSession(server.db, staffer, server.clock.now)
   // Tests move the clock by hours; what an idle session comes to has a test of its own.

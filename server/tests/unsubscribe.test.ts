@@ -27,11 +27,12 @@ beforeAll(async () => {
       PENDRO_UNSUBSCRIBE: `http://127.0.0.1:${host.port}`,
       PENDRO_PUBLIC_URL: '',
       PENDRO_DIRECTORY_PASSWORD: '',
+      PENDRO_PROVIDER_SECRET: '',
     },
     queued: () => {},
     live: null,
   })
-  const staffer = await findStaffer(server.db, 'per', password)
+  const staffer = await findStaffer(server.db, 'per', password, new Date())
   if (!staffer) throw new Error('per')
   const { token, signedIn } = await openSession(server.db, staffer, server.clock.now)
   const cookie = `pendro_session=${token}`

@@ -62,6 +62,7 @@ export const ends: Readonly<Record<string, End>> = {
   upkeep_runs: { itself: 'one row, written over' },
   upkeep_findings: { itself: 'at the next look' },
   upkeep_finding_entries: { itself: 'with their finding' },
+  staffer_identities: { itself: 'when a staffer connects it no more' },
   upkeep_aside: { itself: 'when taken back' },
   digest_due: { itself: 'a row a mailbox, written over' },
 

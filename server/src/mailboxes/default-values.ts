@@ -38,6 +38,7 @@ const acts = {
   addresses: 'setting-addresses',
   'reaching-out': 'setting-reaching-out',
   'second-factor': 'setting-second-factor',
+  'identity-provider': 'setting-identity-provider',
   directory: 'setting-directory',
 } as const satisfies Record<What, string>
 

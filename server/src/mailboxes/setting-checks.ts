@@ -2,8 +2,10 @@ import type { SettingChange } from '@pendro/contract'
 import { select, type Database, type Tx } from '../db/database.ts'
 import type { Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import { checkDepartments } from '../staffers/departments.ts'
 
 type Addresses = Extract<SettingChange, { what: 'addresses' }>['to']
+type Provider = Extract<SettingChange, { what: 'identity-provider' }>['to']
 type Value = Pick<SettingChange, 'what' | 'to'>
 
 /**
@@ -18,6 +20,27 @@ export async function checkSetting(
 ): Promise<void> {
   if (what === 'own-domains') checkDomains(organisation, to as string[])
   if (what === 'addresses') await checkAddresses(db, to as Addresses, tx)
+  if (what === 'identity-provider') await checkProvider(db, organisation, to as Provider, tx)
+}
+
+/** Departments are those there are; passwords are off only where a steward can come back to switch them on. */
+async function checkProvider(
+  db: Database,
+  { identityProvider }: Organisation,
+  { grants, passwords, issuer }: Provider,
+  tx?: Tx,
+): Promise<void> {
+  const known = (identityProvider?.grants ?? []).flatMap(({ departments }) => departments ?? [])
+  for (const { departments } of grants) await checkDepartments(db, departments, tx, known)
+  if (passwords) return
+  const [steward] = await select<{ id: number }>(
+    db,
+    `SELECT s.id FROM staffers s JOIN staffer_identities y ON y.staffer_id = s.id
+     WHERE s.role = 'steward' AND s.departments IS NULL AND s.suspended_at IS NULL AND TRIM(TRAILING '/' FROM y.issuer) = :issuer LIMIT 1`,
+    { issuer: issuer.replace(/\/+$/, '') },
+    tx,
+  )
+  if (!steward) throw new AppError('PROVIDER_FIRST')
 }
 
 function checkDomains(

@@ -42,6 +42,8 @@ function factsOf(
       return ofDigests(db)
     case 'second-factor':
       return change.to === 'required' ? ofFactors(db) : {}
+    case 'identity-provider':
+      return ofProvider(db, change)
     case 'name':
     case 'reaching-out':
     case 'directory':
@@ -132,6 +134,24 @@ async function ofFactors(db: Database): Promise<Readonly<Record<string, number>>
        AND NOT EXISTS (SELECT 1 FROM staffer_factors f WHERE f.staffer_id = s.id)`,
   )
   return { without: row?.n ?? 0 }
+}
+
+/** Staffers who could come in no more: by no password, and with no account there and no passkey. */
+async function ofProvider(
+  db: Database,
+  { was, to }: Extract<SettingChange, { what: 'identity-provider' }>,
+): Promise<Readonly<Record<string, number>>> {
+  const moved = was.issuer !== '' && was.issuer !== to.issuer
+  const row = await findRow<{ n: number; connected: number }>(
+    db,
+    `SELECT SUM(y.staffer_id IS NULL AND NOT EXISTS (SELECT 1 FROM staffer_factors f WHERE f.staffer_id = s.id AND f.kind = 'passkey')) AS n,
+       SUM(y.staffer_id IS NOT NULL) AS connected
+     FROM staffers s LEFT JOIN staffer_identities y ON y.staffer_id = s.id WHERE s.suspended_at IS NULL AND NOT s.is_program`,
+  )
+  return {
+    without: to.passwords ? 0 : Number(row?.n ?? 0),
+    apart: moved ? Number(row?.connected ?? 0) : 0,
+  }
 }
 
 async function ofDigests(db: Database): Promise<Readonly<Record<string, number>>> {

@@ -6,9 +6,10 @@ import {
 } from '@pendro/contract'
 import { addressText, isPublicSuffix, parseAddress, parseDomain } from '@pendro/core/address'
 import { isNetwork } from '@pendro/core/authentication'
-import type { OrganisationSettings } from '../db/models/shapes.ts'
+import type { IdentityProviderSetting, OrganisationSettings } from '../db/models/shapes.ts'
 import type { Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import { isIssuer } from '../sign-in/identity-provider.ts'
 
 /** Settings by their names; each is one value with one undo. */
 export const settingNames = settingChange.options.map(
@@ -33,6 +34,16 @@ const noDirectory = {
   },
   share: 5,
   hourly: false,
+}
+
+const noProvider = {
+  name: '',
+  issuer: '',
+  clientId: '',
+  groupsClaim: 'groups',
+  grants: [],
+  colleagues: false,
+  passwords: true,
 }
 
 /** A setting as it stands. */
@@ -70,9 +81,19 @@ export function settingsOf(organisation: Organisation): Omit<OrganisationSetting
     },
     'reaching-out': { ...(organisation.reachingOut ?? { pictures: true, unsubscribe: true }) },
     'second-factor': organisation.secondFactor ?? 'optional',
+    'identity-provider': asShown(organisation.identityProvider ?? noProvider),
     directory: { ...(organisation.directory ?? noDirectory) },
   }
 }
+
+const asShown = ({ grants, ...rest }: IdentityProviderSetting) => ({
+  ...rest,
+  grants: grants.map(({ group, role, departments }) => ({
+    group,
+    role,
+    departments: departments && [...departments],
+  })),
+})
 
 /** What of the stored settings a value changes; the name and the zone have columns of their own. */
 export function storedSetting(
@@ -107,6 +128,8 @@ export function storedSetting(
       return { reachingOut: value.to }
     case 'second-factor':
       return { secondFactor: value.to }
+    case 'identity-provider':
+      return { identityProvider: value.to }
     case 'directory':
       return { directory: value.to }
   }
@@ -117,6 +140,8 @@ export function readSetting<C extends SettingChange>(change: C, organisation: Or
   const wrong: string[] = []
   const to = normalised(change, organisation.policy.ownDomains, wrong)
   if (wrong.length > 0) throw new AppError('BAD_SETTING', { lines: wrong.slice(0, 5).map(shown).join(', ') })
+  if (change.what === 'identity-provider' && change.to.issuer !== '' && change.to.clientId === '')
+    throw new AppError('BAD_SETTING', { context: 'client-id', lines: '' })
   return { ...change, to }
 }
 
@@ -151,12 +176,24 @@ function normalised(
       return { times: unique(change.to.times).sort(), weekdays: unique(change.to.weekdays).sort() }
     case 'addresses':
       return readAddresses(change.to, ownDomains, wrong)
+    case 'identity-provider':
+      return readProvider(change.to, wrong)
     case 'name':
     case 'reaching-out':
     case 'second-factor':
     case 'directory':
       return change.to
   }
+}
+
+type Provider = Extract<SettingChange, { what: 'identity-provider' }>['to']
+
+/** Without a provider nobody comes by one, and passwords have to do. */
+function readProvider(given: Provider, wrong: string[]): Provider {
+  if (given.issuer === '') return { ...given, colleagues: false, passwords: true }
+  if (!isIssuer(given.issuer)) wrong.push(given.issuer)
+  // A line that names no group yet is none.
+  return { ...given, grants: given.grants.filter(({ group }) => group !== '') }
 }
 
 /** As A-labels, each once. Of a public suffix everybody under it would be meant. */

@@ -1,5 +1,6 @@
 import { Op } from 'sequelize'
 import { createHash, randomBytes, randomInt } from 'node:crypto'
+import type { Response } from 'express'
 import { execute, findRow, inTransaction, isDuplicate, type Database, type Tx } from '../db/database.ts'
 import { Mailboxes } from '../db/models/organisation.ts'
 import { ColleagueAccess, ColleagueSessions } from '../db/models/people.ts'
@@ -10,6 +11,7 @@ import { enqueue } from '../outbox/queue.ts'
 import { writeRecord } from '../record/write.ts'
 import { isEasyToGuess } from '../sign-in/easy-passwords.ts'
 import { hashPassword, isPassword } from '../sign-in/passwords.ts'
+import { passwordsCount } from '../sign-in/sessions.ts'
 import { forgetTries, mayTry, type Trying } from '../sign-in/tries.ts'
 
 /** A colleague on their own pages. */
@@ -137,6 +139,21 @@ export async function openColleagueSession(
   return token
 }
 
+/** Makes a device a colleague's. */
+export function setColleagueCookie(
+  res: Response,
+  token: string,
+  { secure }: { readonly secure: boolean },
+): void {
+  res.cookie(colleagueCookie, token, {
+    httpOnly: true,
+    sameSite: 'strict',
+    secure,
+    path: '/',
+    maxAge: colleagueSessionLength,
+  })
+}
+
 export async function findColleague(
   db: Database,
   token: string,
@@ -236,7 +253,9 @@ export async function choosePassword(
   now: Date,
 ): Promise<void> {
   const { id, name, address, csrf, byCode } = colleague
-  const { name: organisation } = await readOrganisation(db)
+  const settings = await readOrganisation(db)
+  if (!passwordsCount(settings)) throw new AppError('PASSWORDS_OFF')
+  const { name: organisation } = settings
   if (!byCode && (await hasPassword(db, id))) {
     if (old === '') throw new AppError('OLD_PASSWORD_WRONG', { context: 'missing' })
     const trying: Trying = { kind: 'proof', account: address, device }

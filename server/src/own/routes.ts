@@ -1,4 +1,4 @@
-import type { RequestHandler, Response, Router } from 'express'
+import type { RequestHandler, Router } from 'express'
 import {
   actOwn,
   askCode,
@@ -43,7 +43,7 @@ import { readSafeView, safeViewHeaders } from '../review/safe-view.ts'
 import { eraseForGood } from '../rulings/erase.ts'
 import { undoRuling } from '../rulings/undo.ts'
 import { readCookie } from '../sign-in/requests.ts'
-import { actor } from '../sign-in/sessions.ts'
+import { actor, passwordsCount } from '../sign-in/sessions.ts'
 import { knownDevice, rememberDevice, throttle } from '../sign-in/tries.ts'
 import { openEnquiry } from '../whereabouts/enquiries.ts'
 import { markRead, questionsOf, takeWords } from '../whereabouts/letters.ts'
@@ -53,12 +53,12 @@ import {
   closeColleagueSession,
   codeMinutes,
   colleagueCookie,
-  colleagueSessionLength,
   findColleague,
   hasPassword,
   openColleagueSession,
   prove,
   revoke,
+  setColleagueCookie,
   choosePassword,
   type SignedInColleague,
 } from './access.ts'
@@ -98,10 +98,11 @@ function signInRoutes(router: Router, { db, now, queued, settings }: Deps): void
     return { minutes: codeMinutes }
   })
   mount(router, enterOwn, async ({ body, req, res }) => {
+    if ('password' in body && !passwordsCount(await readOrganisation(db))) throw new AppError('PASSWORDS_OFF')
     const device = await knownDevice(db, req, body.address)
     const mailboxId = await prove(db, { ...body, device }, now())
     const token = await openColleagueSession(db, mailboxId, now(), { byCode: 'code' in body })
-    setCookie(res, token, secure)
+    setColleagueCookie(res, token, { secure })
     await rememberDevice(db, { req, res }, body.address, { secure })
     const colleague = await findColleague(db, token, now())
     if (!colleague) throw new AppError('OWN_SIGN_IN_FAILED')
@@ -126,16 +127,6 @@ function signInRoutes(router: Router, { db, now, queued, settings }: Deps): void
       language: spokenLanguage(mailbox.language),
       deliveryId: reader?.mailboxIds.includes(facts.mailboxId) ? facts.deliveryId : null,
     }
-  })
-}
-
-function setCookie(res: Response, token: string, secure: boolean): void {
-  res.cookie(colleagueCookie, token, {
-    httpOnly: true,
-    sameSite: 'strict',
-    secure,
-    path: '/',
-    maxAge: colleagueSessionLength,
   })
 }
 

@@ -131,6 +131,9 @@ interface FactsOf {
   'factor-added': { readonly kind: string; readonly name: string }
   'factor-removed': { readonly kind: string; readonly name: string }
   'factors-cleared': { readonly staffer: string; readonly factors: number }
+  'identity-connected': Nothing
+  'identity-dropped': Nothing
+  'staffer-reset': { readonly staffer: string }
   'key-made': { readonly key: string; readonly reach: string; readonly departments: string }
   'key-ended': { readonly key: string }
   'recovery-renewed': Nothing
@@ -143,9 +146,17 @@ interface FactsOf {
     readonly what: string
     readonly was: string
     readonly now: string
+    /** Groups there say so. */
+    readonly by?: 'identity'
   }
   'staffer-invited': { readonly staffer: string; readonly role: string; readonly departments: string }
-  'staffer-joined': { readonly staffer: string; readonly role: string; readonly departments: string }
+  'staffer-joined': {
+    readonly staffer: string
+    readonly role: string
+    readonly departments: string
+    /** Made at the first sign-in there. */
+    readonly by?: 'identity'
+  }
   'staffer-signed-out': { readonly staffer: string; readonly sessions: number }
   'staffer-uninvited': { readonly staffer: string }
   'staffer-password': Nothing

@@ -99,7 +99,8 @@ function passkeyRoutes(router: Router, { db, now, settings }: Deps): void {
 function proofRoutes(router: Router, { db, now, settings }: Deps): void {
   mount(router, beginProof, async ({ who, req }) => {
     const kinds = await factorKinds(db, who.staffer.id)
-    if (kinds.length === 0) return { kinds: ['password' as const], options: null }
+    if (kinds.length === 0)
+      return { kinds: [who.provesElsewhere ? ('identity' as const) : ('password' as const)], options: null }
     const party = kinds.includes('passkey') ? partyOf(req, settings) : null
     if (!party) return { kinds: ['code' as const], options: null }
     const options = await optionsForUse(db, party, who.staffer.id)

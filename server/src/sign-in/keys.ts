@@ -43,6 +43,7 @@ export async function findKey(db: Database, key: string, now: Date): Promise<Ope
     number: 0,
     isProgram: true,
     hasFactor: false,
+    provesElsewhere: false,
     isStale: false,
     factorFirst: false,
   }

@@ -5,9 +5,10 @@ import { execute, findRow, type Database } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import { AppError } from '../errors.ts'
 import { exists, findOne, remove, update } from '../db/rows.ts'
-import { Sessions, Staffers } from '../db/models/people.ts'
+import { Sessions, StafferIdentities, Staffers } from '../db/models/people.ts'
 import type { Actor } from '../record/write.ts'
 import { type Scope } from '../db/scope.ts'
+import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { scopeOf } from './scope.ts'
 import { hashPassword, isPassword } from './passwords.ts'
 
@@ -37,6 +38,8 @@ export interface OpenSession extends SignedIn {
   /** Acts by a key. */
   readonly isProgram: boolean
   readonly hasFactor: boolean
+  /** The identity provider asked for a second factor, and there is none here: what needs a new proof goes there. */
+  readonly provesElsewhere: boolean
   /** Its staffer has a second factor, and last proved by it too long ago for what can't be taken back. */
   readonly isStale: boolean
   /** The organisation asks for a second factor, and there is none yet. */
@@ -69,19 +72,40 @@ export const toStaffer = (row: StafferRow): Staffer => ({
   departments: row.departments,
 })
 
-export async function findStaffer(db: Database, signIn: string, password: string): Promise<Staffer | null> {
+export async function findStaffer(
+  db: Database,
+  signIn: string,
+  password: string,
+  now: Date,
+): Promise<Staffer | null> {
   const row = await findOne(
     db,
     Staffers,
     { sign_in: signIn },
-    { columns: ['id', 'name', 'sign_in', 'role', 'departments', 'password', 'suspended_at'] },
+    {
+      columns: ['id', 'name', 'sign_in', 'role', 'departments', 'password', 'password_until', 'suspended_at'],
+    },
   )
   const right = await isPassword(password, row?.password ?? (await nobodysHash))
   if (!row || !right) return null
   // Told only to whoever knows the password.
   if (row.suspended_at !== null) throw new AppError('SUSPENDED')
+  const isWayBack = row.password_until !== null && row.password_until > now
+  if (isWayBack) return toStaffer(row)
+  if (!passwordsCount(await readOrganisation(db))) throw new AppError('PASSWORDS_OFF')
+  await needOwnRole(db, row.id)
   return toStaffer(row)
 }
+
+/** Throws COME_BY_PROVIDER for whose role comes from groups: what those say today is asked at the identity provider. */
+export async function needOwnRole(db: Database, stafferId: number): Promise<void> {
+  if (await exists(db, StafferIdentities, { staffer_id: stafferId, by_groups: 1 }))
+    throw new AppError('COME_BY_PROVIDER')
+}
+
+/** Whether passwords let anybody in. */
+export const passwordsCount = ({ identityProvider }: Pick<Organisation, 'identityProvider'>): boolean =>
+  !identityProvider || identityProvider.issuer === '' || identityProvider.passwords
 
 /** Whether somebody signs in by a name. */
 export const isStaffer = (db: Database, signIn: string): Promise<boolean> =>
@@ -92,16 +116,20 @@ export async function openSession(
   db: Database,
   staffer: Staffer,
   now: Date,
-  { agent = '' }: { readonly agent?: string } = {},
+  {
+    agent = '',
+    factorElsewhere = false,
+  }: { readonly agent?: string; readonly factorElsewhere?: boolean } = {},
 ): Promise<{ token: string; signedIn: OpenSession }> {
   const token = randomBytes(32).toString('base64url')
   const csrf = randomBytes(32).toString('base64url')
   await remove(db, Sessions, { expires_at: { [Op.lt]: now } })
   await execute(
     db,
-    `INSERT INTO sessions (id, staffer_id, csrf, expires_at, used_at, opened_at, proven_at, agent)
-     VALUES (:id, :stafferId, :csrf, :expires, :now, :now, :now, :agent)`,
+    `INSERT INTO sessions (id, staffer_id, csrf, expires_at, used_at, opened_at, proven_at, agent, factor_elsewhere)
+     VALUES (:id, :stafferId, :csrf, :expires, :now, :now, :now, :agent, :factorElsewhere)`,
     {
+      factorElsewhere,
       agent: agent.slice(0, 300),
       id: idOf(token),
       now,
@@ -122,6 +150,7 @@ interface SessionRow extends StafferRow {
   readonly number: number
   readonly proven_at: Date | null
   readonly has_factor: number
+  readonly factor_elsewhere: number
   readonly second_factor: string
 }
 
@@ -134,7 +163,7 @@ export async function findSession(
 ): Promise<OpenSession | null> {
   const row = await findRow<SessionRow>(
     db,
-    `SELECT s.id, s.name, s.sign_in, s.role, s.departments, x.csrf, x.used_at, x.number, x.proven_at, o.time_zone,
+    `SELECT s.id, s.name, s.sign_in, s.role, s.departments, x.csrf, x.used_at, x.number, x.proven_at, x.factor_elsewhere, o.time_zone,
        EXISTS (SELECT 1 FROM staffer_factors f WHERE f.staffer_id = s.id) AS has_factor,
        COALESCE(JSON_VALUE(o.settings, '$.secondFactor'), 'optional') AS second_factor FROM sessions x JOIN staffers s ON s.id = x.staffer_id
      JOIN organisation o ON o.id = 1 WHERE x.id = :id AND x.expires_at > :now AND x.used_at > :idle AND s.suspended_at IS NULL`,
@@ -147,6 +176,7 @@ export async function findSession(
   if (!row) return null
   const scope = await scopeOf(db, row.departments)
   const hasFactor = row.has_factor === 1
+  const hasAny = hasFactor || row.factor_elsewhere === 1
   return {
     staffer: toStaffer(row),
     csrf: row.csrf,
@@ -156,8 +186,9 @@ export async function findSession(
     number: row.number,
     isProgram: false,
     hasFactor,
-    isStale: hasFactor && (row.proven_at === null || now.getTime() - row.proven_at.getTime() > freshFor),
-    factorFirst: !hasFactor && row.second_factor === 'required',
+    provesElsewhere: hasAny && !hasFactor,
+    isStale: hasAny && (row.proven_at === null || now.getTime() - row.proven_at.getTime() > freshFor),
+    factorFirst: !hasAny && row.second_factor === 'required',
   }
 }
 

@@ -7,7 +7,7 @@ import { findOne, remove } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { readCookie } from './requests.ts'
 
-export type Step = Pick<RowOf<typeof SignInSteps>, 'staffer_id' | 'challenge' | 'secret'>
+export type Step = Pick<RowOf<typeof SignInSteps>, 'staffer_id' | 'challenge' | 'secret' | 'facts'>
 
 /** Long enough to find a telephone, short enough for a browser that is left. */
 const lasts = 5 * 60_000
@@ -47,11 +47,18 @@ export function forgetStepOfBrowser(res: Response): void {
 /** Keeps what a step waits for, in place of what it waited for before. */
 export async function keepStep(db: Database, id: string, step: Partial<Step>, now: Date): Promise<void> {
   await execute(db, 'DELETE FROM sign_in_steps WHERE expires_at <= :now', { now })
-  const { staffer_id = null, challenge = null, secret = null } = step
+  const { staffer_id = null, challenge = null, secret = null, facts = null } = step
   await execute(
     db,
-    'REPLACE INTO sign_in_steps (id, staffer_id, challenge, secret, expires_at) VALUES (:id, :staffer_id, :challenge, :secret, :expires)',
-    { id, staffer_id, challenge, secret, expires: new Date(now.getTime() + lasts) },
+    'REPLACE INTO sign_in_steps (id, staffer_id, challenge, secret, facts, expires_at) VALUES (:id, :staffer_id, :challenge, :secret, :facts, :expires)',
+    {
+      id,
+      staffer_id,
+      challenge,
+      secret,
+      facts: facts && JSON.stringify(facts),
+      expires: new Date(now.getTime() + lasts),
+    },
   )
 }
 

@@ -16,7 +16,7 @@ export async function readDepartments(db: Database, tx?: Tx): Promise<string[]> 
 export async function checkDepartments(
   db: Database,
   departments: readonly string[] | null,
-  tx: Tx,
+  tx?: Tx,
   known: readonly string[] = [],
 ): Promise<void> {
   if (departments === null) return

@@ -9,6 +9,7 @@ import { writeRecord, type Actor } from '../record/write.ts'
 import { isEasyToGuess } from '../sign-in/easy-passwords.ts'
 import { checkDepartments, told } from './departments.ts'
 import { hashPassword } from '../sign-in/passwords.ts'
+import { passwordsCount } from '../sign-in/sessions.ts'
 
 /** Long enough for a weekend, short enough for a link in a mailbox. */
 const lasts = 3 * 86_400_000
@@ -112,7 +113,8 @@ export async function findInvitation(db: Database, secret: string, now: Date) {
   const row = await findOne(db, StafferInvitations, { secret_hash: hashOf(secret) })
   if (!row || row.over_at !== null || row.expires_at <= now) throw new AppError('INVITATION_OVER')
   const { name: organisation } = await readOrganisation(db)
-  return { name: row.name, signIn: row.sign_in, organisation, expiresAt: row.expires_at.toISOString() }
+  const { id, name, sign_in: signIn } = row
+  return { id, name, signIn, organisation, expiresAt: row.expires_at.toISOString() }
 }
 
 /** Makes a staffer of whoever was invited; works once. */
@@ -120,33 +122,42 @@ export async function accept(
   db: Database,
   { secret, password, now }: { secret: string; password: string; now: Date },
 ): Promise<{ signIn: string }> {
-  const { name, signIn, organisation } = await findInvitation(db, secret, now)
+  const { id, name, signIn, organisation } = await findInvitation(db, secret, now)
+  if (!passwordsCount(await readOrganisation(db))) throw new AppError('PASSWORDS_OFF')
   if (await isEasyToGuess(password, [name, signIn, organisation])) throw new AppError('EASY_PASSWORD')
   const hash = await hashPassword(password)
+  await signInFree(inTransaction(db, tx => takeUp(db, tx, { id, password: hash, now })))
+  return { signIn }
+}
+
+/** Two who take a name at the same moment: the later one hears of it. */
+export async function signInFree<T>(joining: Promise<T>): Promise<T> {
   try {
-    await inTransaction(db, async tx => {
-      const row = await findOne(db, StafferInvitations, { secret_hash: hashOf(secret) }, { tx, lock: true })
-      if (!row || row.over_at !== null) throw new AppError('INVITATION_OVER')
-      const { role, departments } = row
-      const id = await insertOne(
-        db,
-        Staffers,
-        { name, sign_in: signIn, role, departments, password: hash },
-        tx,
-      )
-      await update(db, StafferInvitations, { over_at: now }, { id: row.id }, tx)
-      await writeRecord(db, tx, [
-        {
-          act: 'staffer-joined',
-          at: now,
-          by: { kind: 'staffer', id, name },
-          facts: { staffer: name, role, departments: told(departments) },
-        },
-      ])
-    })
+    return await joining
   } catch (error) {
     if (isDuplicate(error)) throw new AppError('SIGN_IN_TAKEN')
     throw error
   }
-  return { signIn }
+}
+
+/** Takes an invitation up within a transaction; the new staffer's number. */
+export async function takeUp(
+  db: Database,
+  tx: Tx,
+  { id, password, now }: { readonly id: number; readonly password: string; readonly now: Date },
+): Promise<number> {
+  const row = await findOne(db, StafferInvitations, { id }, { tx, lock: true })
+  if (!row || row.over_at !== null || row.expires_at <= now) throw new AppError('INVITATION_OVER')
+  const { name, sign_in, role, departments } = row
+  const stafferId = await insertOne(db, Staffers, { name, sign_in, role, departments, password }, tx)
+  await update(db, StafferInvitations, { over_at: now }, { id }, tx)
+  await writeRecord(db, tx, [
+    {
+      act: 'staffer-joined',
+      at: now,
+      by: { kind: 'staffer', id: stafferId, name },
+      facts: { staffer: name, role, departments: told(departments) },
+    },
+  ])
+  return stafferId
 }

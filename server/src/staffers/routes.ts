@@ -60,6 +60,9 @@ export function stafferRoutes(router: Router, { db, now }: Deps): void {
     '/api/invitation',
     throttle(db, 20, () => undefined),
   )
-  mount(router, readInvitation, ({ body }) => findInvitation(db, body.secret, now()))
+  mount(router, readInvitation, async ({ body }) => {
+    const { name, signIn, organisation, expiresAt } = await findInvitation(db, body.secret, now())
+    return { name, signIn, organisation, expiresAt }
+  })
   mount(router, acceptInvitation, ({ body }) => accept(db, { ...body, now: now() }))
 }

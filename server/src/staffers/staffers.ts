@@ -4,16 +4,16 @@ import { Op } from 'sequelize'
 import type { Role, StafferChange, StafferRow } from '@pendro/contract'
 import { inTransaction, select, type Database, type Tx } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
-import { RecoveryCodes, Sessions, StafferFactors, Staffers } from '../db/models/people.ts'
+import { RecoveryCodes, Sessions, StafferFactors, StafferIdentities, Staffers } from '../db/models/people.ts'
 import { readOrganisation } from '../db/organisation.ts'
-import { findAll, findOne, remove, update } from '../db/rows.ts'
+import { exists, findAll, findOne, remove, update } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { isEasyToGuess } from '../sign-in/easy-passwords.ts'
 import { checkDepartments, told } from './departments.ts'
 import { checkOwnPassword } from '../sign-in/own-password.ts'
 import { hashPassword } from '../sign-in/passwords.ts'
-import type { SignedIn } from '../sign-in/sessions.ts'
+import { passwordsCount, type SignedIn } from '../sign-in/sessions.ts'
 
 /** Everybody who works with Pendro, or with an id only them, by name. */
 export async function readStaffers(db: Database, now: Date, id: number | null = null): Promise<StafferRow[]> {
@@ -27,11 +27,13 @@ export async function readStaffers(db: Database, now: Date, id: number | null = 
     seen_at: Date | null
     sessions: number
     factors: number
+    identity: 'none' | 'own' | 'groups'
   }>(
     db,
     `SELECT s.id, s.name, s.sign_in, s.role, s.departments, s.suspended_at,
        COALESCE(MAX(x.used_at), s.seen_at) AS seen_at, COUNT(x.id) AS sessions,
-       (SELECT COUNT(*) FROM staffer_factors f WHERE f.staffer_id = s.id) AS factors
+       (SELECT COUNT(*) FROM staffer_factors f WHERE f.staffer_id = s.id) AS factors,
+       COALESCE((SELECT IF(y.by_groups, 'groups', 'own') FROM staffer_identities y WHERE y.staffer_id = s.id), 'none') AS identity
      FROM staffers s LEFT JOIN sessions x ON x.staffer_id = s.id AND x.expires_at > :now
      WHERE NOT s.is_program AND (:id IS NULL OR s.id = :id) GROUP BY s.id ORDER BY s.name, s.id`,
     { now, id },
@@ -46,6 +48,7 @@ export async function readStaffers(db: Database, now: Date, id: number | null = 
     lastSeen: seen_at?.toISOString() ?? null,
     sessions: row.sessions,
     factors: row.factors,
+    identity: row.identity,
   }))
 }
 
@@ -61,31 +64,21 @@ export async function change(
   }: { by: Actor; id: number; change: StafferChange; reason: string; now: Date },
 ): Promise<StafferRow> {
   await inTransaction(db, async tx => {
-    // All of them are locked: two stewards who suspend each other at the same moment must not both succeed.
-    const all = await findAll(
-      db,
-      Staffers,
-      { is_program: 0 },
-      {
-        columns: ['id', 'name', 'role', 'departments', 'suspended_at'],
-        order: [['id', 'ASC']],
-        tx,
-        lock: true,
-      },
-    )
+    const all = await lockStaffers(db, tx)
     const staffer = all.find(one => one.id === id)
     if (!staffer) throw new AppError('STAFFER_NOT_FOUND')
     const was = valueOf(staffer, asked.what)
     if (!isDeepStrictEqual(was, asked.was)) throw new AppError('MAILBOX_CHANGED')
     if (isDeepStrictEqual(was, asked.to)) return
+    if ((asked.what === 'role' || asked.what === 'departments') && (await followsGroups(db, tx, id)))
+      throw new AppError('ROLE_BY_GROUPS')
     if (asked.what === 'departments') await checkDepartments(db, asked.to, tx, staffer.departments ?? [])
     const after = {
       role: asked.what === 'role' ? asked.to : staffer.role,
       departments: asked.what === 'departments' ? asked.to : staffer.departments,
       isIn: asked.what === 'suspended' ? !asked.to : staffer.suspended_at === null,
     }
-    const others = all.filter(one => one.id !== id && isStewardOfAll(one) && one.suspended_at === null)
-    if (others.length === 0 && !(isStewardOfAll(after) && after.isIn)) throw new AppError('LAST_STEWARD')
+    keepSteward(all, id, after)
     await write(db, tx, id, asked, now)
     await writeRecord(db, tx, [
       {
@@ -106,6 +99,37 @@ export async function change(
   if (!row) throw new AppError('STAFFER_NOT_FOUND')
   return row
 }
+
+type Locked = Pick<RowOf<typeof Staffers>, 'id' | 'name' | 'role' | 'departments' | 'suspended_at'>
+
+/** All of them, locked: two stewards who suspend each other at the same moment must not both succeed. */
+export const lockStaffers = (db: Database, tx: Tx): Promise<readonly Locked[]> =>
+  findAll(
+    db,
+    Staffers,
+    { is_program: 0 },
+    {
+      columns: ['id', 'name', 'role', 'departments', 'suspended_at'],
+      order: [['id', 'ASC']],
+      tx,
+      lock: true,
+    },
+  )
+
+interface After {
+  readonly role: Role
+  readonly departments: readonly string[] | null
+  readonly isIn: boolean
+}
+
+/** Throws LAST_STEWARD when nobody would be left who can change the organisation. */
+export function keepSteward(all: readonly Locked[], id: number, after: After): void {
+  const others = all.filter(one => one.id !== id && isStewardOfAll(one) && one.suspended_at === null)
+  if (others.length === 0 && !(isStewardOfAll(after) && after.isIn)) throw new AppError('LAST_STEWARD')
+}
+
+const followsGroups = (db: Database, tx: Tx, id: number) =>
+  exists(db, StafferIdentities, { staffer_id: id, by_groups: 1 }, { tx })
 
 /** What of a staffer a change is about, as it is. */
 const valueOf = (
@@ -165,12 +189,14 @@ export async function choosePassword(
   { by, old, password, req, now }: { by: Actor; old: string; password: string; req: Request; now: Date },
 ): Promise<void> {
   const { id, name, signIn } = who.staffer
+  const settings = await readOrganisation(db)
+  if (!passwordsCount(settings)) throw new AppError('PASSWORDS_OFF')
   await checkOwnPassword(db, who, { password: old, req, now })
-  const { name: organisation } = await readOrganisation(db)
+  const { name: organisation } = settings
   if (await isEasyToGuess(password, [name, signIn, organisation])) throw new AppError('EASY_PASSWORD')
   const hash = await hashPassword(password)
   await inTransaction(db, async tx => {
-    await update(db, Staffers, { password: hash }, { id }, tx)
+    await update(db, Staffers, { password: hash, password_until: null }, { id }, tx)
     await remove(db, Sessions, { staffer_id: id, csrf: { [Op.ne]: who.csrf } }, tx)
     await writeRecord(db, tx, [{ act: 'staffer-password', at: now, by }])
   })

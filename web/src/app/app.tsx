@@ -2,6 +2,7 @@ import { lazy, Suspense, useEffect, type ReactNode } from 'react'
 import { QueryCache, QueryClient, QueryClientProvider, MutationCache } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { createBrowserRouter, Navigate, RouterProvider, useLocation, useRouteError } from 'react-router'
+import { BackPage } from '../areas/sign-in/back-page.tsx'
 import { SignIn } from '../areas/sign-in/sign-in.tsx'
 import { ReviewArea } from '../areas/review/review-area.tsx'
 import { Empty, Failed } from '../parts/states.tsx'
@@ -83,6 +84,7 @@ const laterRoutes = [
 
 const router = createBrowserRouter([
   { path: '/sign-in', element: <SignIn />, errorElement: <RouteFailed /> },
+  { path: '/sign-in/back', element: <BackPage />, errorElement: <RouteFailed /> },
   // The colleagues' own pages have nothing of the staffers' around them.
   ...[
     { path: '/own/*', Area: OwnArea },

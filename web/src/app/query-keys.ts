@@ -29,6 +29,7 @@ export type Subject =
   | 'settings'
   | 'staffers'
   | 'sheet'
+  | 'ways-in'
   | 'where'
 
 /** The key of an answer, or of all answers about something. */

@@ -46,6 +46,11 @@ export async function enter(
   return []
 }
 
+/** Somebody was let in by another way. */
+export function entered(client: QueryClient, session: Session): void {
+  client.setQueryData(key, kept(session))
+}
+
 /** The second step, or a passkey in place of both. */
 export async function enterBy(client: QueryClient, proof: z.input<typeof proveSignIn.body>): Promise<void> {
   client.setQueryData(key, kept(await call(proveSignIn, { body: proof })))

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Button } from './buttons.tsx'
-import { Field, inputStyle } from './field.tsx'
+import { TextField } from './field.tsx'
 
 /** What ends every change that is thought about: a reason, and to make it or to leave it. */
 export function ApplyBar({
@@ -23,17 +23,12 @@ export function ApplyBar({
         onApply(reason)
       }}
     >
-      <Field label={t('change.reason')}>
-        {input => (
-          <input
-            {...input}
-            value={reason}
-            maxLength={1000}
-            onChange={event => setReason(event.target.value)}
-            className={inputStyle}
-          />
-        )}
-      </Field>
+      <TextField
+        label={t('change.reason')}
+        value={reason}
+        maxLength={1000}
+        onChange={event => setReason(event.target.value)}
+      />
       <p className="flex flex-wrap gap-3">
         <Button kind="main" type="submit" disabled={disabled}>
           {t('change.apply')}

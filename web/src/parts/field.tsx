@@ -1,4 +1,4 @@
-import { useId, type ReactNode } from 'react'
+import { useId, type ComponentProps, type ReactNode } from 'react'
 
 /** What an input needs to belong to its label, its help and what is wrong with it. */
 interface InputParts {
@@ -12,7 +12,7 @@ interface FieldProps {
   readonly help?: string | undefined
   /** What is wrong with what was typed, as a sentence; '' or absent for nothing. */
   readonly problem?: string | undefined
-  readonly className?: string
+  readonly className?: string | undefined
   readonly children: (input: InputParts) => ReactNode
 }
 
@@ -47,6 +47,24 @@ export function Field({ label, help, problem = '', className, children }: FieldP
         </p>
       )}
     </div>
+  )
+}
+
+type Labelled = Pick<FieldProps, 'label' | 'help' | 'problem' | 'className'>
+
+/** A label with one line to type in, or another input of the browser; what it takes goes to the input. */
+export function TextField({
+  label,
+  help,
+  problem,
+  className,
+  look = inputStyle,
+  ...rest
+}: Labelled & Omit<ComponentProps<'input'>, keyof Labelled> & { look?: string }) {
+  return (
+    <Field label={label} help={help} problem={problem} className={className}>
+      {input => <input {...input} {...rest} className={look} />}
+    </Field>
   )
 }
 

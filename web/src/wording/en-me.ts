@@ -12,6 +12,14 @@ export const enMe = {
     go: 'Change it',
     done: 'Your password is changed. You are signed out everywhere else.',
   },
+  identity: {
+    not: 'Your account there is not connected yet. Connect it, and you can sign in with it.',
+    connect: 'Connect it',
+    since: 'Connected since {{day}}. You can sign in with it.',
+    byGroups: 'You sign in with it since {{day}}. Its groups say what you may do here.',
+    drop: 'Sign in with it no more',
+    dropped: 'Your account is connected no more.',
+  },
   factors: {
     title: 'Second factor',
     text: 'Beside your password, something you have. Whoever knows your password alone gets no further.',
@@ -69,6 +77,8 @@ export const enMe = {
     password: 'Your password',
     go: 'Go on',
     passkey: 'Use a passkey',
+    identity: 'Prove it at {{provider}}',
+    identityText: 'You come back to this page, and do it again.',
     cancelled: 'The passkey was not used. Try again.',
   },
 } as const

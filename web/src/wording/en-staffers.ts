@@ -23,6 +23,10 @@ export const enStaffers = {
   factors_one: 'one second factor',
   factors_other: '{{count}} second factors',
   noFactor: 'no second factor',
+  identity: {
+    own: 'signs in with the organisation’s account',
+    groups: 'signs in with the organisation’s account, which says role and departments',
+  },
   clear: {
     go: 'Take second factors away',
     title: 'Take the second factors of {{name}} away?',
@@ -79,8 +83,9 @@ export const enStaffers = {
   },
   invitation: {
     title: 'Welcome to Pendro',
-    text: '{{organisation}} invites you, {{name}}. You will sign in as **{{signIn}}**. Choose a password of at least 12 characters.',
-    password: 'Password',
+    text: '{{organisation}} invites you, {{name}}. You will sign in as **{{signIn}}**.',
+    orPassword: 'Or choose a password for Pendro:',
+    password: 'Password, at least 12 characters',
     go: 'Begin',
     over: 'This link leads nowhere.',
     signIn: 'To the sign-in',

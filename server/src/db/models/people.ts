@@ -16,6 +16,14 @@ import {
   text,
 } from './columns.ts'
 
+/** What a step at the identity provider is for; `began`: by what somebody came in whose second factor is asked for now. */
+export interface StepFacts {
+  readonly as?: 'staffer' | 'colleague' | 'invited' | 'connect' | 'prove'
+  readonly from?: string
+  readonly invitation?: number
+  readonly began?: 'identity'
+}
+
 export const Staffers = model(
   'staffers',
   { purpose: 'Who works with Pendro, their role and password', grows: 'a row a staffer', ends: 'never' },
@@ -31,6 +39,26 @@ export const Staffers = model(
     seen_at: maybe(moment()),
     /** Acts by a key, and signs in nowhere. */
     is_program: preset(flag()),
+    /** Given on the machine: until then the password counts though passwords are off. */
+    password_until: maybe(moment()),
+  },
+)
+
+export const StafferIdentities = model(
+  'staffer_identities',
+  {
+    purpose: 'Who a staffer is at the identity provider, by the hash of issuer and subject',
+    grows: 'a row a staffer',
+    ends: 'when connected no more',
+  },
+  {
+    staffer_id: primary(link('staffers')),
+    issuer: text(300),
+    subject_hash: chars(64),
+    /** Role and departments come from groups there, at each sign-in. */
+    by_groups: flag(),
+    made_at: moment(),
+    used_at: maybe(moment()),
   },
 )
 
@@ -91,6 +119,8 @@ export const Sessions = model(
     agent: preset(text(300)),
     /** When its staffer last proved by more than the session that it is them. */
     proven_at: maybe(moment()),
+    /** The identity provider asked for a second factor. */
+    factor_elsewhere: preset(flag()),
   },
 )
 
@@ -147,6 +177,8 @@ export const SignInSteps = model(
     staffer_id: maybe(integer()),
     challenge: maybe(text(100)),
     secret: maybe(text(64)),
+    /** What it is for, where that is more than a sign-in. */
+    facts: maybe(json<StepFacts>()),
     expires_at: moment(),
   },
 )

@@ -27,6 +27,8 @@ export interface OrganisationSettings {
   readonly reachingOut?: { readonly pictures: boolean; readonly unsubscribe: boolean }
   /** Whether every staffer has to have a second factor; without it each decides. */
   readonly secondFactor?: 'optional' | 'required'
+  /** Who signs people in besides Pendro. */
+  readonly identityProvider?: IdentityProviderSetting
   /** Where it is known who there is. */
   readonly directory?: DirectorySetting
   /** Weights of its own; without them the shipped ones count, and may be fitted. */
@@ -69,6 +71,26 @@ export interface DirectorySetting {
   /** Per cent of its mailboxes that may be closed without a steward. */
   readonly share: number
   readonly hourly: boolean
+}
+
+/** An identity provider (OpenID Connect); its secret is of the process (PENDRO_PROVIDER_SECRET). */
+export interface IdentityProviderSetting {
+  /** As the button says it. */
+  readonly name: string
+  /** '' for none. */
+  readonly issuer: string
+  readonly clientId: string
+  readonly groupsClaim: string
+  readonly grants: readonly Grant[]
+  readonly colleagues: boolean
+  readonly passwords: boolean
+}
+
+/** What whoever is in a group there may do here. */
+export interface Grant {
+  readonly group: string
+  readonly role: 'helpdesk' | 'steward' | 'observer'
+  readonly departments: readonly string[] | null
 }
 
 /** What a department has in place of the organisation's. */

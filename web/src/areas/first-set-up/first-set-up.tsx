@@ -9,7 +9,7 @@ import { enter } from '../../app/session.ts'
 import { useAct } from '../../app/use-act.ts'
 import { useContractForm } from '../../app/use-contract-form.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, FormProblem, inputStyle } from '../../parts/field.tsx'
+import { Field, FormProblem, inputStyle, TextField } from '../../parts/field.tsx'
 
 type SetUpForm = UseFormReturn<z.input<typeof beginSetUp.body>, unknown, z.output<typeof beginSetUp.body>>
 
@@ -63,12 +63,13 @@ function OrganisationFields({ form }: { form: SetUpForm }) {
   const mono = `${inputStyle} font-mono`
   return (
     <>
-      <Field label={t('setUp.organisation')} problem={problem('organisation')}>
-        {input => <input {...input} {...register('organisation')} autoFocus className={inputStyle} />}
-      </Field>
-      <Field label={t('setUp.timeZone')} problem={problem('timeZone')}>
-        {input => <input {...input} {...register('timeZone')} className={inputStyle} />}
-      </Field>
+      <TextField
+        label={t('setUp.organisation')}
+        problem={problem('organisation')}
+        {...register('organisation')}
+        autoFocus
+      />
+      <TextField label={t('setUp.timeZone')} problem={problem('timeZone')} {...register('timeZone')} />
       <Field label={t('setUp.ownDomains')} help={t('setUp.ownDomainsHelp')} problem={problem('ownDomains')}>
         {input => (
           <textarea
@@ -117,23 +118,26 @@ function YouFields({ form: { register, formState } }: { form: SetUpForm }) {
   return (
     <fieldset className="grid gap-4 border-t border-line-strong pt-4">
       <legend className="pr-3 font-serif text-[1.15rem] font-semibold">{t('setUp.you')}</legend>
-      <Field label={t('setUp.name')} problem={errors.name?.message}>
-        {input => <input {...input} {...register('name')} autoComplete="name" className={inputStyle} />}
-      </Field>
-      <Field label={t('signIn.name')} problem={errors.signIn?.message}>
-        {input => <input {...input} {...register('signIn')} autoComplete="username" className={inputStyle} />}
-      </Field>
-      <Field label={t('signIn.password')} help={t('setUp.passwordHelp')} problem={errors.password?.message}>
-        {input => (
-          <input
-            {...input}
-            {...register('password')}
-            type="password"
-            autoComplete="new-password"
-            className={inputStyle}
-          />
-        )}
-      </Field>
+      <TextField
+        label={t('setUp.name')}
+        problem={errors.name?.message}
+        {...register('name')}
+        autoComplete="name"
+      />
+      <TextField
+        label={t('signIn.name')}
+        problem={errors.signIn?.message}
+        {...register('signIn')}
+        autoComplete="username"
+      />
+      <TextField
+        label={t('signIn.password')}
+        help={t('setUp.passwordHelp')}
+        problem={errors.password?.message}
+        {...register('password')}
+        type="password"
+        autoComplete="new-password"
+      />
     </fieldset>
   )
 }

@@ -8,7 +8,7 @@ import { queryKeyOf } from '../../app/query-keys.ts'
 import { useNumbers } from '../../app/times.ts'
 import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 
@@ -93,17 +93,13 @@ function Apply({
         folding.mutate({ rules: folds.map(({ id }) => id), reason })
       }}
     >
-      <Field label={t('mailRules.edit.reason')} className="max-w-xl">
-        {input => (
-          <input
-            {...input}
-            value={reason}
-            maxLength={1000}
-            onChange={({ target }) => setReason(target.value)}
-            className={inputStyle}
-          />
-        )}
-      </Field>
+      <TextField
+        label={t('mailRules.edit.reason')}
+        className="max-w-xl"
+        value={reason}
+        maxLength={1000}
+        onChange={({ target }) => setReason(target.value)}
+      />
       <p className="flex flex-wrap gap-3">
         <Button kind="main" type="submit" disabled={folding.isPending}>
           {t('mailRules.fold.do', { count: folds.length, entries })}

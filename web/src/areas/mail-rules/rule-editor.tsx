@@ -3,7 +3,7 @@ import { useTranslation } from 'react-i18next'
 import type { MailRuleShape, RulesChange } from '@pendro/contract'
 import { problemOf } from '../../app/api.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 import { ruleSentence } from '../../parts/rule-sentence.ts'
 import { RulesEffect } from '../../parts/rules-effect.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
@@ -133,29 +133,19 @@ function Names({ name, usual, reason, onName, onReason }: NamesProps) {
   const { t } = useTranslation()
   return (
     <div className="mt-3 grid gap-3 border-t border-line pt-3 min-[640px]:grid-cols-2">
-      <Field label={t('mailRules.edit.name')}>
-        {input => (
-          <input
-            {...input}
-            value={name}
-            maxLength={120}
-            placeholder={usual}
-            onChange={({ target }) => onName(target.value)}
-            className={inputStyle}
-          />
-        )}
-      </Field>
-      <Field label={t('mailRules.edit.reason')}>
-        {input => (
-          <input
-            {...input}
-            value={reason}
-            maxLength={1000}
-            onChange={({ target }) => onReason(target.value)}
-            className={inputStyle}
-          />
-        )}
-      </Field>
+      <TextField
+        label={t('mailRules.edit.name')}
+        value={name}
+        maxLength={120}
+        placeholder={usual}
+        onChange={({ target }) => onName(target.value)}
+      />
+      <TextField
+        label={t('mailRules.edit.reason')}
+        value={reason}
+        maxLength={1000}
+        onChange={({ target }) => onReason(target.value)}
+      />
     </div>
   )
 }

@@ -6,7 +6,7 @@ import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Dialog } from '../../parts/dialog.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
 import { useDelayed } from '../../parts/use-delayed.ts'
 import { ApplyBar } from '../../parts/apply-bar.tsx'
@@ -150,40 +150,26 @@ function Fields({ period, onChange }: FieldsProps) {
   const { t } = useTranslation()
   return (
     <div className="my-4 grid grid-cols-2 gap-4">
-      <Field label={t('mailboxes.away.from')}>
-        {input => (
-          <input
-            {...input}
-            type="date"
-            value={period.from}
-            onChange={event => onChange({ from: event.target.value })}
-            className={inputStyle}
-          />
-        )}
-      </Field>
-      <Field label={t('mailboxes.away.back')}>
-        {input => (
-          <input
-            {...input}
-            type="date"
-            min={period.from}
-            value={period.back}
-            onChange={event => onChange({ back: event.target.value })}
-            className={inputStyle}
-          />
-        )}
-      </Field>
-      <Field label={t('mailboxes.away.note')} className="col-span-2">
-        {input => (
-          <input
-            {...input}
-            value={period.note}
-            maxLength={200}
-            onChange={event => onChange({ note: event.target.value })}
-            className={inputStyle}
-          />
-        )}
-      </Field>
+      <TextField
+        label={t('mailboxes.away.from')}
+        type="date"
+        value={period.from}
+        onChange={event => onChange({ from: event.target.value })}
+      />
+      <TextField
+        label={t('mailboxes.away.back')}
+        type="date"
+        min={period.from}
+        value={period.back}
+        onChange={event => onChange({ back: event.target.value })}
+      />
+      <TextField
+        label={t('mailboxes.away.note')}
+        className="col-span-2"
+        value={period.note}
+        maxLength={200}
+        onChange={event => onChange({ note: event.target.value })}
+      />
       <p className="col-span-2">
         {t('mailboxes.away.digests')}{' '}
         <MailboxSlot

@@ -6,7 +6,7 @@ import type { z } from 'zod'
 import { call } from '../../app/api.ts'
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { Field, inputStyle, TextField } from '../../parts/field.tsx'
 import { useDelayed } from '../../parts/use-delayed.ts'
 import { problemText } from './outcome.tsx'
 
@@ -68,17 +68,13 @@ export function EntryForm({ id, first = blank, go, busy, onSend, onCancel }: For
   const wrong = useProblem(line)
   const isSame = JSON.stringify(typed) === JSON.stringify(first)
   const text = (of: keyof Typed, help?: string) => (
-    <Field label={t(`directory.who.${of}`)} help={help}>
-      {input => (
-        <input
-          {...input}
-          value={typed[of]}
-          maxLength={of === 'aliases' || of === 'minders' ? 5000 : 320}
-          onChange={({ target }) => setTyped({ ...typed, [of]: target.value })}
-          className={inputStyle}
-        />
-      )}
-    </Field>
+    <TextField
+      label={t(`directory.who.${of}`)}
+      help={help}
+      value={typed[of]}
+      maxLength={of === 'aliases' || of === 'minders' ? 5000 : 320}
+      onChange={({ target }) => setTyped({ ...typed, [of]: target.value })}
+    />
   )
   return (
     <form

@@ -15,7 +15,7 @@ import { useTimes } from '../../app/times.ts'
 import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Card } from '../../parts/card.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
 import { EntryForm, typedOf, type Line } from './entry-form.tsx'
 import { useDirectoryNotice } from './use-directory.ts'
@@ -110,17 +110,12 @@ function Close({ mailbox: { id }, onDone }: { mailbox: Mailbox; onDone: () => vo
           onPick={picked => setTo(picked === id ? undefined : picked)}
         />
       </p>
-      <Field label={t('directory.close.reason')}>
-        {input => (
-          <input
-            {...input}
-            value={reason}
-            maxLength={1000}
-            onChange={({ target }) => setReason(target.value)}
-            className={inputStyle}
-          />
-        )}
-      </Field>
+      <TextField
+        label={t('directory.close.reason')}
+        value={reason}
+        maxLength={1000}
+        onChange={({ target }) => setReason(target.value)}
+      />
       <p className="flex flex-wrap gap-3">
         <Button kind="main" type="submit" disabled={closing.isPending}>
           {t('directory.close.go')}

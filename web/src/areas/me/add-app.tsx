@@ -5,7 +5,7 @@ import { renderSVG } from 'uqr'
 import { addCodes, beginCodes } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { queryKeyOf } from '../../app/query-keys.ts'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { FactorForm, useAddFactor, type Adding } from './factor-form.tsx'
 
@@ -56,23 +56,16 @@ function FirstCode({ onDone, onCancel }: Adding) {
       onGo={() => adding.mutate()}
       onCancel={onCancel}
     >
-      <Field
+      <TextField
         label={t('me.factors.code6')}
         problem={adding.isError ? problemOf(adding.error).text : undefined}
-      >
-        {input => (
-          <input
-            {...input}
-            value={code}
-            autoFocus
-            inputMode="numeric"
-            autoComplete="one-time-code"
-            maxLength={10}
-            onChange={({ target }) => setCode(target.value)}
-            className={inputStyle}
-          />
-        )}
-      </Field>
+        value={code}
+        autoFocus
+        inputMode="numeric"
+        autoComplete="one-time-code"
+        maxLength={10}
+        onChange={({ target }) => setCode(target.value)}
+      />
     </FactorForm>
   )
 }

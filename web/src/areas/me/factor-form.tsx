@@ -1,7 +1,7 @@
 import { type ReactNode } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 import { useAct } from '../../app/use-act.ts'
 
 export interface Adding {
@@ -47,18 +47,13 @@ export function FactorForm(props: FactorFormProps) {
         onGo()
       }}
     >
-      <Field label={t('me.factors.name')}>
-        {input => (
-          <input
-            {...input}
-            autoFocus={focusName}
-            value={name}
-            maxLength={100}
-            onChange={({ target }) => onName(target.value)}
-            className={inputStyle}
-          />
-        )}
-      </Field>
+      <TextField
+        label={t('me.factors.name')}
+        autoFocus={focusName}
+        value={name}
+        maxLength={100}
+        onChange={({ target }) => onName(target.value)}
+      />
       {children}
       <p className="flex flex-wrap gap-3">
         <Button kind="main" type="submit" disabled={!mayGo}>

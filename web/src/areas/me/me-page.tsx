@@ -10,6 +10,7 @@ import { Sentence } from '../../parts/sentence.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { DevicesCard } from './devices-card.tsx'
 import { FactorsCard } from './factors-card.tsx'
+import { IdentityCard, useIdentity } from './identity-card.tsx'
 import { PasswordCard } from './password-card.tsx'
 
 const useFactors = () =>
@@ -23,6 +24,7 @@ export function MePage() {
   const { t } = useTranslation()
   const { staffer } = useSession()
   const factors = useFactors()
+  const identity = useIdentity()
   return (
     <AreaPage title={t('me.title')} lead={<Sentence text={t('me.lead', { signIn: staffer.signIn })} />}>
       {factors.error && !factors.data && (
@@ -33,8 +35,9 @@ export function MePage() {
         <div className="grid items-start gap-3 min-[1080px]:grid-cols-2">
           <FactorsCard factors={factors.data} />
           <div className="grid gap-3">
+            <IdentityCard />
             <DevicesCard />
-            <PasswordCard />
+            {identity.data?.passwords && identity.data.hasPassword && <PasswordCard />}
           </div>
         </div>
       )}

@@ -6,7 +6,7 @@ import { useAct } from '../../app/use-act.ts'
 import { useContractForm } from '../../app/use-contract-form.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Card } from '../../parts/card.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 
 /** Another password of one's own; everywhere else one is signed out. */
 export function PasswordCard() {
@@ -34,21 +34,14 @@ export function PasswordCard() {
         onSubmit={event => void handleSubmit(body => changing.mutate(body))(event)}
       >
         {(['old', 'password'] as const).map(of => (
-          <Field
+          <TextField
             key={of}
             label={t(`me.password.${of}`)}
             problem={errors[of]?.message ?? (isOld === (of === 'old') ? refused?.text : undefined)}
-          >
-            {input => (
-              <input
-                {...input}
-                {...register(of)}
-                type="password"
-                autoComplete={of === 'old' ? 'current-password' : 'new-password'}
-                className={inputStyle}
-              />
-            )}
-          </Field>
+            {...register(of)}
+            type="password"
+            autoComplete={of === 'old' ? 'current-password' : 'new-password'}
+          />
         ))}
         <Button type="submit" disabled={changing.isPending} className="justify-self-start">
           {t('me.password.go')}

@@ -2,14 +2,17 @@ import { useState } from 'react'
 import { startAuthentication } from '@simplewebauthn/browser'
 import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
-import { beginProof, proveAgain } from '@pendro/contract'
+import { useLocation } from 'react-router'
+import { beginProof, proveAgain, proveByIdentity } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { useProof } from '../../app/proof.ts'
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Dialog } from '../../parts/dialog.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { FormProblem, TextField } from '../../parts/field.tsx'
+import { leaveFor } from '../sign-in/identity.tsx'
+import { useIdentity } from './identity-card.tsx'
 import { asAnswer, asOptions, sayPasskey } from './passkeys.ts'
 
 /** Asked before what can't be taken back; the request that asked for it goes on when it is answered. */
@@ -39,6 +42,7 @@ function Ask({ onProven }: { onProven: () => void }) {
   if (error) return <p className="mt-4 text-stop">{problemOf(error).text}</p>
   if (!data) return null
   const { kinds, options } = data
+  if (kinds.includes('identity')) return <ByIdentity />
   const typed = kinds.find(kind => kind !== 'passkey')
   return (
     <div className="mt-4 grid gap-4">
@@ -75,6 +79,32 @@ function ByPasskey({ onProven }: { onProven: () => void }) {
   )
 }
 
+/** Leads away and back: what was about to be done is done again. */
+function ByIdentity() {
+  const { t } = useTranslation()
+  const { data } = useIdentity()
+  const { pathname, search } = useLocation()
+  const proving = useAct({
+    send: () => call(proveByIdentity, { body: { from: pathname + search } }),
+    onDone: leaveFor,
+    quiet: true,
+  })
+  return (
+    <div className="mt-4">
+      <Button
+        kind="main"
+        autoFocus
+        disabled={!data || proving.isPending || proving.isSuccess}
+        onClick={() => proving.mutate()}
+      >
+        {t('me.proof.identity', { provider: data?.provider ?? '' })}
+      </Button>
+      <p className="mt-2 text-ink-2">{t('me.proof.identityText')}</p>
+      {proving.isError && <FormProblem className="mt-2">{problemOf(proving.error).text}</FormProblem>}
+    </div>
+  )
+}
+
 function ByText({ kind, onProven }: { kind: 'code' | 'password'; onProven: () => void }) {
   const { t } = useTranslation()
   const [text, setText] = useState('')
@@ -91,22 +121,15 @@ function ByText({ kind, onProven }: { kind: 'code' | 'password'; onProven: () =>
         proving.mutate()
       }}
     >
-      <Field
+      <TextField
         label={t(`me.proof.${kind}`)}
         problem={proving.isError ? problemOf(proving.error).text : undefined}
-      >
-        {input => (
-          <input
-            {...input}
-            autoFocus
-            value={text}
-            type={kind === 'password' ? 'password' : 'text'}
-            autoComplete={kind === 'password' ? 'current-password' : 'one-time-code'}
-            onChange={({ target }) => setText(target.value)}
-            className={inputStyle}
-          />
-        )}
-      </Field>
+        autoFocus
+        value={text}
+        type={kind === 'password' ? 'password' : 'text'}
+        autoComplete={kind === 'password' ? 'current-password' : 'one-time-code'}
+        onChange={({ target }) => setText(target.value)}
+      />
       <Button
         type="submit"
         disabled={proving.isPending || text.trim().length < (kind === 'code' ? 6 : 1)}

@@ -1,6 +1,6 @@
 import { useTranslation } from 'react-i18next'
 import type { OrganisationSettingsShape } from '@pendro/contract'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { inputStyle, TextField } from '../../parts/field.tsx'
 import { Choices, Line } from './fields.tsx'
 import { SettingCard } from './setting-card.tsx'
 
@@ -87,20 +87,17 @@ function Reading({ draft, onChange }: Part) {
 function Share({ draft, onChange }: Part) {
   const { t } = useTranslation()
   return (
-    <Field label={t('organisation.directory.share')} className="mt-2">
-      {input => (
-        <input
-          {...input}
-          type="number"
-          min={0}
-          max={100}
-          value={draft.share}
-          onChange={({ target }) =>
-            onChange({ ...draft, share: Math.min(100, Math.max(0, Math.round(Number(target.value)))) })
-          }
-          className={`${inputStyle} max-w-28`}
-        />
-      )}
-    </Field>
+    <TextField
+      label={t('organisation.directory.share')}
+      className="mt-2"
+      type="number"
+      min={0}
+      max={100}
+      value={draft.share}
+      onChange={({ target }) =>
+        onChange({ ...draft, share: Math.min(100, Math.max(0, Math.round(Number(target.value)))) })
+      }
+      look={`${inputStyle} max-w-28`}
+    />
   )
 }

@@ -1,7 +1,7 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Checkbox } from '../../parts/checkbox.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { Field, inputStyle, TextField } from '../../parts/field.tsx'
 import { linesOf } from './lines.ts'
 
 /** Values, one a line. */
@@ -55,17 +55,14 @@ export function Line({
   onChange: (value: string) => void
 }) {
   return (
-    <Field label={label} help={help} className="mt-2">
-      {input => (
-        <input
-          {...input}
-          value={value}
-          maxLength={320}
-          onChange={({ target }) => onChange(target.value)}
-          className={inputStyle}
-        />
-      )}
-    </Field>
+    <TextField
+      label={label}
+      help={help}
+      className="mt-2"
+      value={value}
+      maxLength={320}
+      onChange={({ target }) => onChange(target.value)}
+    />
   )
 }
 
@@ -84,13 +81,15 @@ export function Choices<T extends string | number>({
   return (
     <ul className="flex flex-wrap gap-x-5 gap-y-1.5">
       {all.map(one => (
-        <li key={one} className="flex items-center gap-2">
-          <Checkbox
-            checked={chosen.includes(one)}
-            label={nameOf(one)}
-            onChange={on => onChange(all.filter(other => (other === one ? on : chosen.includes(other))))}
-          />
-          <span>{nameOf(one)}</span>
+        <li key={one}>
+          <label className="flex cursor-pointer items-center gap-2">
+            <Checkbox
+              checked={chosen.includes(one)}
+              label={nameOf(one)}
+              onChange={on => onChange(all.filter(other => (other === one ? on : chosen.includes(other))))}
+            />
+            <span>{nameOf(one)}</span>
+          </label>
         </li>
       ))}
     </ul>

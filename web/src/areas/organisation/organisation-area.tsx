@@ -1,4 +1,5 @@
 import { DirectoryCard } from './directory-setting.tsx'
+import { IdentityProviderCard } from './identity-setting.tsx'
 import { AreaPage } from '../../parts/area-page.tsx'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
@@ -50,6 +51,7 @@ function Settings({ data, may }: { data: OrganisationSettingsShape; may: boolean
         <Addresses data={data} may={may} />
         <DigestTimes data={data} may={may} />
         <SecondFactor data={data} may={may} />
+        <IdentityProviderCard data={data} may={may} />
       </div>
       <div className="grid min-w-0 gap-3">
         <Gateways data={data} may={may} />

@@ -29,7 +29,7 @@ export function SettingCard<V extends SettingChange['to']>({
   children,
 }: Props<V>) {
   const { t } = useTranslation()
-  const { draft, setDraft, begun, follow } = useDraft(saved)
+  const { draft, setDraft, begun, follow, apply } = useDraft(saved)
   const isOther = !alike(draft, saved)
   const change = isOther ? ({ what, was: saved, to: draft } as SettingChange) : null
   const changing = useChangeSetting()
@@ -46,7 +46,7 @@ export function SettingCard<V extends SettingChange['to']>({
           <Effect change={change} />
           <ApplyBar
             disabled={changing.isPending}
-            onApply={reason => changing.mutate({ change, reason })}
+            onApply={reason => changing.mutate({ change, reason }, { onSuccess: apply })}
             onCancel={() => follow(saved)}
           />
         </div>
@@ -58,14 +58,20 @@ export function SettingCard<V extends SettingChange['to']>({
 const alike = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
 
 /**
- * What is typed, and the value it began from. When somebody else changes the setting, the draft follows where nothing would be lost;
- * else it stays, and both are shown.
+ * What is typed, and the value it began from. When the setting changes, the draft follows where nothing would be lost, or where it was
+ * applied (it is kept as it is meant, not as it was typed); else it stays, and both are shown.
  */
 function useDraft<V>(saved: V) {
-  const [{ draft, begun }, set] = useState({ draft: saved, begun: saved })
-  const follow = (value: V) => set({ draft: value, begun: value })
-  if (!alike(begun, saved) && (alike(draft, begun) || alike(draft, saved))) follow(saved)
-  return { draft, begun, follow, setDraft: (next: V) => set({ draft: next, begun }) }
+  const [{ draft, begun, applied }, set] = useState({ draft: saved, begun: saved, applied: false })
+  const follow = (value: V) => set({ draft: value, begun: value, applied: false })
+  if (!alike(begun, saved) && (applied || alike(draft, begun) || alike(draft, saved))) follow(saved)
+  return {
+    draft,
+    begun,
+    follow,
+    apply: () => set({ draft, begun, applied: true }),
+    setDraft: (next: V) => set({ draft: next, begun, applied: false }),
+  }
 }
 
 /** Somebody else was first: what it is now beside what is typed here. Applying goes on from theirs, by one's own word. */

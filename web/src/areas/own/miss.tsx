@@ -3,7 +3,7 @@ import { askWhere } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { useContractForm } from '../../app/use-contract-form.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 import { useOwnAct } from './use-own-act.ts'
 import type { z } from 'zod'
 
@@ -32,9 +32,12 @@ export function Miss() {
       >
         <p className="text-ink-2">{t('own.miss.text')}</p>
         {fields.map(name => (
-          <Field key={name} label={t(`own.miss.${name}`)} problem={formState.errors[name]?.message}>
-            {input => <input {...input} {...register(name)} className={inputStyle} />}
-          </Field>
+          <TextField
+            key={name}
+            label={t(`own.miss.${name}`)}
+            problem={formState.errors[name]?.message}
+            {...register(name)}
+          />
         ))}
         <p>
           <Button kind="main" type="submit" disabled={asking.isPending}>

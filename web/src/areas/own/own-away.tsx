@@ -6,7 +6,7 @@ import { call } from '../../app/api.ts'
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 import { useOwnAct } from './use-own-act.ts'
 
 interface Setting {
@@ -87,43 +87,28 @@ function NewPeriod({ disabled, onEnter }: { disabled: boolean; onEnter: (period:
   return (
     <form onSubmit={submit} className="mt-3 grid gap-3 rounded-lg border border-line bg-sheet p-4">
       <div className="grid gap-3 min-[480px]:grid-cols-2">
-        <Field label={t('own.away.from')}>
-          {input => (
-            <input
-              {...input}
-              type="date"
-              required
-              value={period.from}
-              onChange={event => set({ from: event.target.value })}
-              className={inputStyle}
-            />
-          )}
-        </Field>
-        <Field label={t('own.away.back')}>
-          {input => (
-            <input
-              {...input}
-              type="date"
-              required
-              value={period.back}
-              onChange={event => set({ back: event.target.value })}
-              className={inputStyle}
-            />
-          )}
-        </Field>
+        <TextField
+          label={t('own.away.from')}
+          type="date"
+          required
+          value={period.from}
+          onChange={event => set({ from: event.target.value })}
+        />
+        <TextField
+          label={t('own.away.back')}
+          type="date"
+          required
+          value={period.back}
+          onChange={event => set({ back: event.target.value })}
+        />
       </div>
-      <Field label={t('own.away.digestsTo')}>
-        {input => (
-          <input
-            {...input}
-            type="email"
-            value={period.digestsTo}
-            maxLength={320}
-            onChange={event => set({ digestsTo: event.target.value })}
-            className={inputStyle}
-          />
-        )}
-      </Field>
+      <TextField
+        label={t('own.away.digestsTo')}
+        type="email"
+        value={period.digestsTo}
+        maxLength={320}
+        onChange={event => set({ digestsTo: event.target.value })}
+      />
       <p>
         <Button type="submit" kind="main" disabled={disabled || period.from === '' || period.back === ''}>
           {t('own.away.add')}

@@ -18,7 +18,7 @@ import { Button } from '../../parts/buttons.tsx'
 import { Checkbox } from '../../parts/checkbox.tsx'
 import { ScheduleFields } from '../../parts/schedule-fields.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 import { useOwnSession, useProblemText } from './own-session.ts'
 import { OwnAwayTimes } from './own-away.tsx'
 import { OwnJunk } from './own-junk.tsx'
@@ -262,33 +262,22 @@ function PasswordForm() {
       className="flex flex-wrap items-start gap-2"
     >
       {session.asksOldPassword && (
-        <Field label={t('own.choices.oldPassword')} className="min-w-60 flex-1">
-          {input => (
-            <input
-              {...input}
-              {...register('old')}
-              type="password"
-              autoComplete="current-password"
-              className={inputStyle}
-            />
-          )}
-        </Field>
+        <TextField
+          label={t('own.choices.oldPassword')}
+          className="min-w-60 flex-1"
+          {...register('old')}
+          type="password"
+          autoComplete="current-password"
+        />
       )}
-      <Field
+      <TextField
         label={t('own.choices.password')}
         problem={formState.errors.password?.message}
         className="min-w-60 flex-1"
-      >
-        {input => (
-          <input
-            {...input}
-            {...register('password')}
-            type="password"
-            autoComplete="new-password"
-            className={inputStyle}
-          />
-        )}
-      </Field>
+        {...register('password')}
+        type="password"
+        autoComplete="new-password"
+      />
       <Button type="submit" className="mt-7 min-h-10" disabled={setting.isPending}>
         {t('own.choices.usePassword')}
       </Button>

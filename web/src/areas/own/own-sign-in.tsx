@@ -1,16 +1,19 @@
-import { useState } from 'react'
+import { useState, type FormEvent } from 'react'
 import { useQueryClient } from '@tanstack/react-query'
 import { useWatch, type UseFormRegisterReturn } from 'react-hook-form'
 import { z } from 'zod'
 import { useTranslation } from 'react-i18next'
+import { useLocation } from 'react-router'
 import { askCode, enterOwn } from '@pendro/contract'
-import { call } from '../../app/api.ts'
+import { call, Problem } from '../../app/api.ts'
 import { useAct } from '../../app/use-act.ts'
 import { useContractForm } from '../../app/use-contract-form.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, FormProblem, inputStyle } from '../../parts/field.tsx'
+import { FormProblem, inputStyle, TextField } from '../../parts/field.tsx'
+import { IdentityButton, useWaysIn } from '../sign-in/identity.tsx'
 import { keptOwn, ownSessionKey, useProblemText } from './own-session.ts'
 
+const wide = 'w-full justify-center py-2.5 text-[1.05rem]'
 const large = `${inputStyle} py-2.5 text-[1.05rem]`
 
 type Way = 'password' | 'code'
@@ -36,8 +39,52 @@ function useEntering(onCodeSent: () => void) {
   return { entering, asking }
 }
 
-/** First use on a device: a password of one's own, or a code sent to the mailbox. */
-export function OwnSignIn({ address: known }: { address: string }) {
+/** First use on a device: the organisation's account, a password of one's own, or a code sent to the mailbox. */
+export function OwnSignIn({ address }: { address: string }) {
+  const { t } = useTranslation()
+  const problemText = useProblemText()
+  const { pathname, search, state } = useLocation()
+  // What kept somebody out who comes back from the identity provider.
+  const refused = (state as { refused?: Problem['code'] } | null)?.refused
+  const { data: ways } = useWaysIn()
+  return (
+    <section className="mx-auto max-w-md rounded-lg border border-line bg-sheet p-5">
+      <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.signIn.title')}</h1>
+      <p className="mb-4 text-ink-2">{t('own.signIn.once')}</p>
+      {refused && (
+        <FormProblem className="mb-4">
+          {problemText(new Problem(refused, t('failed.unknown'), 0))}
+        </FormProblem>
+      )}
+      {ways?.colleagues && (
+        <div className="mb-5 border-b border-line pb-5">
+          <IdentityButton
+            as="colleague"
+            from={pathname + search}
+            kind="main"
+            className={wide}
+            say={problemText}
+          >
+            {t('own.signIn.identity', { provider: ways.provider })}
+          </IdentityButton>
+        </div>
+      )}
+      <Typed address={address} passwords={ways?.passwords !== false} isFirst={!ways?.colleagues} />
+    </section>
+  )
+}
+
+/** The address with a password or a code; only a code where passwords are switched off. */
+function Typed({
+  address: known,
+  passwords,
+  isFirst,
+}: {
+  address: string
+  passwords: boolean
+  /** The main way in, and not one below another. */
+  isFirst: boolean
+}) {
   const { t } = useTranslation()
   const problemText = useProblemText()
   const [way, setWay] = useState<Way>('password')
@@ -52,41 +99,55 @@ export function OwnSignIn({ address: known }: { address: string }) {
   }
   const { entering, asking } = useEntering(() => change('code'))
   const problem = entering.error ?? asking.error
+  const isAsking = way === 'password' && !passwords
+  const mayAsk = !asking.isPending && address.includes('@')
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    if (!isAsking) void handleSubmit(given => entering.mutate({ ...given, way }))()
+    else if (mayAsk) asking.mutate(address)
+  }
   return (
-    <form
-      noValidate
-      onSubmit={event => void handleSubmit(given => entering.mutate({ ...given, way }))(event)}
-      className="mx-auto max-w-md rounded-lg border border-line bg-sheet p-5"
-    >
-      <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.signIn.title')}</h1>
-      <p className="mb-4 text-ink-2">{t('own.signIn.once')}</p>
-      <Field label={t('own.signIn.address')} problem={formState.errors.address?.message} className="mb-3">
-        {input => (
-          <input {...input} {...register('address')} type="email" autoComplete="username" className={large} />
-        )}
-      </Field>
-      {way === 'code' && asking.data && (
-        <p role="status" className="mb-3 rounded-md bg-tint px-3 py-2">
-          {t('own.signIn.sent', { address, count: asking.data.minutes })}
-        </p>
+    <form noValidate onSubmit={submit}>
+      <TextField
+        label={t('own.signIn.address')}
+        problem={formState.errors.address?.message}
+        className="mb-3"
+        {...register('address')}
+        type="email"
+        autoComplete="username"
+        look={large}
+      />
+      {way === 'code' && asking.data && <Sent address={address} minutes={asking.data.minutes} />}
+      {!isAsking && (
+        <Secret way={way} field={register('secret')} problem={formState.errors.secret?.message} />
       )}
-      <Secret way={way} field={register('secret')} problem={formState.errors.secret?.message} />
       {problem && <FormProblem className="mb-4">{problemText(problem)}</FormProblem>}
       <Button
-        kind="main"
+        kind={isFirst ? 'main' : 'plain'}
         type="submit"
-        disabled={entering.isPending}
-        className="w-full justify-center py-2.5 text-[1.05rem]"
+        disabled={isAsking ? !mayAsk : entering.isPending}
+        className={wide}
       >
-        {t('own.signIn.go')}
+        {t(isAsking ? 'own.signIn.askCode' : 'own.signIn.go')}
       </Button>
-      <Ways
-        way={way}
-        disabled={asking.isPending || !address.includes('@')}
-        onCode={() => asking.mutate(address)}
-        onPassword={() => change('password')}
-      />
+      {!isAsking && (
+        <Ways
+          way={way}
+          disabled={!mayAsk}
+          onCode={() => asking.mutate(address)}
+          onPassword={passwords ? () => change('password') : undefined}
+        />
+      )}
     </form>
+  )
+}
+
+function Sent({ address, minutes }: { address: string; minutes: number }) {
+  const { t } = useTranslation()
+  return (
+    <p role="status" className="mb-3 rounded-md bg-tint px-3 py-2">
+      {t('own.signIn.sent', { address, count: minutes })}
+    </p>
   )
 }
 
@@ -99,19 +160,17 @@ interface SecretProps {
 function Secret({ way, field, problem }: SecretProps) {
   const { t } = useTranslation()
   return (
-    <Field label={t(`own.signIn.${way}`)} problem={problem} className="mb-4">
-      {input => (
-        <input
-          key={way}
-          {...input}
-          {...field}
-          type={way === 'password' ? 'password' : 'text'}
-          inputMode={way === 'code' ? 'numeric' : undefined}
-          autoComplete={way === 'password' ? 'current-password' : 'one-time-code'}
-          className={large}
-        />
-      )}
-    </Field>
+    <TextField
+      label={t(`own.signIn.${way}`)}
+      problem={problem}
+      className="mb-4"
+      key={way}
+      {...field}
+      type={way === 'password' ? 'password' : 'text'}
+      inputMode={way === 'code' ? 'numeric' : undefined}
+      autoComplete={way === 'password' ? 'current-password' : 'one-time-code'}
+      look={large}
+    />
   )
 }
 
@@ -119,7 +178,7 @@ interface WaysProps {
   readonly way: Way
   readonly disabled: boolean
   readonly onCode: () => void
-  readonly onPassword: () => void
+  readonly onPassword: (() => void) | undefined
 }
 
 /** The other ways in: a code, another code, or the password after all. */
@@ -130,7 +189,7 @@ function Ways({ way, disabled, onCode, onPassword }: WaysProps) {
       <Button kind="link" disabled={disabled} onClick={onCode}>
         {t(way === 'code' ? 'own.signIn.again' : 'own.signIn.sendCode')}
       </Button>
-      {way === 'code' && (
+      {way === 'code' && onPassword && (
         <Button kind="link" onClick={onPassword}>
           {t('own.signIn.usePassword')}
         </Button>

@@ -55,24 +55,21 @@ const isOfDepartments = (act: string, { what }: RecordLine['facts']) =>
   act === 'staffer-changed' && what === 'departments'
 
 /** Acts that need another sentence by what their facts say. */
-function formOf(act: string, facts: RecordLine['facts']): string {
-  if (act === 'kept-until' && facts.until === '') return 'kept-no-longer'
-  if (act === 'undo') return Number(facts.deliveries) > 0 ? 'undo' : 'undo-lists'
-  if (isOfDepartments(act, facts)) return 'staffer-changed-departments'
-  if (act === 'signed-in' && String(facts.with).startsWith('pass') && facts.with !== 'password')
-    return `signed-in-${facts.with}`
-  if (act === 'mailbox-closed' && facts.to !== '') return 'mailbox-closed-to'
-  if (act === 'sign-in-failed')
-    return facts.signIn === ''
-      ? 'sign-in-failed-nobody'
-      : facts.why === 'factor'
-        ? 'sign-in-failed-factor'
-        : act
+const forms: Readonly<Record<string, (facts: RecordLine['facts'], act: string) => string>> = {
+  'kept-until': ({ until }, act) => (until === '' ? 'kept-no-longer' : act),
+  undo: ({ deliveries }, act) => (Number(deliveries) > 0 ? act : 'undo-lists'),
+  'staffer-changed': (facts, act) => (isOfDepartments(act, facts) ? 'staffer-changed-departments' : act),
+  'staffer-joined': ({ by }, act) => (by === undefined ? act : `${act}-${by}`),
+  'signed-in': ({ with: by }, act) =>
+    by === 'password' || by === 'own-page' || by === undefined ? act : `${act}-${by}`,
+  'mailbox-closed': ({ to }, act) => (to === '' ? act : 'mailbox-closed-to'),
+  'sign-in-failed': ({ signIn, why }, act) =>
+    signIn === '' ? `${act}-nobody` : why === 'password' ? act : `${act}-${why}`,
   // Entries of before tell the times only.
-  if (act === 'digest-schedule')
-    return `digest-schedule-${facts.schedule ?? (facts.times ? 'chosen' : 'changed')}`
-  return act
+  'digest-schedule': ({ schedule, times }, act) => `${act}-${schedule ?? (times ? 'chosen' : 'changed')}`,
 }
+const formOf = (act: string, facts: RecordLine['facts']): string =>
+  (Object.hasOwn(forms, act) ? forms[act]?.(facts, act) : undefined) ?? act
 
 /** A value of a mailbox as the record keeps it, in words: '40 40 80', 'on', days away, or the organisation's. */
 function changedValue(value: string, t: TFunction): string {

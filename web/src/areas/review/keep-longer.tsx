@@ -6,7 +6,7 @@ import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
 import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 import { SlotPanel } from '../../parts/sentence-slot.tsx'
 
 /** One message kept until a day, whatever its days; taken back in the same place. */
@@ -49,30 +49,21 @@ function Panel({ sheet, onDone }: { sheet: DeliverySheet; onDone: () => void }) 
         keeping.mutate(until)
       }}
     >
-      <Field label={t('keep.day')} help={t('keep.help')}>
-        {input => (
-          <input
-            {...input}
-            type="date"
-            required
-            min={times.isoDay(new Date())}
-            value={until}
-            onChange={event => setUntil(event.target.value)}
-            className={inputStyle}
-          />
-        )}
-      </Field>
-      <Field label={t('keep.reason')}>
-        {input => (
-          <input
-            {...input}
-            value={reason}
-            maxLength={1000}
-            onChange={event => setReason(event.target.value)}
-            className={inputStyle}
-          />
-        )}
-      </Field>
+      <TextField
+        label={t('keep.day')}
+        help={t('keep.help')}
+        type="date"
+        required
+        min={times.isoDay(new Date())}
+        value={until}
+        onChange={event => setUntil(event.target.value)}
+      />
+      <TextField
+        label={t('keep.reason')}
+        value={reason}
+        maxLength={1000}
+        onChange={event => setReason(event.target.value)}
+      />
       <p className="flex flex-wrap gap-3">
         <Button kind="main" type="submit" disabled={keeping.isPending || until === ''}>
           {t('keep.button')}

@@ -12,12 +12,12 @@ import { call, Problem, problemOf } from '../../app/api.ts'
 import { enterBy } from '../../app/session.ts'
 import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, FormProblem, inputStyle } from '../../parts/field.tsx'
+import { FormProblem, inputStyle, TextField } from '../../parts/field.tsx'
 
 /** Passkeys belong to a name (WebAuthn Level 3 §5.1.2); an address in numbers has none. */
 const mayPasskey = () => browserSupportsWebAuthn() && !/^[\d.]+$|:/.test(window.location.hostname)
 
-function useEnterByPasskey() {
+function useEnterByPasskey(onDone?: () => void) {
   const client = useQueryClient()
   return useAct({
     send: async () => {
@@ -27,6 +27,7 @@ function useEnterByPasskey() {
       })
       await enterBy(client, { passkey: answer as z.input<typeof usedPasskey> })
     },
+    onDone: () => onDone?.(),
     quiet: true,
   })
 }
@@ -35,12 +36,14 @@ function useEnterByPasskey() {
 export function PasskeyButton({
   className,
   takesFocus = false,
+  onDone,
 }: {
   className: string
   takesFocus?: boolean
+  onDone?: (() => void) | undefined
 }) {
   const { t } = useTranslation()
-  const entering = useEnterByPasskey()
+  const entering = useEnterByPasskey(onDone)
   if (!mayPasskey()) return null
   return (
     <>
@@ -62,11 +65,22 @@ export function PasskeyButton({
 }
 
 /** After the right password: a code, a recovery code or a passkey. */
-export function SecondStep({ factors, onBack }: { factors: readonly FactorKind[]; onBack: () => void }) {
+export function SecondStep({
+  factors,
+  text,
+  onDone,
+  onBack,
+}: {
+  factors: readonly FactorKind[]
+  /** What was right so far. */
+  text: string
+  onDone?: (() => void) | undefined
+  onBack: () => void
+}) {
   const { t } = useTranslation()
   const client = useQueryClient()
   const [code, setCode] = useState('')
-  const proving = useAct({ send: () => enterBy(client, { code }), quiet: true })
+  const proving = useAct({ send: () => enterBy(client, { code }), onDone: () => onDone?.(), quiet: true })
   return (
     <form
       onSubmit={event => {
@@ -75,27 +89,25 @@ export function SecondStep({ factors, onBack }: { factors: readonly FactorKind[]
       }}
     >
       <h1 className="mb-2 font-serif text-[1.35rem] font-semibold">{t('signIn.second')}</h1>
-      <p className="mb-5 text-ink-2">{t('signIn.secondText')}</p>
+      <p className="mb-5 text-ink-2">{text}</p>
       {factors.includes('passkey') && (
-        <PasskeyButton takesFocus={!factors.includes('code')} className="mb-5 w-full justify-center py-2.5" />
+        <PasskeyButton
+          takesFocus={!factors.includes('code')}
+          className="mb-5 w-full justify-center py-2.5"
+          onDone={onDone}
+        />
       )}
-      <Field
+      <TextField
         label={t(factors.includes('code') ? 'signIn.code' : 'signIn.recovery')}
         problem={proving.isError ? problemOf(proving.error).text : undefined}
         className="mb-5"
-      >
-        {input => (
-          <input
-            {...input}
-            autoFocus={factors.includes('code')}
-            value={code}
-            autoComplete="one-time-code"
-            maxLength={40}
-            onChange={({ target }) => setCode(target.value)}
-            className={`${inputStyle} py-2.5 text-[1.05rem]`}
-          />
-        )}
-      </Field>
+        autoFocus={factors.includes('code')}
+        value={code}
+        autoComplete="one-time-code"
+        maxLength={40}
+        onChange={({ target }) => setCode(target.value)}
+        look={`${inputStyle} py-2.5 text-[1.05rem]`}
+      />
       <Button
         kind="main"
         type="submit"

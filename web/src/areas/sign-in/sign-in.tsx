@@ -10,7 +10,8 @@ import { enter, useSessionQuery } from '../../app/session.ts'
 import { useAct } from '../../app/use-act.ts'
 import { useContractForm } from '../../app/use-contract-form.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, FormProblem, inputStyle } from '../../parts/field.tsx'
+import { FormProblem, inputStyle, TextField } from '../../parts/field.tsx'
+import { IdentityButton, useWaysIn } from './identity.tsx'
 import { PasskeyButton, SecondStep } from './second-step.tsx'
 
 // Once in the life of an installation.
@@ -43,7 +44,7 @@ export function SignIn() {
     <main className="grid h-full lg:grid-cols-[minmax(0,11fr)_minmax(0,9fr)]">
       <Beside />
       <div className="grid place-items-center px-8">
-        <Steps />
+        <Steps from={cameFrom(state)} />
       </div>
     </main>
   )
@@ -65,10 +66,14 @@ function Beside() {
   )
 }
 
+const wide = 'w-full justify-center py-2.5 text-[1.05rem]'
 const large = `${inputStyle} py-2.5 text-[1.05rem] outline-offset-1`
 
 /** The password, and what is asked for beside it. */
-function Steps() {
+function Steps({ from }: { from: string }) {
+  const { t } = useTranslation()
+  const ways = useWaysIn()
+  const [typed, setTyped] = useState(false)
   const [factors, setFactors] = useState<readonly FactorKind[]>([])
   return (
     <div className="w-full max-w-sm">
@@ -77,15 +82,42 @@ function Steps() {
         Pendro
       </div>
       {factors.length === 0 ? (
-        <Form onMore={setFactors} />
+        <>
+          <h1 className="mb-5 font-serif text-[1.35rem] font-semibold">{t('signIn.title')}</h1>
+          {ways.data && ways.data.provider !== '' && (
+            <IdentityButton as="staffer" from={from} kind="main" className={wide}>
+              {t('signIn.identity', { provider: ways.data.provider })}
+            </IdentityButton>
+          )}
+          {ways.data?.passwords === false && !typed ? (
+            <NoPasswords onTyped={() => setTyped(true)} />
+          ) : (
+            ways.data && <Form isFirst={ways.data.provider === ''} onMore={setFactors} />
+          )}
+          {ways.error && <FormProblem>{problemOf(ways.error).text}</FormProblem>}
+        </>
       ) : (
-        <SecondStep factors={factors} onBack={() => setFactors([])} />
+        <SecondStep factors={factors} text={t('signIn.secondText')} onBack={() => setFactors([])} />
       )}
     </div>
   )
 }
 
-function Form({ onMore }: { onMore: (factors: readonly FactorKind[]) => void }) {
+/** Passwords are off: a passkey is left, and a password that was given on the machine. */
+function NoPasswords({ onTyped }: { onTyped: () => void }) {
+  const { t } = useTranslation()
+  return (
+    <>
+      <PasskeyButton className="mt-3 w-full justify-center py-2" />
+      <Button kind="link" className="mt-6" onClick={onTyped}>
+        {t('signIn.wayBack')}
+      </Button>
+    </>
+  )
+}
+
+/** Name and password; below the organisation's own sign-in where there is one. */
+function Form({ isFirst, onMore }: { isFirst: boolean; onMore: (factors: readonly FactorKind[]) => void }) {
   const { t } = useTranslation()
   const client = useQueryClient()
   const { register, handleSubmit, formState } = useContractForm(signIn.body, { signIn: '', password: '' })
@@ -97,30 +129,27 @@ function Form({ onMore }: { onMore: (factors: readonly FactorKind[]) => void }) 
   })
   return (
     <form noValidate onSubmit={event => void handleSubmit(given => entering.mutate(given))(event)}>
-      <h1 className="mb-5 font-serif text-[1.35rem] font-semibold">{t('signIn.title')}</h1>
-      <Field label={t('signIn.name')} problem={errors.signIn?.message} className="mb-4">
-        {input => (
-          <input {...input} {...register('signIn')} autoFocus autoComplete="username" className={large} />
-        )}
-      </Field>
-      <Field label={t('signIn.password')} problem={errors.password?.message} className="mb-5">
-        {input => (
-          <input
-            {...input}
-            {...register('password')}
-            type="password"
-            autoComplete="current-password"
-            className={large}
-          />
-        )}
-      </Field>
+      {!isFirst && <p className="my-5 border-t border-line pt-5 text-ink-2">{t('signIn.orPassword')}</p>}
+      <TextField
+        label={t('signIn.name')}
+        problem={errors.signIn?.message}
+        className="mb-4"
+        {...register('signIn')}
+        autoFocus={isFirst}
+        autoComplete="username"
+        look={large}
+      />
+      <TextField
+        label={t('signIn.password')}
+        problem={errors.password?.message}
+        className="mb-5"
+        {...register('password')}
+        type="password"
+        autoComplete="current-password"
+        look={large}
+      />
       {entering.isError && <FormProblem className="mb-4">{problemOf(entering.error).text}</FormProblem>}
-      <Button
-        kind="main"
-        type="submit"
-        disabled={entering.isPending}
-        className="w-full justify-center py-2.5 text-[1.05rem]"
-      >
+      <Button kind={isFirst ? 'main' : 'plain'} type="submit" disabled={entering.isPending} className={wide}>
         {t('signIn.go')}
       </Button>
       <PasskeyButton className="mt-3 w-full justify-center py-2" />

@@ -5,7 +5,7 @@ import { call } from '../../app/api.ts'
 import { useAct } from '../../app/use-act.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Dialog, DialogTrigger } from '../../parts/dialog.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 
 /** For somebody who lost their second factor; asked for with a reason, since it makes a password enough. */
 export function ClearFactors({ staffer: { id, name } }: { staffer: StafferRow }) {
@@ -37,18 +37,13 @@ export function ClearFactors({ staffer: { id, name } }: { staffer: StafferRow })
           clearing.mutate()
         }}
       >
-        <Field label={t('staffers.clear.reason')}>
-          {input => (
-            <input
-              {...input}
-              autoFocus
-              value={reason}
-              maxLength={1000}
-              onChange={({ target }) => setReason(target.value)}
-              className={inputStyle}
-            />
-          )}
-        </Field>
+        <TextField
+          label={t('staffers.clear.reason')}
+          autoFocus
+          value={reason}
+          maxLength={1000}
+          onChange={({ target }) => setReason(target.value)}
+        />
         <p className="flex flex-wrap gap-3">
           <Button kind="main" type="submit" disabled={clearing.isPending || reason.trim() === ''}>
             {t('staffers.clear.go')}

@@ -7,8 +7,9 @@ import { call, problemOf } from '../../app/api.ts'
 import { queryKeyOf } from '../../app/query-keys.ts'
 import { enter } from '../../app/session.ts'
 import { useAct } from '../../app/use-act.ts'
+import { IdentityButton, useWaysIn } from '../sign-in/identity.tsx'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, inputStyle } from '../../parts/field.tsx'
+import { TextField } from '../../parts/field.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 
 /** For whoever has a link: who invites whom, and a password of one's own. */
@@ -22,6 +23,7 @@ export function InvitationPage() {
     retry: false,
     staleTime: Infinity,
   })
+  const ways = useWaysIn()
   return (
     <main className="mx-auto max-w-xl px-6 py-14">
       <h1 className="mb-3 font-serif text-[1.7rem] font-semibold">{t('staffers.invitation.title')}</h1>
@@ -42,10 +44,26 @@ export function InvitationPage() {
           <p>
             <Sentence text={t('staffers.invitation.text', data)} />
           </p>
-          <Choose secret={secret} />
+          <ByAccount secret={secret} />
+          {ways.data?.passwords && <Choose secret={secret} />}
         </>
       )}
     </main>
+  )
+}
+
+/** By the account of the organisation, in place of a password. */
+function ByAccount({ secret }: { secret: string }) {
+  const { t } = useTranslation()
+  const { data } = useWaysIn()
+  if (!data || data.provider === '') return null
+  return (
+    <div className="mt-5">
+      <IdentityButton as="invited" from="/review" secret={secret} kind="main">
+        {t('signIn.identity', { provider: data.provider })}
+      </IdentityButton>
+      {data.passwords && <p className="mt-5 text-ink-2">{t('staffers.invitation.orPassword')}</p>}
+    </div>
   )
 }
 
@@ -70,23 +88,16 @@ function Choose({ secret }: { secret: string }) {
         accepting.mutate()
       }}
     >
-      <Field
+      <TextField
         label={t('staffers.invitation.password')}
         problem={accepting.isError ? problemOf(accepting.error).text : ''}
-      >
-        {input => (
-          <input
-            {...input}
-            type="password"
-            autoComplete="new-password"
-            minLength={12}
-            required
-            value={password}
-            onChange={({ target }) => typePassword(target.value)}
-            className={inputStyle}
-          />
-        )}
-      </Field>
+        type="password"
+        autoComplete="new-password"
+        minLength={12}
+        required
+        value={password}
+        onChange={({ target }) => typePassword(target.value)}
+      />
       <Button kind="main" type="submit" disabled={accepting.isPending} className="justify-self-start">
         {t('staffers.invitation.go')}
       </Button>

@@ -1,4 +1,5 @@
 import { ToldOnce } from './told-once.tsx'
+import { RoleChoice } from './role-choice.tsx'
 import { useDepartmentsText, DepartmentsField } from './departments-slot.tsx'
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
@@ -9,7 +10,7 @@ import { useTimes } from '../../app/times.ts'
 import { useAct } from '../../app/use-act.ts'
 import { useContractForm } from '../../app/use-contract-form.ts'
 import { Button } from '../../parts/buttons.tsx'
-import { Field, inputStyle, FormProblem } from '../../parts/field.tsx'
+import { FormProblem, TextField } from '../../parts/field.tsx'
 import { Card } from '../../parts/card.tsx'
 
 /** Where a link leads; the secret stands behind the #, so that no server on the way writes it down. */
@@ -80,23 +81,21 @@ function InviteForm({
       className="mt-3 grid gap-3"
       onSubmit={event => void handleSubmit(body => inviting.mutate(body))(event)}
     >
-      <Field label={t('staffers.invite.name')} problem={problem('name')}>
-        {input => <input {...input} {...register('name')} className={inputStyle} />}
-      </Field>
-      <Field label={t('staffers.invite.signIn')} problem={problem('signIn')}>
-        {input => <input {...input} {...register('signIn')} autoComplete="off" className={inputStyle} />}
-      </Field>
-      <Field label={t('staffers.invite.role')}>
-        {input => (
-          <select {...input} {...register('role')} className={inputStyle}>
-            {(['helpdesk', 'steward', 'observer'] as const).map(role => (
-              <option key={role} value={role}>
-                {t(`roles.${role}`)}
-              </option>
-            ))}
-          </select>
-        )}
-      </Field>
+      <TextField label={t('staffers.invite.name')} problem={problem('name')} {...register('name')} />
+      <TextField
+        label={t('staffers.invite.signIn')}
+        problem={problem('signIn')}
+        {...register('signIn')}
+        autoComplete="off"
+      />
+      <p className="font-semibold">
+        {t('staffers.invite.role')}{' '}
+        <RoleChoice
+          label={t('staffers.invite.role')}
+          role={watch('role')}
+          onPick={role => setValue('role', role)}
+        />
+      </p>
       <DepartmentsField
         label={t('staffers.invite.departments')}
         value={watch('departments') ?? null}

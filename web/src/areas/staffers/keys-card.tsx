@@ -10,7 +10,7 @@ import { useAct } from '../../app/use-act.ts'
 import { useContractForm } from '../../app/use-contract-form.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Card } from '../../parts/card.tsx'
-import { Field, FormProblem, inputStyle } from '../../parts/field.tsx'
+import { Field, FormProblem, inputStyle, TextField } from '../../parts/field.tsx'
 import { DepartmentsField, useDepartmentsText } from './departments-slot.tsx'
 import { ToldOnce } from './told-once.tsx'
 
@@ -108,11 +108,13 @@ function KeyForm({
   const { register, formState, setValue, watch } = form
   return (
     <form noValidate className="mt-3 grid gap-3 border-t border-line pt-3" onSubmit={make}>
-      <Field label={t('staffers.keys.name')} problem={formState.errors.name?.message}>
-        {input => (
-          <input {...input} {...register('name')} autoFocus autoComplete="off" className={inputStyle} />
-        )}
-      </Field>
+      <TextField
+        label={t('staffers.keys.name')}
+        problem={formState.errors.name?.message}
+        {...register('name')}
+        autoFocus
+        autoComplete="off"
+      />
       <Field label={t('staffers.keys.may')}>
         {input => (
           <select {...input} {...register('reach')} className={inputStyle}>
@@ -130,18 +132,15 @@ function KeyForm({
         there={there}
         onPick={value => setValue('departments', value)}
       />
-      <Field label={t('staffers.keys.days')} problem={formState.errors.days?.message}>
-        {input => (
-          <input
-            {...input}
-            {...register('days', { valueAsNumber: true })}
-            type="number"
-            min={1}
-            max={730}
-            className={`${inputStyle} max-w-28`}
-          />
-        )}
-      </Field>
+      <TextField
+        label={t('staffers.keys.days')}
+        problem={formState.errors.days?.message}
+        {...register('days', { valueAsNumber: true })}
+        type="number"
+        min={1}
+        max={730}
+        look={`${inputStyle} max-w-28`}
+      />
       {making.isError && <FormProblem>{problemOf(making.error).text}</FormProblem>}
       <Button kind="main" type="submit" disabled={making.isPending} className="justify-self-start">
         {t('staffers.keys.go')}

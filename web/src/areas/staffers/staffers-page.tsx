@@ -21,6 +21,7 @@ import { Button } from '../../parts/buttons.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Card } from '../../parts/card.tsx'
 import { InviteCard } from './invite-card.tsx'
+import { RoleChoice } from './role-choice.tsx'
 
 /** Who works with Pendro: roles, who is suspended, who is invited. */
 export function StaffersPage() {
@@ -67,8 +68,6 @@ export function StaffersPage() {
   )
 }
 
-const roles = ['helpdesk', 'steward', 'observer'] as const
-
 function Staffer({
   staffer,
   there,
@@ -81,6 +80,8 @@ function Staffer({
   const { t } = useTranslation()
   const { id, name, signIn, role, departments, suspendedAt } = staffer
   const { change, signOut } = useStaffer(staffer)
+  // Groups at the identity provider say it anew at each sign-in.
+  const isFixed = change.isPending || staffer.identity === 'groups'
   return (
     <li className="grid grid-cols-[minmax(0,1fr)_auto] items-baseline gap-x-4 gap-y-1 border-t border-line py-2.5">
       <span>
@@ -91,9 +92,9 @@ function Staffer({
         </span>
       </span>
       <RoleChoice
-        name={name}
+        label={t('staffers.role', { name })}
         role={role}
-        disabled={change.isPending}
+        disabled={isFixed}
         onPick={to => change.mutate({ what: 'role', was: role, to })}
       />
       <p className="col-span-2">
@@ -102,7 +103,7 @@ function Staffer({
           label={t('staffers.departmentsOf', { name })}
           value={departments}
           there={there}
-          disabled={change.isPending}
+          disabled={isFixed}
           onPick={to => change.mutate({ what: 'departments', was: departments, to })}
         />
       </p>
@@ -125,36 +126,7 @@ function Staffer({
   )
 }
 
-function RoleChoice({
-  name,
-  role,
-  disabled,
-  onPick,
-}: {
-  name: string
-  role: StafferRow['role']
-  disabled: boolean
-  onPick: (role: StafferRow['role']) => void
-}) {
-  const { t } = useTranslation()
-  return (
-    <select
-      aria-label={t('staffers.role', { name })}
-      value={role}
-      disabled={disabled}
-      onChange={({ target }) => onPick(roles.find(one => one === target.value) ?? role)}
-      className="rounded-md border border-line-strong bg-raised px-2 py-1"
-    >
-      {roles.map(one => (
-        <option key={one} value={one}>
-          {t(`roles.${one}`)}
-        </option>
-      ))}
-    </select>
-  )
-}
-
-function Seen({ staffer: { suspendedAt, lastSeen, sessions, factors } }: { staffer: StafferRow }) {
+function Seen({ staffer: { suspendedAt, lastSeen, sessions, factors, identity } }: { staffer: StafferRow }) {
   const { t } = useTranslation()
   const times = useTimes()
   return (
@@ -163,7 +135,12 @@ function Seen({ staffer: { suspendedAt, lastSeen, sessions, factors } }: { staff
         suspendedAt ? t('staffers.suspended', { day: times.day(suspendedAt) }) : '',
         lastSeen ? t('staffers.seen', { at: times.short(lastSeen) }) : t('staffers.never'),
         sessions > 0 ? t('staffers.sessions', { count: sessions }) : '',
-        factors > 0 ? t('staffers.factors', { count: factors }) : t('staffers.noFactor'),
+        factors > 0
+          ? t('staffers.factors', { count: factors })
+          : identity === 'none'
+            ? t('staffers.noFactor')
+            : '',
+        identity === 'none' ? '' : t(`staffers.identity.${identity}`),
       ]
         .filter(Boolean)
         .join(' · ')}

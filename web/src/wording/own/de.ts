@@ -23,12 +23,14 @@ export const own = {
     leave: 'Auf diesem Gerät abmelden',
     help: 'Pendro hält für {{organisation}} E-Mails zurück, die nach Spam aussehen. Ihr Helpdesk kann all das auch für Sie erledigen.',
     signIn: {
+      identity: 'Mit {{provider}} anmelden',
       title: 'Für Sie zurückgehaltene E-Mails ansehen',
       once: 'Sie melden sich auf jedem Gerät einmal an.',
       address: 'Ihre E-Mail-Adresse',
       password: 'Ihr Passwort',
       code: 'Der Code, den wir Ihnen geschickt haben',
       go: 'Anmelden',
+      askCode: 'Einen Code schicken',
       sendCode: 'Stattdessen einen Code schicken',
       again: 'Neuen Code schicken',
       usePassword: 'Mein Passwort verwenden',
@@ -360,6 +362,15 @@ export const own = {
       },
     },
     problem: {
+      PASSWORDS_OFF:
+        'Passwörter sind hier abgeschaltet. Lassen Sie sich einen Code an Ihr Postfach schicken.',
+      NO_PROVIDER:
+        'Mit diesem Konto kann sich hier niemand anmelden. Lassen Sie sich einen Code an Ihr Postfach schicken.',
+      PROVIDER_FAILED:
+        'Das Konto konnte Sie nicht anmelden. Versuchen Sie es noch einmal, oder lassen Sie sich einen Code an Ihr Postfach schicken.',
+      NOT_KNOWN_HERE:
+        'Die Adresse dieses Kontos ist hier kein Postfach. Lassen Sie sich einen Code an Ihr Postfach schicken.',
+      STEP_OVER: 'Das hat länger als fünf Minuten gedauert. Beginnen Sie noch einmal.',
       MAIL_RULE_NOT_FOUND: 'Diese Regel gibt es nicht mehr.',
       MAIL_RULE_CHANGED: 'Jemand hat diese Regel inzwischen geändert. Sehen Sie sie noch einmal an.',
       TOO_MANY_RULES: 'Sie haben so viele Regeln, wie ein Postfach haben kann. Entfernen Sie zuerst einige.',

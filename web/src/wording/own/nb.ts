@@ -23,12 +23,14 @@ export const own = {
     leave: 'Logg ut på denne enheten',
     help: 'Pendro holder tilbake e-post for {{organisation}} som ser ut som søppelpost. Brukerstøtten kan også gjøre alt dette for deg.',
     signIn: {
+      identity: 'Logg inn med {{provider}}',
       title: 'Se e-post som er holdt tilbake for deg',
       once: 'Du logger inn én gang på hver enhet.',
       address: 'E-postadressen din',
       password: 'Passordet ditt',
       code: 'Koden vi sendte deg',
       go: 'Logg inn',
+      askCode: 'Send meg en kode',
       sendCode: 'Send meg en kode i stedet',
       again: 'Send en ny kode',
       usePassword: 'Bruk passordet mitt',
@@ -353,6 +355,12 @@ export const own = {
       },
     },
     problem: {
+      PASSWORDS_OFF: 'Passord er slått av her. Få en kode sendt til postkassen din.',
+      NO_PROVIDER: 'Ingen kan logge inn med denne kontoen her. Få en kode sendt til postkassen din.',
+      PROVIDER_FAILED:
+        'Kontoen kunne ikke logge deg inn. Prøv igjen, eller få en kode sendt til postkassen din.',
+      NOT_KNOWN_HERE: 'Adressen til kontoen er ikke en postkasse her. Få en kode sendt til postkassen din.',
+      STEP_OVER: 'Dette tok mer enn fem minutter. Begynn på nytt.',
       MAIL_RULE_NOT_FOUND: 'Denne regelen finnes ikke lenger.',
       MAIL_RULE_CHANGED: 'Noen har endret denne regelen i mellomtiden. Se på den igjen.',
       TOO_MANY_RULES: 'Du har så mange regler som en postkasse kan ha. Fjern noen først.',

@@ -27,12 +27,14 @@ export const own = {
     leave: 'Wyloguj się na tym urządzeniu',
     help: 'Pendro zatrzymuje w organizacji {{organisation}} pocztę, która wygląda na spam. Pomoc techniczna może też zrobić to wszystko za Ciebie.',
     signIn: {
+      identity: 'Zaloguj się przez {{provider}}',
       title: 'Zobacz zatrzymane wiadomości',
       once: 'Na każdym urządzeniu logujesz się raz.',
       address: 'Twój adres e-mail',
       password: 'Twoje hasło',
       code: 'Kod, który wysłaliśmy',
       go: 'Zaloguj się',
+      askCode: 'Wyślij mi kod',
       sendCode: 'Wyślij kod zamiast hasła',
       again: 'Wyślij nowy kod',
       usePassword: 'Użyj mojego hasła',
@@ -389,6 +391,12 @@ export const own = {
       },
     },
     problem: {
+      PASSWORDS_OFF: 'Hasła są tu wyłączone. Poproś o kod wysłany do Twojej skrzynki.',
+      NO_PROVIDER: 'Nikt nie może się tu zalogować tym kontem. Poproś o kod wysłany do Twojej skrzynki.',
+      PROVIDER_FAILED:
+        'To konto nie mogło Cię zalogować. Spróbuj ponownie albo poproś o kod wysłany do Twojej skrzynki.',
+      NOT_KNOWN_HERE: 'Adres tego konta nie jest tu skrzynką. Poproś o kod wysłany do Twojej skrzynki.',
+      STEP_OVER: 'Trwało to dłużej niż pięć minut. Zacznij od nowa.',
       MAIL_RULE_NOT_FOUND: 'Tej reguły już nie ma.',
       MAIL_RULE_CHANGED: 'Ktoś zmienił tę regułę w międzyczasie. Obejrzyj ją jeszcze raz.',
       TOO_MANY_RULES: 'Masz tyle reguł, ile może mieć skrzynka. Najpierw usuń kilka.',
