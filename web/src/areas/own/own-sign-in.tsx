@@ -74,6 +74,27 @@ export function OwnSignIn({ address }: { address: string }) {
   )
 }
 
+/** What is typed, and where it goes. */
+function useTyped(known: string, passwords: boolean) {
+  const [way, setWay] = useState<Way>('password')
+  const form = useContractForm(typed, { address: known, secret: '' })
+  const { handleSubmit, control, resetField } = form
+  const address = useWatch({ control, name: 'address' })
+  const change = (next: Way) => {
+    setWay(next)
+    resetField('secret')
+  }
+  const { entering, asking } = useEntering(() => change('code'))
+  const isAsking = way === 'password' && !passwords
+  const mayAsk = !asking.isPending && address.includes('@')
+  const submit = (event: FormEvent) => {
+    event.preventDefault()
+    if (!isAsking) void handleSubmit(given => entering.mutate({ ...given, way }))()
+    else if (mayAsk) asking.mutate(address)
+  }
+  return { way, change, form, address, entering, asking, isAsking, mayAsk, submit }
+}
+
 /** The address with a password or a code; only a code where passwords are switched off. */
 function Typed({
   address: known,
@@ -87,25 +108,12 @@ function Typed({
 }) {
   const { t } = useTranslation()
   const problemText = useProblemText()
-  const [way, setWay] = useState<Way>('password')
-  const { register, handleSubmit, formState, control, resetField } = useContractForm(typed, {
-    address: known,
-    secret: '',
-  })
-  const address = useWatch({ control, name: 'address' })
-  const change = (next: Way) => {
-    setWay(next)
-    resetField('secret')
-  }
-  const { entering, asking } = useEntering(() => change('code'))
+  const { way, change, form, address, entering, asking, isAsking, mayAsk, submit } = useTyped(
+    known,
+    passwords,
+  )
+  const { register, formState } = form
   const problem = entering.error ?? asking.error
-  const isAsking = way === 'password' && !passwords
-  const mayAsk = !asking.isPending && address.includes('@')
-  const submit = (event: FormEvent) => {
-    event.preventDefault()
-    if (!isAsking) void handleSubmit(given => entering.mutate({ ...given, way }))()
-    else if (mayAsk) asking.mutate(address)
-  }
   return (
     <form noValidate onSubmit={submit}>
       <TextField
