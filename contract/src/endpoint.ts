@@ -25,6 +25,11 @@ export type Subject =
  */
 export type Scoping = 'whole' | 'own' | Readonly<Record<string, Subject>>
 
+/** What an organisation may keep to itself on colleagues' own pages. */
+export const ownParts = ['digests', 'senders', 'away', 'rules'] as const
+/** One of {@link ownParts}. */
+export type OwnPart = (typeof ownParts)[number]
+
 /**
  * One request of the API. The server mounts it, the web calls it, and OpenAPI is made from it: there is
  * no second description. `path` has its parameters as `{name}`.
@@ -44,6 +49,8 @@ export interface Endpoint<
   readonly scope: Scoping
   /** Whoever has a second factor proves anew that it is them, if the last proof is older than ten minutes (PROVE_AGAIN). */
   readonly fresh: boolean
+  /** Of colleagues: refused (NOT_ON_OWN_PAGE) where the organisation keeps this to itself; 'partly': the work itself asks. */
+  readonly own: OwnPart | 'partly' | 'always'
   readonly params: P
   readonly query: Q
   readonly body: B
@@ -72,6 +79,7 @@ export function endpoint<
   roles: Roles
   scope?: Scoping
   fresh?: boolean
+  own?: OwnPart | 'partly'
   response: R
   params?: P
   query?: Q
@@ -86,9 +94,10 @@ export function endpoint<
     problems = [],
     scope = 'whole',
     fresh = false,
+    own = 'always',
     ...rest
   } = given
-  return { ...rest, scope, fresh, problems, params: params as P, query: query as Q, body: body as B }
+  return { ...rest, scope, fresh, own, problems, params: params as P, query: query as Q, body: body as B }
 }
 
 /** Declares a request that is answered by a page, a file or a stream. */

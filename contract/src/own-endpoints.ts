@@ -11,6 +11,7 @@ import {
   idInPath,
   keptDays,
   moment,
+  ownMay,
   placeInList,
   standing,
 } from './shapes.ts'
@@ -27,6 +28,8 @@ const ownSession = z.object({
   asksOldPassword: z.boolean(),
   /** Shared and list mailboxes whose digests this colleague gets; acts on their mail count, too. */
   minds: z.array(z.object({ id, name: z.string() })),
+  /** What the organisation lets colleagues do themselves. */
+  may: ownMay,
 })
 /** A colleague on a device of their own, and which mailboxes they mind. */
 export type OwnSession = z.infer<typeof ownSession>
@@ -184,6 +187,7 @@ export const actOwn = endpoint({
   path: '/api/own/acts',
   summary: 'Send messages to oneself, with or without trusting their senders, or refuse the senders',
   roles: 'colleague',
+  own: 'partly',
   body: z.object({
     deliveries: z.array(id).min(1).max(200),
     act: ownAct,
@@ -197,6 +201,7 @@ export const actOwn = endpoint({
     patterns: z.array(z.string()),
   }),
   problems: [
+    'NOT_ON_OWN_PAGE',
     'DELIVERY_NOT_FOUND',
     'SEALED',
     'ALREADY_RULED',
@@ -265,6 +270,7 @@ export const changeOwnSenders = endpoint({
   path: '/api/own/senders',
   summary: 'Add entries to one’s own lists, or end some',
   roles: 'colleague',
+  own: 'senders',
   body: z.object({
     add: z
       .array(
@@ -281,6 +287,7 @@ export const changeOwnSenders = endpoint({
   }),
   response: z.object({ rulingId: id }),
   problems: [
+    'NOT_ON_OWN_PAGE',
     'BAD_PATTERN',
     'NOTHING_TO_DO',
     'NEEDS_STEWARD',
@@ -373,8 +380,10 @@ export const setOwnSettings = endpoint({
   path: '/api/own/settings',
   summary: 'Set them; a `null` schedule is the organisation’s',
   roles: 'colleague',
+  own: 'partly',
   body: ownSettings,
   response: z.object({ next: moment.nullable() }),
+  problems: ['NOT_ON_OWN_PAGE'],
 })
 /** Times away as a colleague enters them: who gets the digests meanwhile is named by an address, '' for nobody: they wait. */
 const ownAway = awayPeriod.pick({ from: true, back: true }).extend({ digestsTo: z.string().trim().max(320) })
@@ -396,9 +405,10 @@ export const setOwnAway = endpoint({
   path: '/api/own/away',
   summary: 'Set when one is away',
   roles: 'colleague',
+  own: 'away',
   body: z.object({ was: z.array(ownAway).max(40), to: z.array(ownAway).max(40), token: z.uuid() }),
   response: z.object({}),
-  problems: ['BAD_AWAY', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
+  problems: ['NOT_ON_OWN_PAGE', 'BAD_AWAY', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
 })
 /** `language`: the one the colleague writes and reads in. */
 export const readOwnReply = endpoint({
@@ -414,9 +424,10 @@ export const setOwnReply = endpoint({
   path: '/api/own/reply',
   summary: 'Set what one’s mailbox answers by itself',
   roles: 'colleague',
+  own: 'away',
   body: z.object({ was: automaticReply, to: automaticReply, token: z.uuid() }),
   response: z.object({}),
-  problems: ['BAD_REPLY', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
+  problems: ['NOT_ON_OWN_PAGE', 'BAD_REPLY', 'MAILBOX_CHANGED', 'NOTHING_TO_DO'],
 })
 /** When the page shows what lies in the junk folder, and how likely wanted mail that is about to go is told of. */
 export const readOwnJunk = endpoint({

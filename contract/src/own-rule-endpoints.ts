@@ -51,9 +51,16 @@ export const changeOwnRules = endpoint({
   path: '/api/own/rules/changes',
   summary: 'Change one’s own mail rules; the number is for its undo',
   roles: 'colleague',
+  own: 'rules',
   body: z.object({ change: ownRulesChange, token: z.uuid() }),
   response: z.object({ change: id }),
-  problems: ['MAIL_RULE_NOT_FOUND', 'MAIL_RULE_CHANGED', 'TOO_MANY_RULES', 'NOTHING_TO_DO'],
+  problems: [
+    'NOT_ON_OWN_PAGE',
+    'MAIL_RULE_NOT_FOUND',
+    'MAIL_RULE_CHANGED',
+    'TOO_MANY_RULES',
+    'NOTHING_TO_DO',
+  ],
 })
 
 /** Refused when something was built on it. Of somebody else's mailbox it is told as little as that it exists. */

@@ -136,6 +136,10 @@ export const problems = {
       own: 'You have no second factor yourself. Add one on your own page first, then ask it of everybody.',
     },
   },
+  NOT_ON_OWN_PAGE: {
+    status: 403,
+    text: 'Your organisation sets this for everybody. Ask your help desk to change it for you.',
+  },
   PASSWORDS_OFF: {
     status: 403,
     text: 'Passwords are switched off here. Sign in with your organisation’s account, or with a passkey.',

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { endpoint, everyone } from './endpoint.ts'
 import { dangers, timeZone } from './organisation-endpoints.ts'
-import { departments, id, role } from './shapes.ts'
+import { departments, id, ownMay, role } from './shapes.ts'
 
 const lines = z.array(z.string().trim().min(1).max(320)).max(1000)
 
@@ -54,6 +54,12 @@ const directory = z.object({
   hourly: z.boolean(),
 })
 
+/** What colleagues may do on their own pages; departments that differ, by name. */
+const ownPages = z.object({
+  all: ownMay,
+  departments: z.array(z.object({ department: z.string().trim().max(100), may: ownMay })).max(500),
+})
+
 /** Who signs people in (OpenID Connect); '' for nobody. Its secret is a setting of the machine. */
 const identityProvider = z.object({
   /** As the button says it. */
@@ -80,6 +86,7 @@ const shapes = {
   'reaching-out': reachingOut,
   'second-factor': secondFactor,
   'identity-provider': identityProvider,
+  'own-pages': ownPages,
   directory,
 } as const
 
@@ -102,6 +109,7 @@ export const settingChange = z.discriminatedUnion('what', [
   one('reaching-out'),
   one('second-factor'),
   one('identity-provider'),
+  one('own-pages'),
   one('directory'),
 ])
 /** A checked {@link settingChange}. */
@@ -120,6 +128,7 @@ export const organisationSettings = z.object({
   'reaching-out': reachingOut,
   'second-factor': secondFactor,
   'identity-provider': identityProvider,
+  'own-pages': ownPages,
   directory,
   possible: z.array(dangers),
 })

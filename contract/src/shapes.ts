@@ -31,6 +31,16 @@ export const role = z.enum(['helpdesk', 'steward', 'observer'])
 /** What somebody looks after: all departments there are and will be (`null`), or some by name. */
 export const departments = z.array(z.string().min(1).max(100)).min(1).max(200).nullable()
 
+/** What colleagues may do on their own pages: digest times, own lists, times away with replies, mail rules. */
+export const ownMay = z.object({
+  digests: z.boolean(),
+  senders: z.boolean(),
+  away: z.boolean(),
+  rules: z.boolean(),
+})
+/** A checked {@link ownMay}. */
+export type OwnMay = z.infer<typeof ownMay>
+
 /** A one-time code of an app (RFC 6238), or a passkey (WebAuthn). */
 export const factorKind = z.enum(['code', 'passkey'])
 /** A checked {@link factorKind}. */

@@ -107,11 +107,16 @@ export function colleagueIs(res: Response): SignedInColleague {
 /** Sessions, staffers and keys: what would let a program outlive its key. */
 const isForPeople = (path: string) => /^\/api\/(session|staffers|keys)(\/|$)/.test(path)
 
-function checkRights({ path, roles, method, scope, fresh }: AnyEndpoint, req: Request, res: Response): void {
+function checkRights(
+  { path, roles, method, scope, fresh, own }: AnyEndpoint,
+  req: Request,
+  res: Response,
+): void {
   if (roles === 'anyone') return
   if (roles === 'colleague') {
-    const { csrf } = colleagueIs(res)
+    const { csrf, may } = colleagueIs(res)
     if (method !== 'get' && req.get('X-Pendro-Token') !== csrf) throw new AppError('CSRF')
+    if (own !== 'always' && own !== 'partly' && !may[own]) throw new AppError('NOT_ON_OWN_PAGE')
     return
   }
   const who = whoIs(res)

@@ -115,6 +115,13 @@ const others: Readonly<Record<string, readonly [typed: unknown, kept: unknown]>>
   'second-factor': ['required', 'required'],
   directory: [directory, directory],
   'identity-provider': [provider, provider],
+  'own-pages': [
+    {
+      all: { digests: false, senders: true, away: true, rules: true },
+      departments: [{ department: '', may: { digests: true, senders: true, away: true, rules: true } }],
+    },
+    { all: { digests: false, senders: true, away: true, rules: true }, departments: [] },
+  ],
 }
 
 describe('settings of the organisation', () => {

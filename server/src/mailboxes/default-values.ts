@@ -39,6 +39,7 @@ const acts = {
   'reaching-out': 'setting-reaching-out',
   'second-factor': 'setting-second-factor',
   'identity-provider': 'setting-identity-provider',
+  'own-pages': 'setting-own-pages',
   directory: 'setting-directory',
 } as const satisfies Record<What, string>
 

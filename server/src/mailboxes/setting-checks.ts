@@ -6,6 +6,7 @@ import { checkDepartments } from '../staffers/departments.ts'
 
 type Addresses = Extract<SettingChange, { what: 'addresses' }>['to']
 type Provider = Extract<SettingChange, { what: 'identity-provider' }>['to']
+type OwnPages = Extract<SettingChange, { what: 'own-pages' }>['to']
 type Value = Pick<SettingChange, 'what' | 'to'>
 
 /**
@@ -20,7 +21,19 @@ export async function checkSetting(
 ): Promise<void> {
   if (what === 'own-domains') checkDomains(organisation, to as string[])
   if (what === 'addresses') await checkAddresses(db, to as Addresses, tx)
+  if (what === 'own-pages') await checkOwnPages(db, organisation, to as OwnPages, tx)
   if (what === 'identity-provider') await checkProvider(db, organisation, to as Provider, tx)
+}
+
+async function checkOwnPages(
+  db: Database,
+  { ownPages }: Organisation,
+  { departments }: OwnPages,
+  tx?: Tx,
+): Promise<void> {
+  const names = departments.map(({ department }) => department)
+  const known = (ownPages?.departments ?? []).map(({ department }) => department)
+  if (names.length > 0) await checkDepartments(db, names, tx, known)
 }
 
 /** Departments are those there are; passwords are off only where a steward can come back to switch them on. */

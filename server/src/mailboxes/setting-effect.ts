@@ -1,4 +1,4 @@
-import type { SettingChange } from '@pendro/contract'
+import { ownParts, type OwnPart, type SettingChange } from '@pendro/contract'
 import { isInNetworks } from '@pendro/core/authentication'
 import { patternText } from '@pendro/core/senders'
 import { findRow, select, type Database } from '../db/database.ts'
@@ -44,6 +44,8 @@ function factsOf(
       return change.to === 'required' ? ofFactors(db) : {}
     case 'identity-provider':
       return ofProvider(db, change)
+    case 'own-pages':
+      return ofOwnPages(db, change)
     case 'name':
     case 'reaching-out':
     case 'directory':
@@ -134,6 +136,46 @@ async function ofFactors(db: Database): Promise<Readonly<Record<string, number>>
        AND NOT EXISTS (SELECT 1 FROM staffer_factors f WHERE f.staffer_id = s.id)`,
   )
   return { without: row?.n ?? 0 }
+}
+
+/** Mailboxes with something of their own that their colleague could change no more; it stays. */
+async function ofOwnPages(
+  db: Database,
+  { was, to }: Extract<SettingChange, { what: 'own-pages' }>,
+): Promise<Readonly<Record<string, number>>> {
+  const counted = await Promise.all(
+    ownParts.map(async part => {
+      const [before, after] = [mayIn(was, part, 'before'), mayIn(to, part, 'after')]
+      const row = await findRow<{ n: number }>(
+        db,
+        `SELECT COUNT(*) AS n FROM mailboxes b
+         WHERE b.closed_at IS NULL AND ${before.sql} AND NOT ${after.sql} AND ${hasOwn[part]}`,
+        { before: before.unlike, after: after.unlike },
+      )
+      return [part, row?.n ?? 0] as const
+    }),
+  )
+  return Object.fromEntries(counted)
+}
+
+type OwnPages = Extract<SettingChange, { what: 'own-pages' }>['to']
+
+/** Whether the colleague of a mailbox may, as a condition; `unlike`: departments that differ, for the value of that name. */
+function mayIn({ all, departments }: OwnPages, part: OwnPart, name: string) {
+  const unlike = departments.filter(({ may }) => may[part] !== all[part]).map(({ department }) => department)
+  // A list in SQL can't be empty, and no department has a name like this.
+  return {
+    sql: `((b.department IN (:${name})) ${all[part] ? '=' : '<>'} 0)`,
+    unlike: [...unlike, '\n'],
+  }
+}
+
+/** What a mailbox has of its own, by what would have made it. */
+const hasOwn: Readonly<Record<OwnPart, string>> = {
+  digests: '(b.digest_times IS NOT NULL OR b.digest_weekdays IS NOT NULL)',
+  senders: 'EXISTS (SELECT 1 FROM sender_entries e WHERE e.mailbox_id = b.id AND e.ended_at IS NULL)',
+  away: 'EXISTS (SELECT 1 FROM away_periods p WHERE p.mailbox_id = b.id AND p.until_at > UTC_TIMESTAMP())',
+  rules: 'EXISTS (SELECT 1 FROM mail_rules r WHERE r.mailbox_id = b.id)',
 }
 
 /** Staffers who could come in no more: by no password, and with no account there and no passkey. */

@@ -36,6 +36,8 @@ const noDirectory = {
   hourly: false,
 }
 
+const allOwn = { digests: true, senders: true, away: true, rules: true }
+
 const noProvider = {
   name: '',
   issuer: '',
@@ -82,6 +84,13 @@ export function settingsOf(organisation: Organisation): Omit<OrganisationSetting
     'reaching-out': { ...(organisation.reachingOut ?? { pictures: true, unsubscribe: true }) },
     'second-factor': organisation.secondFactor ?? 'optional',
     'identity-provider': asShown(organisation.identityProvider ?? noProvider),
+    'own-pages': {
+      all: { ...(organisation.ownPages?.all ?? allOwn) },
+      departments: (organisation.ownPages?.departments ?? []).map(({ department, may }) => ({
+        department,
+        may: { ...may },
+      })),
+    },
     directory: { ...(organisation.directory ?? noDirectory) },
   }
 }
@@ -130,6 +139,8 @@ export function storedSetting(
       return { secondFactor: value.to }
     case 'identity-provider':
       return { identityProvider: value.to }
+    case 'own-pages':
+      return { ownPages: value.to }
     case 'directory':
       return { directory: value.to }
   }
@@ -178,6 +189,8 @@ function normalised(
       return readAddresses(change.to, ownDomains, wrong)
     case 'identity-provider':
       return readProvider(change.to, wrong)
+    case 'own-pages':
+      return readOwnPages(change.to, wrong)
     case 'name':
     case 'reaching-out':
     case 'second-factor':
@@ -194,6 +207,16 @@ function readProvider(given: Provider, wrong: string[]): Provider {
   if (!isIssuer(given.issuer)) wrong.push(given.issuer)
   // A line that names no group yet is none.
   return { ...given, grants: given.grants.filter(({ group }) => group !== '') }
+}
+
+type OwnPages = Extract<SettingChange, { what: 'own-pages' }>['to']
+
+/** Each department once; a line that names none yet is none. */
+function readOwnPages({ all, departments }: OwnPages, wrong: string[]): OwnPages {
+  const named = departments.filter(({ department }) => department !== '')
+  const names = named.map(({ department }) => department)
+  wrong.push(...new Set(names.filter((name, i) => names.indexOf(name) !== i)))
+  return { all, departments: named }
 }
 
 /** As A-labels, each once. Of a public suffix everybody under it would be meant. */

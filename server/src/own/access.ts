@@ -1,11 +1,12 @@
 import { Op } from 'sequelize'
 import { createHash, randomBytes, randomInt } from 'node:crypto'
 import type { Response } from 'express'
+import type { OwnMay, OwnPart } from '@pendro/contract'
 import { execute, findRow, inTransaction, isDuplicate, type Database, type Tx } from '../db/database.ts'
 import { Mailboxes } from '../db/models/organisation.ts'
 import { ColleagueAccess, ColleagueSessions } from '../db/models/people.ts'
 import { exists, findOne, insert, remove, update } from '../db/rows.ts'
-import { ownMailboxes, readOrganisation } from '../db/organisation.ts'
+import { ownMailboxes, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { enqueue } from '../outbox/queue.ts'
 import { writeRecord } from '../record/write.ts'
@@ -21,6 +22,8 @@ export interface SignedInColleague {
   readonly address: string
   readonly mailboxIds: readonly number[]
   readonly csrf: string
+  /** What the organisation lets them do themselves. */
+  readonly may: OwnMay
   /** Came in a moment ago by a code sent to the mailbox: need not know the old password to choose another. */
   readonly byCode: boolean
 }
@@ -164,11 +167,12 @@ export async function findColleague(
     name: string
     address: string
     csrf: string
+    department: string
     expires_at: Date
     code_at: Date | null
   }>(
     db,
-    `SELECT b.id, b.name, b.address, x.csrf, x.expires_at, x.code_at FROM colleague_sessions x JOIN mailboxes b ON b.id = x.mailbox_id
+    `SELECT b.id, b.name, b.address, b.department, x.csrf, x.expires_at, x.code_at FROM colleague_sessions x JOIN mailboxes b ON b.id = x.mailbox_id
      WHERE x.id = :id AND x.expires_at > :now AND b.closed_at IS NULL`,
     { id: idOf(token), now },
   )
@@ -181,9 +185,21 @@ export async function findColleague(
       { expires_at: new Date(now.getTime() + colleagueSessionLength) },
       { id: idOf(token) },
     )
-  const { id, name, address, csrf, code_at } = row
+  const { id, name, address, csrf, department, code_at } = row
+  const may = ownMayOf(await readOrganisation(db), department)
   const byCode = code_at !== null && now.getTime() - code_at.getTime() < codeOpens
-  return { id, name, address, csrf, byCode, mailboxIds: await ownMailboxes(db, id, now) }
+  return { id, name, address, csrf, may, byCode, mailboxIds: await ownMailboxes(db, id, now) }
+}
+
+/** What colleagues of a department may do themselves. */
+export function ownMayOf({ ownPages }: Pick<Organisation, 'ownPages'>, department: string): OwnMay {
+  const own = ownPages?.departments.find(one => one.department === department)
+  return own?.may ?? ownPages?.all ?? { digests: true, senders: true, away: true, rules: true }
+}
+
+/** Throws NOT_ON_OWN_PAGE for what the organisation keeps to itself. */
+export function needMay({ may }: SignedInColleague, part: OwnPart): void {
+  if (!may[part]) throw new AppError('NOT_ON_OWN_PAGE')
 }
 
 export async function closeColleagueSession(db: Database, token: string): Promise<void> {

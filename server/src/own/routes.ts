@@ -57,6 +57,7 @@ import {
   hasPassword,
   openColleagueSession,
   prove,
+  needMay,
   revoke,
   setColleagueCookie,
   choosePassword,
@@ -132,7 +133,7 @@ function signInRoutes(router: Router, { db, now, queued, settings }: Deps): void
 
 async function describe(
   db: Database,
-  { id, name, address, csrf, byCode, mailboxIds }: SignedInColleague,
+  { id, name, address, csrf, may, byCode, mailboxIds }: SignedInColleague,
 ): Promise<OwnSession> {
   const [organisation, mailbox, known, minds] = await Promise.all([
     readOrganisation(db),
@@ -154,6 +155,7 @@ async function describe(
     hasPassword: known,
     asksOldPassword: known && !byCode,
     minds,
+    may: { ...may },
   }
 }
 
@@ -163,6 +165,8 @@ function mailRoutes(router: Router, { db, now, queued, log, settings, reader = r
     ownMessage(db, colleague, params.id, { now: now(), read: reader.read }),
   )
   mount(router, actOwn, async ({ body, colleague }) => {
+    // Sending to oneself changes no list.
+    if (body.act !== 'send') needMay(colleague, 'senders')
     const ruling = await actOn(db, colleague, body, now())
     log.ruled(ruling.id, colleague.id, ruling.deliveries.length)
     queued()

@@ -1,3 +1,4 @@
+import { isDeepStrictEqual } from 'node:util'
 import type { DigestScheduleShape, JunkShown, MailboxChange, Reminders } from '@pendro/contract'
 import { nextDigest } from '@pendro/core/digest'
 import { inTransaction, type Database } from '../db/database.ts'
@@ -11,7 +12,7 @@ import { applyChange } from '../mailboxes/change.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { spokenLanguage } from '../wording.ts'
-import type { SignedInColleague } from './access.ts'
+import { needMay, type SignedInColleague } from './access.ts'
 
 export interface OwnSettings {
   readonly language: 'en' | 'nb' | 'de' | 'pl'
@@ -48,6 +49,8 @@ export async function writeSettingsOf(
   { language, schedule, listsJunk, listsNearCertain }: OwnSettings,
   now: Date,
 ): Promise<void> {
+  const { schedule: before } = await readSettingsOf(db, who, now)
+  if (!isDeepStrictEqual(before, schedule)) needMay(who, 'digests')
   await inTransaction(db, async tx => {
     await update(
       db,

@@ -180,7 +180,8 @@ function identityOf(
     const value = Object.hasOwn(claims, name) ? claims[name] : ''
     // As a name of ours: one line, and no longer than one.
     return typeof value === 'string'
-      ? value.replace(/\p{Cc}+/gu, ' ')
+      ? value
+          .replace(/\p{Cc}+/gu, ' ')
           .trim()
           .slice(0, 200)
       : ''

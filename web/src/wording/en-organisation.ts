@@ -134,6 +134,34 @@ export const enOrganisation = {
       without_other: '{{count}} staffers have none. They add one before they can do anything else.',
     },
   },
+  'own-pages': {
+    title: 'What colleagues do themselves',
+    text: 'On their own pages. What is not ticked they see as it is, and ask the help desk for it.',
+    part: {
+      digests: 'Say when digests go',
+      senders: 'Keep their own lists of senders',
+      away: 'Enter times away and automatic replies',
+      rules: 'Make mail rules',
+    },
+    departments: 'Departments that differ',
+    add: 'Add a department',
+    department: 'Department, line {{place}}',
+    remove: 'Remove',
+    effect: {
+      digests_one:
+        'One colleague has digest times of their own. They stay, and only the help desk can change them.',
+      digests_other:
+        '{{count}} colleagues have digest times of their own. They stay, and only the help desk can change them.',
+      senders_one: 'One colleague has lists of their own. They stay, and only the help desk can change them.',
+      senders_other:
+        '{{count}} colleagues have lists of their own. They stay, and only the help desk can change them.',
+      away_one: 'One colleague has entered times away. They stay, and only the help desk can change them.',
+      away_other:
+        '{{count}} colleagues have entered times away. They stay, and only the help desk can change them.',
+      rules_one: 'One colleague has mail rules. They stay, and only the help desk can change them.',
+      rules_other: '{{count}} colleagues have mail rules. They stay, and only the help desk can change them.',
+    },
+  },
   'identity-provider': {
     title: 'Sign-in with the organisation’s account',
     text: 'People sign in where they sign in for everything else (OpenID Connect). Pendro tries the address before it is set.',

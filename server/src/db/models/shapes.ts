@@ -1,4 +1,4 @@
-import type { ListFormat } from '@pendro/contract'
+import type { ListFormat, OwnMay } from '@pendro/contract'
 import type { DeliveryFacts, Evidence, Limits, OrganisationPolicy } from '@pendro/core/judgement'
 import type { Finding } from '@pendro/core/weights'
 import type { KeptDays } from '@pendro/core/keeping'
@@ -27,6 +27,8 @@ export interface OrganisationSettings {
   readonly reachingOut?: { readonly pictures: boolean; readonly unsubscribe: boolean }
   /** Whether every staffer has to have a second factor; without it each decides. */
   readonly secondFactor?: 'optional' | 'required'
+  /** What colleagues may do themselves; all of it unless it says no. */
+  readonly ownPages?: OwnPagesSetting
   /** Who signs people in besides Pendro. */
   readonly identityProvider?: IdentityProviderSetting
   /** Where it is known who there is. */
@@ -71,6 +73,12 @@ export interface DirectorySetting {
   /** Per cent of its mailboxes that may be closed without a steward. */
   readonly share: number
   readonly hourly: boolean
+}
+
+/** What colleagues may do on their own pages; departments that differ, by name. */
+export interface OwnPagesSetting {
+  readonly all: OwnMay
+  readonly departments: readonly { readonly department: string; readonly may: OwnMay }[]
 }
 
 /** An identity provider (OpenID Connect); its secret is of the process (PENDRO_PROVIDER_SECRET). */

@@ -1,8 +1,5 @@
 import { useTranslation } from 'react-i18next'
-import { useQuery } from '@tanstack/react-query'
-import { readDefaults, type OrganisationSettingsShape } from '@pendro/contract'
-import { call } from '../../app/api.ts'
-import { queryKeyOf } from '../../app/query-keys.ts'
+import type { OrganisationSettingsShape } from '@pendro/contract'
 import { Button } from '../../parts/buttons.tsx'
 import { inputStyle } from '../../parts/field.tsx'
 import { DepartmentsSlot } from '../staffers/departments-slot.tsx'
@@ -10,6 +7,7 @@ import { RoleChoice } from '../staffers/role-choice.tsx'
 import { Choices, Line } from './fields.tsx'
 import { movedUp } from './lines.ts'
 import { SettingCard } from './setting-card.tsx'
+import { useDepartments } from './use-settings.ts'
 
 type Setting = OrganisationSettingsShape['identity-provider']
 type Grant = Setting['grants'][number]
@@ -62,11 +60,7 @@ export function IdentityProviderCard({
 /** Who is in which group may do what; the first line that fits counts. */
 function Grants({ grants, onChange }: { grants: readonly Grant[]; onChange: (grants: Grant[]) => void }) {
   const { t } = useTranslation()
-  const { data } = useQuery({
-    queryKey: queryKeyOf('settings', 'departments'),
-    queryFn: ({ signal }) => call(readDefaults, { signal }),
-  })
-  const there = data?.departments.map(({ name }) => name) ?? []
+  const there = useDepartments()
   const put = (at: number, grant: Grant) => onChange(grants.map((one, i) => (i === at ? grant : one)))
   return (
     <div className="mt-3">

@@ -7,6 +7,7 @@ import type { OrganisationSettingsShape } from '@pendro/contract'
 import { useSession, maySteer } from '../../app/session.ts'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Choices, Line, Lines, Times } from './fields.tsx'
+import { OwnPagesCard } from './own-pages-setting.tsx'
 import { SettingCard } from './setting-card.tsx'
 import { useSettings } from './use-settings.ts'
 
@@ -57,6 +58,7 @@ function Settings({ data, may }: { data: OrganisationSettingsShape; may: boolean
         <Gateways data={data} may={may} />
         <Forbidden data={data} may={may} />
         <ReachingOut data={data} may={may} />
+        <OwnPagesCard data={data} may={may} />
         <Providers data={data} may={may} />
         <DirectoryCard data={data} may={may} />
       </div>

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import {
   changeSetting,
+  readDefaults,
   readSettings,
   undoMailboxChange,
   type LiveEvent,
@@ -28,6 +29,15 @@ export function useSettings() {
     queryKey: queryKeyOf('settings'),
     queryFn: ({ signal }) => call(readSettings, { signal }),
   })
+}
+
+/** The departments there are, by name; none until they are known. */
+export function useDepartments(): readonly string[] {
+  const { data } = useQuery({
+    queryKey: queryKeyOf('settings', 'departments'),
+    queryFn: ({ signal }) => call(readDefaults, { signal }),
+  })
+  return data?.departments.map(({ name }) => name) ?? []
 }
 
 /** Changes one of its settings, with its undo at the foot of the screen. */

@@ -12,7 +12,7 @@ import { Checkbox } from '../../parts/checkbox.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Miss } from './miss.tsx'
 import { useOwnSession, useProblemText } from './own-session.ts'
-import { acts, useActs } from './use-acts.ts'
+import { useActs, useOfferedActs } from './use-acts.ts'
 
 const shows = ['kept', 'near-certain', 'sent', 'refused'] as const
 type Show = (typeof shows)[number]
@@ -222,10 +222,11 @@ function Row({ row, marked, onMark }: { row: OwnRow; marked: boolean; onMark: (o
 function MarkedBar({ ids, onDone }: { ids: readonly number[]; onDone: () => void }) {
   const { t } = useTranslation()
   const acting = useActs(onDone)
+  const offered = useOfferedActs()
   return (
     <div className="sticky bottom-0 z-10 -mx-4 mt-3 flex flex-wrap items-center gap-2 border-t border-line-strong bg-sheet px-4 py-3">
       <b className="mr-2">{t('own.marked', { count: ids.length })}</b>
-      {acts.map(act => (
+      {offered.map(act => (
         <Button
           key={act}
           kind={act === 'send' ? 'main' : 'plain'}

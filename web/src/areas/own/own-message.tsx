@@ -14,7 +14,7 @@ import { Empty, SkeletonRows } from '../../parts/states.tsx'
 import { isOpen } from './own-mail.tsx'
 import { useProblemText } from './own-session.ts'
 import { useOwnAct } from './use-own-act.ts'
-import { acts, useActs } from './use-acts.ts'
+import { useActs, useOfferedActs } from './use-acts.ts'
 
 export function OwnMessagePage() {
   const { id } = useParams()
@@ -101,12 +101,17 @@ function Decide({ data, proposed }: { data: OwnSheet; proposed: OwnAct | null })
   const { t } = useTranslation()
   const acting = useActs()
   const { row, outlook } = data
-  const main = proposed ?? 'send'
+  const acts = useOfferedActs()
+  const isOffered = proposed !== null && acts.includes(proposed)
+  const main = isOffered ? proposed : 'send'
   const canRule = outlook.why !== 'no-sender'
   const offered = [main, ...acts.filter(act => act !== main)].filter(act => act === 'send' || canRule)
   return (
     <section className="mt-4 rounded-lg border border-line-strong bg-sheet p-4">
-      {proposed && (
+      {proposed && !isOffered && (
+        <p className="mb-3 rounded-md bg-tint px-3 py-2">{t('own.notHere.senders')}</p>
+      )}
+      {isOffered && (
         <p className="mb-3 rounded-md bg-tint px-3 py-2 font-semibold">
           {t('own.followed', { act: t(`act.${proposed}`) })}
         </p>

@@ -28,6 +28,7 @@ import {
   type OwnRuleForm,
 } from './own-rule-form.ts'
 import { useProblemText } from './own-session.ts'
+import { Allowed } from './allowed.tsx'
 import { useOwnAct } from './use-own-act.ts'
 
 /** Changes the rules as one act, with its undo at the foot of the screen. */
@@ -64,40 +65,42 @@ export function OwnRules() {
     <>
       <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.rules.title')}</h1>
       <p className="mt-1 text-ink-2">{t('own.rules.text')}</p>
-      {list.isPending && <SkeletonRows count={4} />}
-      {list.error && !list.data && (
-        <Failed say={problemText} error={list.error} onAgain={() => void list.refetch()} />
-      )}
-      {open === null ? (
-        <p className="mt-3">
-          <Button kind="main" disabled={!list.data} onClick={() => setOpen('new')}>
-            {t('own.rules.new')}
-          </Button>
-        </p>
-      ) : (
-        <RuleForm
-          key={open === 'new' ? 'new' : open.id}
-          rule={open === 'new' ? null : open}
-          folders={list.data?.folders ?? []}
-          busy={changing.isPending}
-          onSave={changing.mutate}
-          onCancel={() => setOpen(null)}
-        />
-      )}
-      {list.data?.rules.length === 0 && open === null && (
-        <Empty title={t('own.rules.none')}>{t('own.rules.noneText')}</Empty>
-      )}
-      <ol className="mt-4 rounded-lg border border-line bg-sheet empty:hidden">
-        {list.data?.rules.map(rule => (
-          <Rule
-            key={rule.id}
-            rule={rule}
+      <Allowed part="rules">
+        {list.isPending && <SkeletonRows count={4} />}
+        {list.error && !list.data && (
+          <Failed say={problemText} error={list.error} onAgain={() => void list.refetch()} />
+        )}
+        {open === null ? (
+          <p className="mt-3">
+            <Button kind="main" disabled={!list.data} onClick={() => setOpen('new')}>
+              {t('own.rules.new')}
+            </Button>
+          </p>
+        ) : (
+          <RuleForm
+            key={open === 'new' ? 'new' : open.id}
+            rule={open === 'new' ? null : open}
+            folders={list.data?.folders ?? []}
             busy={changing.isPending}
-            onChange={changing.mutate}
-            onOpen={() => setOpen(rule)}
+            onSave={changing.mutate}
+            onCancel={() => setOpen(null)}
           />
-        ))}
-      </ol>
+        )}
+        {list.data?.rules.length === 0 && open === null && (
+          <Empty title={t('own.rules.none')}>{t('own.rules.noneText')}</Empty>
+        )}
+        <ol className="mt-4 rounded-lg border border-line bg-sheet empty:hidden">
+          {list.data?.rules.map(rule => (
+            <Rule
+              key={rule.id}
+              rule={rule}
+              busy={changing.isPending}
+              onChange={changing.mutate}
+              onOpen={() => setOpen(rule)}
+            />
+          ))}
+        </ol>
+      </Allowed>
     </>
   )
 }

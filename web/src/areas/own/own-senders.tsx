@@ -7,8 +7,10 @@ import { call } from '../../app/api.ts'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { StandingMark } from '../../parts/standing.tsx'
+import { inputStyle, TextField } from '../../parts/field.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { useProblemText } from './own-session.ts'
+import { Allowed } from './allowed.tsx'
 import { useOwnAct } from './use-own-act.ts'
 
 interface Change {
@@ -59,43 +61,40 @@ export function OwnSenders() {
   return (
     <>
       <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.senders')}</h1>
-      <form onSubmit={submit} className="mt-3 rounded-lg border border-line bg-sheet p-4">
-        <label className="block">
-          <span className="mb-1 block font-semibold">{t('own.list.pattern')}</span>
-          <input
+      <Allowed part="senders">
+        <form onSubmit={submit} className="mt-3 rounded-lg border border-line bg-sheet p-4">
+          <TextField
+            label={t('own.list.pattern')}
+            help={t('own.list.hint')}
             value={pattern}
             onChange={event => setPattern(event.target.value)}
             autoCapitalize="none"
             spellCheck={false}
-            aria-describedby="pattern-hint"
-            className="w-full rounded-md border border-line-strong bg-raised px-3 py-2 font-mono"
+            look={`${inputStyle} font-mono`}
           />
-        </label>
-        <p id="pattern-hint" className="mt-1 text-[0.95rem] text-ink-2">
-          {t('own.list.hint')}
-        </p>
-        <p className="mt-3 flex flex-wrap gap-2">
-          <Button type="submit" kind="main" disabled={changing.isPending}>
-            {t('own.list.trust')}
-          </Button>
-          <Button disabled={changing.isPending} onClick={() => propose('blocked')}>
-            {t('own.list.refuse')}
-          </Button>
-        </p>
-      </form>
-      {list.isPending && <SkeletonRows count={4} />}
-      {list.error && !list.data && (
-        <Failed say={problemText} error={list.error} onAgain={() => void list.refetch()} />
-      )}
-      {list.data &&
-        (['safe', 'blocked'] as const).map(standing => (
-          <Entries
-            key={standing}
-            standing={standing}
-            entries={list.data.entries.filter(entry => entry.standing === standing)}
-            onEnd={entry => changing.mutate({ end: entry })}
-          />
-        ))}
+          <p className="mt-3 flex flex-wrap gap-2">
+            <Button type="submit" kind="main" disabled={changing.isPending}>
+              {t('own.list.trust')}
+            </Button>
+            <Button disabled={changing.isPending} onClick={() => propose('blocked')}>
+              {t('own.list.refuse')}
+            </Button>
+          </p>
+        </form>
+        {list.isPending && <SkeletonRows count={4} />}
+        {list.error && !list.data && (
+          <Failed say={problemText} error={list.error} onAgain={() => void list.refetch()} />
+        )}
+        {list.data &&
+          (['safe', 'blocked'] as const).map(standing => (
+            <Entries
+              key={standing}
+              standing={standing}
+              entries={list.data.entries.filter(entry => entry.standing === standing)}
+              onEnd={entry => changing.mutate({ end: entry })}
+            />
+          ))}
+      </Allowed>
     </>
   )
 }

@@ -20,6 +20,7 @@ import { ScheduleFields } from '../../parts/schedule-fields.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { TextField } from '../../parts/field.tsx'
 import { useOwnSession, useProblemText } from './own-session.ts'
+import { Allowed } from './allowed.tsx'
 import { OwnAwayTimes } from './own-away.tsx'
 import { OwnJunk } from './own-junk.tsx'
 import { OwnReply } from './own-reply.tsx'
@@ -50,8 +51,10 @@ export function OwnSettings() {
       <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.settings')}</h1>
       <FreshDigest />
       {data ? <DigestForm key={JSON.stringify(data)} settings={data} /> : <SkeletonRows count={4} />}
-      <OwnAwayTimes />
-      <OwnReply />
+      <Allowed part="away">
+        <OwnAwayTimes />
+        <OwnReply />
+      </Allowed>
       <OwnJunk />
       <Device />
     </>
@@ -118,7 +121,9 @@ function DigestForm({ settings }: { settings: Settings }) {
   }
   return (
     <form onSubmit={submit} className="mt-3 grid gap-5 rounded-lg border border-line bg-sheet p-4">
-      <WhenFields choices={choices} change={change} next={settings.next} />
+      <Allowed part="digests">
+        <WhenFields choices={choices} change={change} next={settings.next} />
+      </Allowed>
       <ListsFields choices={choices} change={change} />
       <LanguageField choices={choices} change={change} />
       <p>

@@ -1,9 +1,16 @@
 import { useTranslation } from 'react-i18next'
 import { actOwn, undoOwn, type OwnAct } from '@pendro/contract'
 import { call } from '../../app/api.ts'
+import { useOwnSession } from './own-session.ts'
 import { useOwnAct } from './use-own-act.ts'
 
-export const acts = ['send', 'send-trust', 'refuse'] as const satisfies readonly OwnAct[]
+const acts = ['send', 'send-trust', 'refuse'] as const satisfies readonly OwnAct[]
+
+/** What this colleague may do with mail of their own: where lists are the organisation's, sending it to oneself is left. */
+export function useOfferedActs(): readonly OwnAct[] {
+  const { may } = useOwnSession()
+  return acts.filter(act => act === 'send' || may.senders)
+}
 
 /** Acts on one or several messages, says what happened, and offers to undo what can be undone. */
 export function useActs(onDone: () => void = () => {}) {

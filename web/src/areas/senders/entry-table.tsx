@@ -134,15 +134,7 @@ const Row = memo(function Row({ row, chosen, marked, onOpen, onMark }: RowProps)
         <span className={clsx('block truncate text-[0.88rem]', note.tone)}>{note.text}</span>
       </button>
       <Standing standing={row.standing} />
-      <span className="min-w-0 truncate max-[639px]:hidden" title={row.keptBy}>
-        {row.mailboxId === null ? t('senders.organisation') : row.keptBy}
-        {row.others > 0 && (
-          <span className="text-ink-2" title={t('senders.others', { count: row.others })}>
-            {' '}
-            +{row.others}
-          </span>
-        )}
-      </span>
+      <KeptBy row={row} />
       <span className="text-[0.95rem] text-ink-2 max-[1179px]:hidden">
         {row.lastMatchedAt === null ? t('senders.notYet') : times.short(row.lastMatchedAt)}
       </span>
@@ -152,6 +144,22 @@ const Row = memo(function Row({ row, chosen, marked, onOpen, onMark }: RowProps)
     </div>
   )
 })
+
+/** Whose it is, and how many more have the same. */
+function KeptBy({ row: { mailboxId, keptBy, others } }: Pick<RowProps, 'row'>) {
+  const { t } = useTranslation()
+  return (
+    <span className="min-w-0 truncate max-[639px]:hidden" title={keptBy}>
+      {mailboxId === null ? t('senders.organisation') : keptBy}
+      {others > 0 && (
+        <span className="text-ink-2" title={t('senders.others', { count: others })}>
+          {' '}
+          +{others}
+        </span>
+      )}
+    </span>
+  )
+}
 
 /** The most that matters about an entry, in one line: what is wrong with it, else its conditions and reason. */
 function noteOf(

@@ -22,6 +22,13 @@ export const own = {
     settings: 'Übersichten',
     leave: 'Auf diesem Gerät abmelden',
     help: 'Pendro hält für {{organisation}} E-Mails zurück, die nach Spam aussehen. Ihr Helpdesk kann all das auch für Sie erledigen.',
+    notHere: {
+      digests:
+        'Wann Übersichten gesendet werden, legt Ihre Organisation fest. Ihr Helpdesk kann es für Sie ändern.',
+      senders: 'Die Absenderlisten führt Ihre Organisation. Ihr Helpdesk kann jemanden für Sie eintragen.',
+      away: 'Abwesenheiten und automatische Antworten trägt Ihre Organisation ein. Ihr Helpdesk kann das für Sie tun.',
+      rules: 'Die E-Mail-Regeln legt Ihre Organisation an. Ihr Helpdesk kann eine für Sie anlegen.',
+    },
     signIn: {
       identity: 'Mit {{provider}} anmelden',
       title: 'Für Sie zurückgehaltene E-Mails ansehen',
@@ -362,6 +369,7 @@ export const own = {
       },
     },
     problem: {
+      NOT_ON_OWN_PAGE: 'Das legt Ihre Organisation für alle fest. Ihr Helpdesk kann es für Sie ändern.',
       PASSWORDS_OFF:
         'Passwörter sind hier abgeschaltet. Lassen Sie sich einen Code an Ihr Postfach schicken.',
       NO_PROVIDER:

@@ -25,6 +25,12 @@ export const own = {
     settings: 'Digests',
     leave: 'Sign out on this device',
     help: 'Pendro keeps back mail for {{organisation}} that looks like junk. Your help desk can also do all of this for you.',
+    notHere: {
+      digests: 'Your organisation sets when digests go. Ask your help desk to change it for you.',
+      senders: 'Your organisation keeps the lists of senders. Ask your help desk to add one for you.',
+      away: 'Your organisation enters times away and automatic replies. Ask your help desk to do it for you.',
+      rules: 'Your organisation makes the mail rules. Ask your help desk to make one for you.',
+    },
     signIn: {
       identity: 'Sign in with {{provider}}',
       title: 'See mail kept back for you',
@@ -316,6 +322,7 @@ export const own = {
       ...enRuleWords,
     },
     problem: {
+      NOT_ON_OWN_PAGE: 'Your organisation sets this for everybody. Ask your help desk to change it for you.',
       PASSWORDS_OFF: 'Passwords are switched off here. Have a code sent to your mailbox.',
       NO_PROVIDER: 'Nobody can sign in with this account here. Have a code sent to your mailbox.',
       PROVIDER_FAILED: 'That account could not sign you in. Try again, or have a code sent to your mailbox.',

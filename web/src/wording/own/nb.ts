@@ -22,6 +22,12 @@ export const own = {
     settings: 'Oversikter',
     leave: 'Logg ut på denne enheten',
     help: 'Pendro holder tilbake e-post for {{organisation}} som ser ut som søppelpost. Brukerstøtten kan også gjøre alt dette for deg.',
+    notHere: {
+      digests: 'Organisasjonen din bestemmer når sammendrag sendes. Be brukerstøtten om å endre det for deg.',
+      senders: 'Organisasjonen din fører avsenderlistene. Be brukerstøtten om å legge til en for deg.',
+      away: 'Organisasjonen din legger inn fravær og automatiske svar. Be brukerstøtten om å gjøre det for deg.',
+      rules: 'Organisasjonen din lager e-postreglene. Be brukerstøtten om å lage en for deg.',
+    },
     signIn: {
       identity: 'Logg inn med {{provider}}',
       title: 'Se e-post som er holdt tilbake for deg',
@@ -355,6 +361,8 @@ export const own = {
       },
     },
     problem: {
+      NOT_ON_OWN_PAGE:
+        'Organisasjonen din bestemmer dette for alle. Be brukerstøtten om å endre det for deg.',
       PASSWORDS_OFF: 'Passord er slått av her. Få en kode sendt til postkassen din.',
       NO_PROVIDER: 'Ingen kan logge inn med denne kontoen her. Få en kode sendt til postkassen din.',
       PROVIDER_FAILED:

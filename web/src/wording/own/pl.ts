@@ -26,6 +26,13 @@ export const own = {
     settings: 'Zestawienia',
     leave: 'Wyloguj się na tym urządzeniu',
     help: 'Pendro zatrzymuje w organizacji {{organisation}} pocztę, która wygląda na spam. Pomoc techniczna może też zrobić to wszystko za Ciebie.',
+    notHere: {
+      digests:
+        'O godzinach wysyłania zestawień decyduje Twoja organizacja. Poproś pomoc techniczną o zmianę.',
+      senders: 'Listy nadawców prowadzi Twoja organizacja. Poproś pomoc techniczną o dodanie nadawcy.',
+      away: 'Nieobecności i automatyczne odpowiedzi wpisuje Twoja organizacja. Poproś o to pomoc techniczną.',
+      rules: 'Reguły poczty tworzy Twoja organizacja. Poproś pomoc techniczną o utworzenie reguły.',
+    },
     signIn: {
       identity: 'Zaloguj się przez {{provider}}',
       title: 'Zobacz zatrzymane wiadomości',
@@ -391,6 +398,7 @@ export const own = {
       },
     },
     problem: {
+      NOT_ON_OWN_PAGE: 'Twoja organizacja ustala to dla wszystkich. Poproś pomoc techniczną o zmianę.',
       PASSWORDS_OFF: 'Hasła są tu wyłączone. Poproś o kod wysłany do Twojej skrzynki.',
       NO_PROVIDER: 'Nikt nie może się tu zalogować tym kontem. Poproś o kod wysłany do Twojej skrzynki.',
       PROVIDER_FAILED:
