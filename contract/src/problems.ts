@@ -223,7 +223,10 @@ export const problems = {
   BAD_SETTING: {
     status: 400,
     text: '{{lines}} can’t be used here. Nothing was changed; correct it and try again.',
-    when: { 'client-id': 'Pendro’s name at the identity provider is still missing.' },
+    when: {
+      code: '{{lines}} looks like a code of a digest: whoever replies would be taken to ask for it. Write it otherwise.',
+      'client-id': 'Pendro’s name at the identity provider is still missing.',
+    },
   },
   ADDRESS_STAYS: {
     status: 409,

@@ -1,7 +1,7 @@
 import { z } from 'zod'
 import { endpoint, everyone } from './endpoint.ts'
 import { dangers, timeZone } from './organisation-endpoints.ts'
-import { departments, id, ownMay, role } from './shapes.ts'
+import { departments, digestLanguage, id, ownMay, role } from './shapes.ts'
 
 const lines = z.array(z.string().trim().min(1).max(320)).max(1000)
 
@@ -54,6 +54,14 @@ const directory = z.object({
   hourly: z.boolean(),
 })
 
+const words = z.string().trim().max(1000)
+const inEachLanguage = z.object({ en: words, nb: words, de: words, pl: words })
+/**
+ * What mail of Pendro's own says besides its own words, by language, '' for nothing: `welcome` in the first letter, `foot` at the end of
+ * all. `language`: of mailboxes that come without one.
+ */
+const letters = z.object({ language: digestLanguage, welcome: inEachLanguage, foot: inEachLanguage })
+
 /** What colleagues may do on their own pages; departments that differ, by name. */
 const ownPages = z.object({
   all: ownMay,
@@ -87,6 +95,7 @@ const shapes = {
   'second-factor': secondFactor,
   'identity-provider': identityProvider,
   'own-pages': ownPages,
+  letters,
   directory,
 } as const
 
@@ -110,6 +119,7 @@ export const settingChange = z.discriminatedUnion('what', [
   one('second-factor'),
   one('identity-provider'),
   one('own-pages'),
+  one('letters'),
   one('directory'),
 ])
 /** A checked {@link settingChange}. */
@@ -129,6 +139,7 @@ export const organisationSettings = z.object({
   'second-factor': secondFactor,
   'identity-provider': identityProvider,
   'own-pages': ownPages,
+  letters,
   directory,
   possible: z.array(dangers),
 })
@@ -166,6 +177,17 @@ export const previewSetting = endpoint({
   problems: ['BAD_SETTING', ...misfits],
 })
 
+/** Sends nothing, and keeps nothing. */
+export const previewLetter = endpoint({
+  method: 'post',
+  path: '/api/organisation/settings/letter',
+  summary: 'A letter to colleagues as it would be with texts that are not set yet',
+  roles: everyone,
+  body: z.object({ letters, kind: z.enum(['welcome', 'code', 'digest']), language: digestLanguage }),
+  response: z.object({ subject: z.string(), text: z.string() }),
+  problems: ['BAD_SETTING'],
+})
+
 /** One act with a line in the record; its undo is that of mailboxes. MAILBOX_CHANGED: somebody was quicker. */
 export const changeSetting = endpoint({
   method: 'post',
@@ -182,4 +204,4 @@ export const changeSetting = endpoint({
 })
 
 /** Requests about the settings of the organisation, by name. */
-export const settingsEndpoints = { readSettings, previewSetting, changeSetting }
+export const settingsEndpoints = { readSettings, previewSetting, previewLetter, changeSetting }

@@ -1,7 +1,18 @@
 import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { describe, expect, test } from 'vitest'
-import { deliveryState, enquiryHow, enquiryState, lookFor, ownAct, readRecord } from '@pendro/contract'
+import {
+  changeStaffer,
+  defaultsChange,
+  deliveryState,
+  enquiryHow,
+  enquiryState,
+  lookFor,
+  mailboxChange,
+  ownAct,
+  readRecord,
+  settingChange,
+} from '@pendro/contract'
 import { parsePattern } from '@pendro/core/senders'
 import { endpoints } from '../src/all-endpoints.ts'
 import { weights } from '@pendro/core/judgement'
@@ -172,6 +183,13 @@ test('every text the screens ask for by a fixed key exists', () => {
   expect([...new Set(keys)].filter(key => !isWorded(all, key))).toEqual([])
 })
 
+/** The kinds of a change. */
+const kindsOf = ({
+  options,
+}: {
+  readonly options: readonly { readonly shape: { readonly what: { readonly value: string } } }[]
+}) => options.map(({ shape }) => shape.what.value)
+
 /** What a screen words by a value of the contract: each of its values has words. */
 test.each([
   ['record.what', readRecord.query.shape.what.def.innerType.options],
@@ -184,6 +202,10 @@ test.each([
   ['whereabouts.label', lookFor.response.shape.hits.element.shape.label.options],
   ['whereabouts.problem', lookFor.response.shape.problem.options.filter(one => one !== '')],
   ['act', ownAct.options],
+  ['record.changed.what', [settingChange, defaultsChange, mailboxChange].flatMap(kindsOf)],
+  ['record.changed.what', kindsOf(changeStaffer.body.shape.change)],
+  ['organisation', kindsOf(settingChange).map(what => `${what}.title`)],
+  ['organisation', kindsOf(settingChange).map(what => `${what}.text`)],
   ['account.state', deliveryState.options],
 ] as const)('%s has words for each value there can be', (path, values) => {
   const all = { ...en, ...screens }

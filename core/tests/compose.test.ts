@@ -34,6 +34,7 @@ const input = (more: Partial<DigestInput> = {}): DigestInput => ({
   leavesOutJunk: false,
   ownPage: '',
   freshPage: '',
+  foot: '',
   ...more,
 })
 function composed(more: Partial<DigestInput> = {}) {

@@ -115,6 +115,18 @@ const others: Readonly<Record<string, readonly [typed: unknown, kept: unknown]>>
   'second-factor': ['required', 'required'],
   directory: [directory, directory],
   'identity-provider': [provider, provider],
+  letters: [
+    {
+      language: 'nb',
+      welcome: { en: 'Rooms are on\r\nthe pier.', nb: '', de: '', pl: '' },
+      foot: { en: 'Help desk:\u0007 pier 3', nb: 'Brukerstøtten', de: '', pl: '' },
+    },
+    {
+      language: 'nb',
+      welcome: { en: 'Rooms are on\nthe pier.', nb: '', de: '', pl: '' },
+      foot: { en: 'Help desk:  pier 3', nb: 'Brukerstøtten', de: '', pl: '' },
+    },
+  ],
   'own-pages': [
     {
       all: { digests: false, senders: true, away: true, rules: true },

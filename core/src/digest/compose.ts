@@ -50,6 +50,8 @@ export interface DigestInput {
   readonly ownPage: string
   /** Where a fresh digest is asked for; '' for none. */
   readonly freshPage: string
+  /** The organisation's own last words; '' for none. */
+  readonly foot: string
 }
 
 /** A digest as mail: subject and both bodies. */
@@ -146,6 +148,7 @@ function textBody(input: DigestInput, words: Words): string {
       words.ownPage === '' ? '' : `${words.ownPage} ${input.ownPage}`,
       [words.fresh, input.freshPage].filter(part => part !== '').join(' '),
       words.help,
+      input.foot,
     ]
       .filter(part => part !== '')
       .join('\n\n') + '\n'
@@ -184,7 +187,7 @@ ${paragraph(words.greeting)}${paragraph(words.ending)}
 ${input.ending.map(block).join('\n')}
 ${paragraph(words.intro)}
 ${input.lines.map(block).join('\n')}
-${paragraph(words.leftOut)}${words.ownPage === '' ? '' : `<p style="margin:0 0 14px">${escape(words.ownPage)} <a href="${escape(input.ownPage)}" style="color:#125A63">${escape(input.ownPage)}</a></p>`}<p style="margin:0 0 14px">${escape(words.fresh)}${input.freshPage === '' ? '' : ` <a href="${escape(input.freshPage)}" style="color:#125A63">${escape(input.freshPage)}</a>`}</p>${paragraph(words.help)}
+${paragraph(words.leftOut)}${words.ownPage === '' ? '' : `<p style="margin:0 0 14px">${escape(words.ownPage)} <a href="${escape(input.ownPage)}" style="color:#125A63">${escape(input.ownPage)}</a></p>`}<p style="margin:0 0 14px">${escape(words.fresh)}${input.freshPage === '' ? '' : ` <a href="${escape(input.freshPage)}" style="color:#125A63">${escape(input.freshPage)}</a>`}</p>${paragraph(words.help)}${paragraph(input.foot).replace('<p style="', '<p style="white-space:pre-line;')}
 </div></body></html>
 `
 }

@@ -27,7 +27,7 @@ import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { awayTimes } from '../deliveries/expiry.ts'
 import { noteReminder, reminderOf } from '../deliveries/looks.ts'
-import { composeOwnMail, ownDomain } from '../outbox/own-mail.ts'
+import { composeOwnMail, ownDomain, organisationWords } from '../outbox/own-mail.ts'
 import { linkSigner, linksOf, type LinkSigner } from './links.ts'
 import { enqueue, enqueueWelcomes } from '../outbox/queue.ts'
 import { writeRecord } from '../record/write.ts'
@@ -161,6 +161,7 @@ export function compose(
       leavesOutJunk: mailbox.digest_lists_junk === 0,
       ownPage: publicUrl === '' ? '' : `${publicUrl}/own`,
       freshPage: publicUrl === '' ? '' : `${publicUrl}/own/settings`,
+      foot: organisationWords(organisation, 'foot', mailbox.language),
     },
     t,
   )

@@ -14,7 +14,7 @@ import { noteLook } from '../deliveries/looks.ts'
 import { AppError } from '../errors.ts'
 import { sendFreshDigest } from './digests.ts'
 import { announce } from '../live/events.ts'
-import { composeOwnMail } from '../outbox/own-mail.ts'
+import { composeOwnMail, organisationWords } from '../outbox/own-mail.ts'
 import { findProvenColleague, type HandedIn, type ProvenColleague } from '../intake/proven-colleague.ts'
 import type { SmtpRefusal } from '../intake/smtp-answers.ts'
 import { enqueue } from '../outbox/queue.ts'
@@ -275,7 +275,8 @@ function buildAnswer(
       t(meant === '' ? 'digestAnswer.slip' : 'digestAnswer.slipMeant', { typed, meant }),
     ),
     t('digestAnswer.help', { organisation: organisation.name }),
-  ]
+    organisationWords(organisation, 'foot', colleague.language),
+  ].filter(line => line !== '')
   return composeOwnMail(organisation, {
     language: colleague.language,
     to: { name: colleague.name, address: colleague.address },

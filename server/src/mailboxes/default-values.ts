@@ -40,6 +40,7 @@ const acts = {
   'second-factor': 'setting-second-factor',
   'identity-provider': 'setting-identity-provider',
   'own-pages': 'setting-own-pages',
+  letters: 'setting-letters',
   directory: 'setting-directory',
 } as const satisfies Record<What, string>
 

@@ -123,7 +123,7 @@ const planOf = async (
     ownDomains: organisation.policy.ownDomains,
     ofPendro: ofPendro(organisation),
     postmaster: organisation.postmaster,
-    usual: { timeZone: organisation.timeZone, language: 'en' },
+    usual: { timeZone: organisation.timeZone, language: organisation.letters?.language ?? 'en' },
     missing:
       missing === 'stay' ? new Set() : missing === 'close' ? new Set(known.map(({ id }) => id)) : missing,
   })

@@ -47,6 +47,7 @@ function factsOf(
     case 'own-pages':
       return ofOwnPages(db, change)
     case 'name':
+    case 'letters':
     case 'reaching-out':
     case 'directory':
     case 'forbidden':

@@ -1,5 +1,12 @@
 import type { Router } from 'express'
-import { changeSetting, dangers, previewSetting, readSettings, type SettingChange } from '@pendro/contract'
+import {
+  changeSetting,
+  dangers,
+  previewLetter,
+  previewSetting,
+  readSettings,
+  type SettingChange,
+} from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
@@ -8,7 +15,8 @@ import { askProvider } from '../sign-in/identity-provider.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { applyDefaults } from './defaults.ts'
 import { settingEffect } from './setting-effect.ts'
-import { readSetting, settingsOf } from './setting-values.ts'
+import { sampleLetter } from './sample-letter.ts'
+import { checkLetters, readSetting, settingsOf } from './setting-values.ts'
 
 export function settingRoutes(router: Router, { db, now, settings }: Deps): void {
   mount(router, readSettings, async () => ({
@@ -20,6 +28,11 @@ export function settingRoutes(router: Router, { db, now, settings }: Deps): void
     // Whoever may not set it has nobody called for them.
     const answers = who.staffer.role === 'steward' && (await tryProvider(body.change, settings))
     return { facts: { ...facts, ...(answers && { answers: 1 }) } }
+  })
+  mount(router, previewLetter, async ({ body: { letters, kind, language } }) => {
+    checkLetters(letters)
+    const organisation = { ...(await readOrganisation(db)), letters }
+    return sampleLetter(organisation, { kind, language, publicUrl: settings.PENDRO_PUBLIC_URL, now: now() })
   })
   mount(router, changeSetting, async ({ body, who }) => {
     // Whoever asks it of everybody would else be the first to be kept out, and could not take it back.

@@ -6,7 +6,8 @@ import {
 } from '@pendro/contract'
 import { addressText, isPublicSuffix, parseAddress, parseDomain } from '@pendro/core/address'
 import { isNetwork } from '@pendro/core/authentication'
-import type { IdentityProviderSetting, OrganisationSettings } from '../db/models/shapes.ts'
+import { findReferences } from '@pendro/core/digest'
+import type { IdentityProviderSetting, LettersSetting, OrganisationSettings } from '../db/models/shapes.ts'
 import type { Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { isIssuer } from '../sign-in/identity-provider.ts'
@@ -35,6 +36,9 @@ const noDirectory = {
   share: 5,
   hourly: false,
 }
+
+const noWords = { en: '', nb: '', de: '', pl: '' }
+const noLetters = { language: 'en', welcome: noWords, foot: noWords } as const
 
 const allOwn = { digests: true, senders: true, away: true, rules: true }
 
@@ -91,9 +95,16 @@ export function settingsOf(organisation: Organisation): Omit<OrganisationSetting
         may: { ...may },
       })),
     },
+    letters: lettersShown(organisation.letters ?? noLetters),
     directory: { ...(organisation.directory ?? noDirectory) },
   }
 }
+
+const lettersShown = ({ language, welcome, foot }: LettersSetting) => ({
+  language,
+  welcome: { ...welcome },
+  foot: { ...foot },
+})
 
 const asShown = ({ grants, ...rest }: IdentityProviderSetting) => ({
   ...rest,
@@ -141,6 +152,8 @@ export function storedSetting(
       return { identityProvider: value.to }
     case 'own-pages':
       return { ownPages: value.to }
+    case 'letters':
+      return { letters: value.to }
     case 'directory':
       return { directory: value.to }
   }
@@ -191,6 +204,9 @@ function normalised(
       return readProvider(change.to, wrong)
     case 'own-pages':
       return readOwnPages(change.to, wrong)
+    case 'letters':
+      checkLetters(change.to)
+      return readLetters(change.to)
     case 'name':
     case 'reaching-out':
     case 'second-factor':
@@ -207,6 +223,33 @@ function readProvider(given: Provider, wrong: string[]): Provider {
   if (!isIssuer(given.issuer)) wrong.push(given.issuer)
   // A line that names no group yet is none.
   return { ...given, grants: given.grants.filter(({ group }) => group !== '') }
+}
+
+type Letters = Extract<SettingChange, { what: 'letters' }>['to']
+
+/** As lines of text: no other control characters go into mail. */
+function readLetters({ language, welcome, foot }: Letters): Letters {
+  const text = (given: string) => given.replace(/\r\n?/g, '\n').replace(/[^\P{Cc}\n]/gu, ' ')
+  const each = ({ en, nb, de, pl }: Letters['foot']) => ({
+    en: text(en),
+    nb: text(nb),
+    de: text(de),
+    pl: text(pl),
+  })
+  return { language, welcome: each(welcome), foot: each(foot) }
+}
+
+/** Words that a reply would be read to ask for a message by can't stand in what is replied to. */
+export function checkLetters({ welcome, foot }: LettersSetting): void {
+  const found = [...Object.values(welcome), ...Object.values(foot)].flatMap(text => {
+    const { references, slips } = findReferences(text)
+    return [...references, ...slips]
+  })
+  if (found.length > 0)
+    throw new AppError('BAD_SETTING', {
+      context: 'code',
+      lines: unique(found).slice(0, 5).map(shown).join(', '),
+    })
 }
 
 type OwnPages = Extract<SettingChange, { what: 'own-pages' }>['to']
@@ -270,12 +313,16 @@ function readAddresses(given: Addresses, ownDomains: readonly string[], wrong: s
 
 const unique = <T>(values: readonly T[]): T[] => [...new Set(values)]
 
-/** As the record says it: the values one after the other. */
+/** As the record says it: the values one after the other, with a name where a value says nothing alone. */
 export function toldSetting(value: unknown): string {
   if (Array.isArray(value)) return value.map(toldSetting).join(', ')
   if (typeof value !== 'object' || value === null) return String(value)
-  return Object.values(value)
-    .map(toldSetting)
+  return Object.entries(value)
+    .map(([name, one]) =>
+      typeof one === 'boolean' || typeof one === 'number' || one === null
+        ? `${name}: ${String(one)}`
+        : toldSetting(one),
+    )
     .filter(text => text !== '')
     .join('; ')
 }

@@ -1,6 +1,7 @@
 import MailComposer from 'nodemailer/lib/mail-composer'
+import type { DigestLanguage } from '@pendro/contract'
 import type { Organisation } from '../db/organisation.ts'
-import { translator } from '../wording.ts'
+import { spokenLanguage, translator } from '../wording.ts'
 
 /** Who mail of our own comes from, in the reader's language. */
 export const ownSender = (
@@ -10,6 +11,13 @@ export const ownSender = (
   name: translator(language)('letter.from', { organisation: name }),
   address: digestAddress,
 })
+
+/** What the organisation itself says in a language; '' for nothing. */
+export const organisationWords = (
+  { letters }: Pick<Organisation, 'letters'>,
+  place: 'welcome' | 'foot',
+  language: string,
+): string => letters?.[place][spokenLanguage(language) as DigestLanguage] ?? ''
 
 export const ownDomain = ({ digestAddress }: Organisation): string => digestAddress.split('@')[1] ?? 'invalid'
 

@@ -3,10 +3,10 @@ import type { Database } from '../db/database.ts'
 import { update } from '../db/rows.ts'
 import { ColleagueAccess } from '../db/models/people.ts'
 import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
+import { letterText } from '../outbox/letter-text.ts'
 import { composeOwnMail } from '../outbox/own-mail.ts'
 import type { LetterKind } from '../outbox/outbox.ts'
 import { writeAnswer } from '../whereabouts/letters.ts'
-import { translator } from '../wording.ts'
 import { codeMinutes, makeCode, storePassword } from './access.ts'
 
 /** The letters of one installation, for the outbox. `publicUrl`: where colleagues open their own pages. */
@@ -31,27 +31,17 @@ export async function writeLetter(
   const mailbox = await findMailboxRow(db, mailboxId)
   if (!mailbox) return null
   const organisation = await readOrganisation(db)
-  const t = translator(mailbox.language)
-  const facts = {
-    name: mailbox.name,
-    address: mailbox.address,
-    organisation: organisation.name,
-    url: `${publicUrl}/own`,
-    count: codeMinutes,
-  }
   const secret = kind === 'welcome' ? makePassword() : await makeCode(db, mailboxId, now)
   if (kind === 'welcome') {
     await storePassword(db, mailboxId, secret)
     await update(db, ColleagueAccess, { welcomed_at: now }, { mailbox_id: mailboxId })
   }
-  const parts = ['greeting', 'text', 'secret', 'how', 'never'].map(part =>
-    t(`${kind}.${part}`, { ...facts, secret }),
-  )
+  const { name, address, language } = mailbox
+  const facts = { name, address, language, secret, url: `${publicUrl}/own`, minutes: codeMinutes }
   return composeOwnMail(organisation, {
-    language: mailbox.language,
-    to: { name: mailbox.name, address: mailbox.address },
-    subject: t(`${kind}.subject`, { ...facts, secret: kind === 'code' ? secret : '' }),
-    text: `${parts.join('\n\n')}\n`,
+    language,
+    to: { name, address },
+    ...letterText(organisation, kind, facts),
     date: now,
     id: `${kind}-${randomUUID()}`,
     automatic: 'auto-generated',

@@ -9,7 +9,7 @@ import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
 import { findAll, findOne, insertOne, update } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
-import { composeOwnMail, ownDomain } from '../outbox/own-mail.ts'
+import { composeOwnMail, ownDomain, organisationWords } from '../outbox/own-mail.ts'
 import { enqueue } from '../outbox/queue.ts'
 import { writeRecord } from '../record/write.ts'
 import { actor, type SignedIn } from '../sign-in/sessions.ts'
@@ -308,7 +308,8 @@ export async function writeAnswer(
     t('enquiryLetter.from', facts),
     t('enquiryLetter.asked', facts),
     t('enquiryLetter.how', facts),
-  ]
+    organisationWords(organisation, 'foot', mailbox.language),
+  ].filter(part => part !== '')
   return composeOwnMail(organisation, {
     language: mailbox.language,
     to: { name: mailbox.name, address: mailbox.address },

@@ -1,4 +1,4 @@
-import type { ListFormat, OwnMay } from '@pendro/contract'
+import type { DigestLanguage, ListFormat, OwnMay } from '@pendro/contract'
 import type { DeliveryFacts, Evidence, Limits, OrganisationPolicy } from '@pendro/core/judgement'
 import type { Finding } from '@pendro/core/weights'
 import type { KeptDays } from '@pendro/core/keeping'
@@ -27,6 +27,8 @@ export interface OrganisationSettings {
   readonly reachingOut?: { readonly pictures: boolean; readonly unsubscribe: boolean }
   /** Whether every staffer has to have a second factor; without it each decides. */
   readonly secondFactor?: 'optional' | 'required'
+  /** What mail of Pendro's own says besides its own words. */
+  readonly letters?: LettersSetting
   /** What colleagues may do themselves; all of it unless it says no. */
   readonly ownPages?: OwnPagesSetting
   /** Who signs people in besides Pendro. */
@@ -73,6 +75,13 @@ export interface DirectorySetting {
   /** Per cent of its mailboxes that may be closed without a steward. */
   readonly share: number
   readonly hourly: boolean
+}
+
+/** By language, '' for nothing: in the first letter, and at the end of all. `language`: of mailboxes that come without one. */
+export interface LettersSetting {
+  readonly language: DigestLanguage
+  readonly welcome: Readonly<Record<DigestLanguage, string>>
+  readonly foot: Readonly<Record<DigestLanguage, string>>
 }
 
 /** What colleagues may do on their own pages; departments that differ, by name. */

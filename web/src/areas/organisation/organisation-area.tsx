@@ -7,6 +7,7 @@ import type { OrganisationSettingsShape } from '@pendro/contract'
 import { useSession, maySteer } from '../../app/session.ts'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Choices, Line, Lines, Times } from './fields.tsx'
+import { LettersCard } from './letters-setting.tsx'
 import { OwnPagesCard } from './own-pages-setting.tsx'
 import { SettingCard } from './setting-card.tsx'
 import { useSettings } from './use-settings.ts'
@@ -59,6 +60,7 @@ function Settings({ data, may }: { data: OrganisationSettingsShape; may: boolean
         <Forbidden data={data} may={may} />
         <ReachingOut data={data} may={may} />
         <OwnPagesCard data={data} may={may} />
+        <LettersCard data={data} may={may} />
         <Providers data={data} may={may} />
         <DirectoryCard data={data} may={may} />
       </div>
