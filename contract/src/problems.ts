@@ -140,6 +140,11 @@ export const problems = {
     status: 403,
     text: 'Your organisation sets this for everybody. Ask your help desk to change it for you.',
   },
+  THROTTLE_OVER: { status: 404, text: 'Nothing waits there any more.' },
+  NEEDS_PUBLIC_URL: {
+    status: 409,
+    text: 'A message needs an address for its link. Say it in PENDRO_PUBLIC_URL, or hand the link over yourself.',
+  },
   PASSWORDS_OFF: {
     status: 403,
     text: 'Passwords are switched off here. Sign in with your organisation’s account, or with a passkey.',

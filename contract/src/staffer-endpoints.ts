@@ -58,9 +58,17 @@ export const inviteStaffer = endpoint({
   path: '/api/staffers/invitations',
   summary: 'Invite somebody: a link with which they choose their password, for three days',
   roles: ['steward'],
-  body: z.object({ name, signIn, role, departments: departments.default(null) }),
-  response: z.object({ invitation: invitationRow, secret: z.string() }),
-  problems: ['SIGN_IN_TAKEN', 'DEPARTMENT_NOT_FOUND'],
+  body: z.object({
+    name,
+    signIn,
+    role,
+    departments: departments.default(null),
+    /** The mailbox that gets the link as a message; '': it is handed over. */
+    mailTo: z.string().trim().toLowerCase().max(320).default(''),
+  }),
+  /** `secret`: `null` where it goes as a message, which makes its own. */
+  response: z.object({ invitation: invitationRow, secret: z.string().nullable() }),
+  problems: ['SIGN_IN_TAKEN', 'DEPARTMENT_NOT_FOUND', 'MAILBOX_NOT_FOUND', 'NEEDS_PUBLIC_URL'],
 })
 
 /** The link ends. */
@@ -102,6 +110,36 @@ export const changeStaffer = endpoint({
 })
 /** What {@link changeStaffer} takes. */
 export type StafferChange = z.infer<typeof changeStaffer.body>['change']
+
+/** An account that has to wait after too many tries. `strange`: from devices that it does not know. */
+export const throttle = z.object({
+  kind: z.enum(['code', 'factor', 'proof', 'staff']),
+  account: z.string(),
+  strange: z.boolean(),
+  until: moment,
+})
+/** A checked {@link throttle}. */
+export type Throttle = z.infer<typeof throttle>
+
+/** Only accounts there are: what was typed beside them may be a password. */
+export const listThrottles = endpoint({
+  method: 'get',
+  path: '/api/staffers/throttles',
+  summary: 'Who has to wait after too many tries to sign in',
+  roles: ['steward'],
+  response: z.object({ throttles: z.array(throttle) }),
+})
+
+/** In the record. */
+export const clearThrottle = endpoint({
+  method: 'post',
+  path: '/api/staffers/throttles/clear',
+  summary: 'Let an account be tried again at once',
+  roles: ['steward'],
+  body: throttle.pick({ kind: true, account: true }),
+  response: z.object({ cleared: z.number().int() }),
+  problems: ['THROTTLE_OVER'],
+})
 
 /** Every session but the one that asks, where it is one's own. */
 export const endSessions = endpoint({
@@ -157,6 +195,8 @@ export const stafferEndpoints = {
   inviteStaffer,
   withdrawInvitation,
   changeStaffer,
+  listThrottles,
+  clearThrottle,
   endSessions,
   changePassword,
   readInvitation,

@@ -76,8 +76,19 @@ test.each(Object.entries({ nb: ownNb, de: ownDe, pl: ownPl }))(
 test.each(Object.entries(languages))(
   '%s says all that colleagues are told, and nothing twice',
   (language, texts) => {
-    const { held, act, letter, digest, digestAnswer, enquiryLetter, welcome, code, account } = en
-    const told = keysOf({ held, act, letter, digest, digestAnswer, enquiryLetter, welcome, code, account })
+    const { held, act, letter, digest, digestAnswer, enquiryLetter, welcome, code, invitation, account } = en
+    const told = keysOf({
+      held,
+      act,
+      letter,
+      digest,
+      digestAnswer,
+      enquiryLetter,
+      welcome,
+      code,
+      invitation,
+      account,
+    })
     const said = keysOf(texts)
     expectComplete(language, told, said)
   },

@@ -1,8 +1,9 @@
 import request from 'supertest'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import type { InvitationRow, StafferRow } from '@pendro/contract'
-import { select } from '../src/db/database.ts'
-import { password as usual, signedIn, startTestServer, type TestServer } from './support.ts'
+import { parseMessage } from '@pendro/core/message'
+import { execute, select } from '../src/db/database.ts'
+import { fakeStore, password as usual, signedIn, startTestServer, work, type TestServer } from './support.ts'
 
 let server: TestServer
 let oda: Awaited<ReturnType<typeof signedIn>>
@@ -30,6 +31,33 @@ const enter = (signIn: string, password: string) => anybody('/api/session', { si
 const own = 'harbour lantern quilt seven'
 
 describe('invitations', () => {
+  test('one that goes as a message: in the reader’s language, with a secret that is made as it goes and shown to nobody else', async () => {
+    await execute(server.db, "UPDATE mailboxes SET language = 'de' WHERE address = 'kari@harbour.example'")
+    const refused = await invite('kari', { mailTo: 'kari@elsewhere.example' })
+    expect(refused.body.code).toBe('MAILBOX_NOT_FOUND')
+    expect((await invite('kari', { mailTo: 'bookings@harbour.example' })).body.code).toBe('MAILBOX_NOT_FOUND')
+    const { body } = await invite('kari', { mailTo: 'Kari@harbour.example' })
+    expect(body.secret).toBeNull()
+    const store = fakeStore()
+    await work(server, store.send)
+    const sent = store.taken.filter(({ to }) => to === 'kari@harbour.example')
+    expect(sent).toHaveLength(1)
+    const parsed = await parseMessage(Buffer.from(sent[0]?.raw ?? ''))
+    const text = parsed.ok ? parsed.value.text : ''
+    expect(text).toContain('Oda Rask lädt Sie ein')
+    const secret = /invitation#([\w-]{43})/.exec(text)?.[1] ?? ''
+    expect((await anybody('/api/invitation', { secret })).body).toMatchObject({ signIn: 'kari' })
+    expect((await anybody('/api/invitation/accept', { secret, password: own })).status).toBe(200)
+  })
+
+  test('one that was taken back before its message went sends none', async () => {
+    const { body } = await invite('kari2', { mailTo: 'kari@harbour.example' })
+    await oda.post(`/api/staffers/invitations/${body.invitation.id}/withdraw`, {})
+    const store = fakeStore()
+    await work(server, store.send)
+    expect(store.taken).toEqual([])
+  })
+
   test('a steward’s link makes a staffer with a password of their own, once', async () => {
     const { body } = await invite('siv')
     expect(body.invitation).toMatchObject({ name: 'Of siv', role: 'helpdesk', by: 'Oda Rask' })

@@ -2,7 +2,8 @@ import request from 'supertest'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { execute } from '../src/db/database.ts'
 import { storePassword } from '../src/own/access.ts'
-import { fakeStore, password, startTestServer, work, type TestServer } from './support.ts'
+import { mayTry } from '../src/sign-in/tries.ts'
+import { fakeStore, password, signedIn, startTestServer, work, type TestServer } from './support.ts'
 import { parseMessage } from '@pendro/core/message'
 
 let server: TestServer
@@ -150,5 +151,49 @@ describe('choosing a password', () => {
     expect((await phone.send('/api/own/password', { password: 'password1234' }, csrf)).body.code).toBe(
       'EASY_PASSWORD',
     )
+  })
+})
+
+describe('what waits is seen, and ended', () => {
+  type Row = { kind: string; account: string; strange: boolean; until: string }
+  const seen = async (who: Awaited<ReturnType<typeof signedIn>>) =>
+    (await who.get('/api/staffers/throttles')).body.throttles as Row[]
+
+  test('a steward sees who has to wait and until when, and lets them go on; it stands in the record', async () => {
+    const oda = await signedIn(server, 'oda')
+    await storePassword(server.db, server.mailbox('ingrid'), own)
+    const stranger = browser()
+    for (let i = 0; i < 9; i += 1) await stranger.staff(`guess ${i}`, 'per')
+    // One more is allowed: nobody waits yet.
+    expect(await seen(oda)).toEqual([])
+    await stranger.staff('guess', 'per')
+    for (let i = 0; i < 10; i += 1) await stranger.colleague(`guess ${i}`)
+    // What nobody is called may be a password, typed in the wrong place.
+    const typed = { kind: 'staff', account: 'correct horse battery', device: '' } as const
+    for (let i = 0; i < 11; i += 1) await mayTry(server.db, typed, server.clock.now)
+    const until = new Date(server.clock.now.getTime() + 15 * 60_000).toISOString()
+    const rows = await seen(oda)
+    expect(rows).toHaveLength(2)
+    expect(rows).toContainEqual({ kind: 'staff', account: 'per', strange: true, until })
+    expect(rows).toContainEqual({ kind: 'proof', account: ingrid, strange: true, until })
+    expect((await stranger.staff(password, 'per')).body.code).toBe('TOO_MANY_TRIES')
+    const clear = () => oda.post('/api/staffers/throttles/clear', { kind: 'staff', account: 'per' })
+    expect((await clear()).body).toEqual({ cleared: 1 })
+    expect((await clear()).body.code).toBe('THROTTLE_OVER')
+    expect((await browser().staff(password, 'per')).status).toBe(200)
+    const { lines } = (await oda.get('/api/record?what=signing-in&who=everybody')).body as {
+      lines: { act: string; facts: object }[]
+    }
+    expect(lines.find(({ act }) => act === 'throttle-cleared')?.facts).toEqual({
+      account: 'per',
+      kind: 'staff',
+    })
+    server.clock.now = new Date(server.clock.now.getTime() + 16 * 60_000)
+    expect(await seen(await signedIn(server, 'oda'))).toEqual([])
+  })
+
+  test('for stewards alone', async () => {
+    const per = await signedIn(server, 'per')
+    expect((await per.get('/api/staffers/throttles')).body.code).toBe('NEEDS_STEWARD')
   })
 })

@@ -126,6 +126,13 @@ export const de = {
     how: 'Sie können ein anderes Passwort wählen, alles Zurückgehaltene sehen und festlegen, wann Übersichten kommen: {{url}}',
     never: 'Ihr Helpdesk wird Sie nie danach fragen.',
   },
+  invitation: {
+    subject: 'Einladung, mit Pendro zu arbeiten',
+    greeting: 'Guten Tag {{name}},',
+    text: '{{by}} lädt Sie ein, mit Pendro zu arbeiten, das E-Mails für {{organisation}} zurückhält. Sie melden sich als {{signIn}} an.',
+    link: 'Dieser Link ist nur für Sie und gilt drei Tage:\n\n    {{url}}',
+    never: 'Wenn Sie das nicht erwartet haben, fragen Sie {{by}}, bevor Sie ihm folgen.',
+  },
   code: {
     subject: '{{secret}} ist Ihr Code',
     greeting: 'Guten Tag {{name}},',

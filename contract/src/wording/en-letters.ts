@@ -71,6 +71,13 @@ export const enLetters = {
     how: 'You can choose another password, see everything that is kept back, and set when digests come: {{url}}',
     never: 'Your help desk will never ask you for it.',
   },
+  invitation: {
+    subject: 'You are invited to work with Pendro',
+    greeting: 'Hello {{name}},',
+    text: '{{by}} invites you to work with Pendro, which keeps back mail for {{organisation}}. You will sign in as {{signIn}}.',
+    link: 'This link is yours alone and counts for three days:\n\n    {{url}}',
+    never: 'If you did not expect this, ask {{by}} before you follow it.',
+  },
   code: {
     subject: '{{secret}} is your code',
     greeting: 'Hello {{name}},',

@@ -122,6 +122,13 @@ export const nb = {
     how: 'Du kan velge et annet passord, se alt som er holdt tilbake, og bestemme når oversikter kommer: {{url}}',
     never: 'Brukerstøtten vil aldri be deg om det.',
   },
+  invitation: {
+    subject: 'Du er invitert til å arbeide med Pendro',
+    greeting: 'Hei {{name}},',
+    text: '{{by}} inviterer deg til å arbeide med Pendro, som holder tilbake e-post for {{organisation}}. Du logger inn som {{signIn}}.',
+    link: 'Denne lenken er bare din og gjelder i tre dager:\n\n    {{url}}',
+    never: 'Ventet du ikke på dette, spør {{by}} før du følger den.',
+  },
   code: {
     subject: '{{secret}} er koden din',
     greeting: 'Hei, {{name}}!',

@@ -145,6 +145,13 @@ export const pl = {
     how: 'Możesz wybrać inne hasło, zobaczyć wszystko, co zatrzymano, i ustalić, kiedy przychodzą zestawienia: {{url}}',
     never: 'Pomoc techniczna nigdy nie poprosi o to hasło.',
   },
+  invitation: {
+    subject: 'Zaproszenie do pracy z Pendro',
+    greeting: 'Dzień dobry, {{name}},',
+    text: '{{by}} zaprasza Cię do pracy z Pendro, które zatrzymuje pocztę dla {{organisation}}. Logujesz się jako {{signIn}}.',
+    link: 'Ten link jest tylko dla Ciebie i działa przez trzy dni:\n\n    {{url}}',
+    never: 'Jeśli się tego nie spodziewasz, zapytaj {{by}}, zanim go otworzysz.',
+  },
   code: {
     subject: '{{secret}} to Twój kod',
     greeting: 'Dzień dobry,',

@@ -14,15 +14,15 @@ import { claim, giveBack } from '../jobs/claim.ts'
 import { createSlots, type Slots } from '../jobs/slots.ts'
 
 /** Mail of our own that is written at the last moment. */
-export type LetterKind = 'welcome' | 'code' | 'letter'
+export type LetterKind = 'welcome' | 'code' | 'letter' | 'invitation'
 
 interface Deps {
   readonly db: Database
   readonly send: Send
   readonly log: Log
   readonly now: () => Date
-  /** Writes a welcome, a one-time code or an answer when it is about to go; `null`: what it is about is gone. */
-  readonly letter: (kind: LetterKind, id: number) => Promise<Buffer | null>
+  /** Writes a welcome, a one-time code, an answer or an invitation when it is about to go; `null`: what it is about is gone. */
+  readonly letter: (kind: LetterKind, id: number, mailboxId: number) => Promise<Buffer | null>
   /** Writes the automatic reply to a delivery; `null`: it gets none. Without it nobody is answered. */
   readonly reply?: (deliveryId: number) => Promise<{ readonly to: string; readonly raw: Buffer } | null>
 }
@@ -202,8 +202,9 @@ const soonUnpacked = 128 * 1024
 const unpack = ({ gzip, size }: Outgoing): Buffer | Promise<Buffer> =>
   size <= soonUnpacked ? gunzipSync(gzip) : unpackElsewhere(gzip)
 
-async function ownSource({ db, letter }: Deps, { kind, subject_id: id }: Job): Promise<Buffer | null> {
-  if (kind === 'welcome' || kind === 'code' || kind === 'letter') return letter(kind, id)
+async function ownSource({ db, letter }: Deps, { kind, subject_id: id, place }: Job): Promise<Buffer | null> {
+  if (kind === 'welcome' || kind === 'code' || kind === 'letter' || kind === 'invitation')
+    return letter(kind, id, Number(place))
   const row = await findRow<{ source: Buffer | null }>(
     db,
     kind === 'digest'

@@ -3,7 +3,8 @@ import { Outbox } from '../db/models/deliveries.ts'
 import { insert } from '../db/rows.ts'
 
 /** What the outbox sends: a delivery's copy, or mail of our own. */
-export type JobKind = 'delivery' | 'digest' | 'answer' | 'welcome' | 'code' | 'letter' | 'reply'
+export type JobKind =
+  'delivery' | 'digest' | 'answer' | 'welcome' | 'code' | 'letter' | 'reply' | 'invitation'
 
 export interface NewJob {
   readonly subjectId: number

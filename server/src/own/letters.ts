@@ -7,15 +7,18 @@ import { letterText } from '../outbox/letter-text.ts'
 import { composeOwnMail } from '../outbox/own-mail.ts'
 import type { LetterKind } from '../outbox/outbox.ts'
 import { writeAnswer } from '../whereabouts/letters.ts'
+import { writeInvitation } from '../staffers/invitation-letter.ts'
 import { codeMinutes, makeCode, storePassword } from './access.ts'
 
 /** The letters of one installation, for the outbox. `publicUrl`: where colleagues open their own pages. */
 export const lettersOf =
   ({ db, publicUrl, now }: { readonly db: Database; readonly publicUrl: string; readonly now: () => Date }) =>
-  (kind: LetterKind, id: number): Promise<Buffer | null> =>
+  (kind: LetterKind, id: number, mailboxId: number): Promise<Buffer | null> =>
     kind === 'letter'
       ? writeAnswer(db, id, { publicUrl })
-      : writeLetter(db, kind, id, { publicUrl, now: now() })
+      : kind === 'invitation'
+        ? writeInvitation(db, id, { mailboxId, publicUrl, now: now() })
+        : writeLetter(db, kind, id, { publicUrl, now: now() })
 
 /**
  * The welcome of a colleague with a password of their own, or a one-time code. The secret is made when the

@@ -99,6 +99,7 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'identity-connected',
     'identity-dropped',
     'staffer-reset',
+    'throttle-cleared',
     'key-made',
     'key-ended',
     'recovery-renewed',

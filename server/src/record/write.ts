@@ -141,6 +141,7 @@ interface FactsOf {
   'device-ended': Nothing
   'sign-in-failed': { readonly signIn: string; readonly why: string }
   'signed-in': { readonly with: string }
+  'throttle-cleared': { readonly account: string; readonly kind: string }
   'staffer-changed': {
     readonly staffer: string
     readonly what: string

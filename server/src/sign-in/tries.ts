@@ -2,11 +2,13 @@ import { Op } from 'sequelize'
 import { createHash, createHmac, randomBytes, timingSafeEqual } from 'node:crypto'
 import type { Request, Response } from 'express'
 import { rateLimit, type RateLimitRequestHandler } from 'express-rate-limit'
-import { findRow, type Database } from '../db/database.ts'
+import type { Throttle } from '@pendro/contract'
+import { findRow, inTransaction, select, type Database } from '../db/database.ts'
 import { remove } from '../db/rows.ts'
 import { SignInTries } from '../db/models/people.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import { AppError } from '../errors.ts'
+import { writeRecord, type Actor } from '../record/write.ts'
 import { readCookie } from './requests.ts'
 
 /**
@@ -123,8 +125,19 @@ export async function mayTry(db: Database, trying: Trying, now: Date): Promise<b
   await remove(db, SignInTries, { since: { [Op.lte]: new Date(now.getTime() - quarter) } })
   const row = await findRow<{ n: number }>(
     db,
-    'INSERT INTO sign_in_tries (bucket, n, since) VALUES (:bucket, 1, :now) ON DUPLICATE KEY UPDATE n = n + 1 RETURNING n',
-    { bucket: bucketOf(trying), now },
+    // A name that nobody has is not kept: it may be a password, typed in the wrong place.
+    `INSERT INTO sign_in_tries (bucket, n, since, kind, account, is_strange)
+     VALUES (:bucket, 1, :now, :kind, COALESCE((SELECT sign_in FROM staffers WHERE :ofStaffers AND sign_in = :account LIMIT 1),
+       (SELECT address FROM mailboxes WHERE NOT :ofStaffers AND address = :account LIMIT 1), ''), :isStrange)
+     ON DUPLICATE KEY UPDATE n = n + 1 RETURNING n`,
+    {
+      bucket: bucketOf(trying),
+      now,
+      kind: trying.kind,
+      account: trying.account,
+      ofStaffers: trying.kind === 'staff' || trying.kind === 'factor',
+      isStrange: trying.device === '',
+    },
   )
   return (row?.n ?? 1) <= most[trying.kind]
 }
@@ -132,4 +145,41 @@ export async function mayTry(db: Database, trying: Trying, now: Date): Promise<b
 /** Somebody who knew the password starts anew. One-time codes stay counted: a guess that was lucky was a guess. */
 export async function forgetTries(db: Database, trying: Trying): Promise<void> {
   await remove(db, SignInTries, { bucket: bucketOf(trying) })
+}
+
+/** Accounts that have to wait, the one that waits longest first. */
+export async function readThrottles(db: Database, now: Date): Promise<Throttle[]> {
+  const rows = await select<{ kind: Try; account: string; is_strange: number; since: Date }>(
+    db,
+    `SELECT kind, account, MAX(is_strange) AS is_strange, MAX(since) AS since FROM sign_in_tries
+     WHERE account <> '' AND since > :from AND (${Object.entries(most)
+       .map(([kind, n]) => `(kind = '${kind}' AND n >= ${n})`)
+       .join(' OR ')})
+     GROUP BY kind, account ORDER BY since DESC, account LIMIT 200`,
+    { from: new Date(now.getTime() - quarter) },
+  )
+  return rows.map(({ kind, account, is_strange, since }) => ({
+    kind,
+    account,
+    strange: is_strange === 1,
+    until: new Date(since.getTime() + quarter).toISOString(),
+  }))
+}
+
+/** Lets an account be tried again at once; how many counts there were. */
+export function clearThrottle(
+  db: Database,
+  {
+    by,
+    kind,
+    account,
+    now,
+  }: { readonly by: Actor; readonly kind: Try; readonly account: string; readonly now: Date },
+): Promise<number> {
+  return inTransaction(db, async tx => {
+    const cleared = await remove(db, SignInTries, { kind, account }, tx)
+    if (cleared === 0) throw new AppError('THROTTLE_OVER')
+    await writeRecord(db, tx, [{ act: 'throttle-cleared', at: now, by, facts: { account, kind } }])
+    return cleared
+  })
 }

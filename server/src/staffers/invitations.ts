@@ -1,9 +1,11 @@
 import { createHash, randomBytes } from 'node:crypto'
+import { Op } from 'sequelize'
 import type { InvitationRow, Role } from '@pendro/contract'
 import { findRow, inTransaction, isDuplicate, select, type Database, type Tx } from '../db/database.ts'
 import { StafferInvitations, Staffers } from '../db/models/people.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { exists, findOne, insertOne, update } from '../db/rows.ts'
+import { enqueue } from '../outbox/queue.ts'
 import { AppError } from '../errors.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { isEasyToGuess } from '../sign-in/easy-passwords.ts'
@@ -65,26 +67,61 @@ interface Invited {
   readonly signIn: string
   readonly role: Role
   readonly departments: readonly string[] | null
+  /** The address of the mailbox that gets the link; '' where it is handed over. */
+  readonly mailTo: string
   readonly now: Date
 }
 
 /** Invites somebody; the secret is told here and nowhere else. */
 export function invite(
   db: Database,
-  { by, name, signIn, role, departments, now }: Invited,
-): Promise<{ invitation: InvitationRow; secret: string }> {
+  { by, name, signIn, role, departments, mailTo, now }: Invited,
+): Promise<{ invitation: InvitationRow; secret: string | null }> {
   const secret = randomBytes(32).toString('base64url')
   const expires = new Date(now.getTime() + lasts)
   return inTransaction(db, async tx => {
     await checkDepartments(db, departments, tx)
     if (await isTaken(db, tx, signIn, now)) throw new AppError('SIGN_IN_TAKEN')
+    const mailbox = mailTo === '' ? null : await mailboxAt(db, tx, mailTo)
     const row = { name, sign_in: signIn, role, departments, by_name: by.name, at: now, expires_at: expires }
     const id = await insertOne(db, StafferInvitations, { ...row, secret_hash: hashOf(secret) }, tx)
     await writeRecord(db, tx, [
       { act: 'staffer-invited', at: now, by, facts: { staffer: name, role, departments: told(departments) } },
     ])
-    return { invitation: shown({ ...row, id }), secret }
+    if (mailTo !== '')
+      await enqueue(db, tx, 'invitation', [{ subjectId: id, place: String(mailbox), at: now }])
+    return { invitation: shown({ ...row, id }), secret: mailTo === '' ? secret : null }
   })
+}
+
+/** Invitations go to a mailbox of ours alone: Pendro is no way to write to anybody. */
+async function mailboxAt(db: Database, tx: Tx, address: string): Promise<number> {
+  const found = await findRow<{ id: number }>(
+    db,
+    `SELECT b.id FROM mailbox_addresses a JOIN mailboxes b ON b.id = a.mailbox_id
+     WHERE a.address = :address AND b.kind = 'person' AND b.closed_at IS NULL`,
+    { address },
+    tx,
+  )
+  if (!found) throw new AppError('MAILBOX_NOT_FOUND')
+  return found.id
+}
+
+/** The secret of an invitation that goes as a message, made when it is about to go; `null`: it has ended. */
+export async function renewSecret(
+  db: Database,
+  id: number,
+  now: Date,
+): Promise<{ readonly secret: string; readonly signIn: string; readonly by: string } | null> {
+  const secret = randomBytes(32).toString('base64url')
+  const changed = await update(
+    db,
+    StafferInvitations,
+    { secret_hash: hashOf(secret) },
+    { id, over_at: null, expires_at: { [Op.gt]: now } },
+  )
+  const row = changed === 0 ? null : await findOne(db, StafferInvitations, { id })
+  return row && { secret, signIn: row.sign_in, by: row.by_name }
 }
 
 async function isTaken(db: Database, tx: Tx, signIn: string, now: Date): Promise<boolean> {

@@ -4,31 +4,43 @@ import {
   changePassword,
   changeStaffer,
   clearFactors,
+  clearThrottle as clearEndpoint,
   endKey,
   endSessions,
   listKeys,
   makeKey,
   inviteStaffer,
   listStaffers,
+  listThrottles,
   readInvitation,
   withdrawInvitation,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
+import { AppError } from '../errors.ts'
 import { mount } from '../http.ts'
 import { actor } from '../sign-in/sessions.ts'
-import { throttle } from '../sign-in/tries.ts'
+import { clearThrottle, readThrottles, throttle } from '../sign-in/tries.ts'
 import { endKeyOf, makeKeyOf, readKeys } from './keys.ts'
 import { readDepartments } from './departments.ts'
 import { accept, findInvitation, invite, readInvitations, withdraw } from './invitations.ts'
 import { change, choosePassword, clearFactorsOf, readStaffers, signOutEverywhere } from './staffers.ts'
 
-export function stafferRoutes(router: Router, { db, now }: Deps): void {
+export function stafferRoutes(router: Router, { db, now, queued, settings }: Deps): void {
   mount(router, listStaffers, async () => ({
     staffers: await readStaffers(db, now()),
     invitations: await readInvitations(db, now()),
     departments: await readDepartments(db),
   }))
-  mount(router, inviteStaffer, ({ body, who }) => invite(db, { ...body, by: actor(who), now: now() }))
+  mount(router, inviteStaffer, async ({ body, who }) => {
+    if (body.mailTo !== '' && settings.PENDRO_PUBLIC_URL === '') throw new AppError('NEEDS_PUBLIC_URL')
+    const invited = await invite(db, { ...body, by: actor(who), now: now() })
+    queued()
+    return invited
+  })
+  mount(router, listThrottles, async () => ({ throttles: await readThrottles(db, now()) }))
+  mount(router, clearEndpoint, async ({ body, who }) => ({
+    cleared: await clearThrottle(db, { ...body, by: actor(who), now: now() }),
+  }))
   mount(router, withdrawInvitation, async ({ params, who }) => {
     await withdraw(db, actor(who), params.id, now())
     return {}

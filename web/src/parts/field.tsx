@@ -17,7 +17,7 @@ interface FieldProps {
 }
 
 export const inputStyle =
-  'w-full rounded-md border border-line-strong bg-raised px-3 py-2 aria-invalid:border-stop'
+  'w-full rounded-md border border-line-strong bg-raised px-3 py-2 disabled:border-line disabled:bg-transparent disabled:text-ink-2 aria-invalid:border-stop'
 
 /** A label with its input, what helps to fill it in, and what is wrong with it. */
 export function Field({ label, help, problem = '', className, children }: FieldProps) {

@@ -238,6 +238,7 @@ export const enRecord = {
     'sign-in-failed-nobody': 'Somebody tried to sign in with a name that nobody has',
     'identity-connected': 'Connected the organisation’s account',
     'identity-dropped': 'Connected the organisation’s account no more',
+    'throttle-cleared': 'Let **{{account}}** try to sign in again at once',
     'staffer-reset': 'Gave **{{staffer}}** a new password on the machine, and took second factors away',
     'factor-added': 'Added a second factor: {{factor}}',
     'factor-removed': 'Gave up a second factor: {{factor}}',

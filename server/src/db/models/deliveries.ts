@@ -148,7 +148,7 @@ export const Outbox = model(
   },
   {
     id: bigSerial(),
-    kind: oneOf('delivery', 'digest', 'answer', 'welcome', 'code', 'letter', 'reply'),
+    kind: oneOf('delivery', 'digest', 'answer', 'welcome', 'code', 'letter', 'reply', 'invitation'),
     subject_id: integer({ size: 'big' }),
     place: text(20),
     attempts: preset(integer()),

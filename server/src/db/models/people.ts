@@ -194,6 +194,11 @@ export const SignInTries = model(
     bucket: primary(chars(64)),
     n: integer(),
     since: moment(),
+    kind: preset(oneOf('code', 'factor', 'proof', 'staff')),
+    /** Whose it is; '' where there is no such account: what was typed there may be a password. */
+    account: preset(text(320)),
+    /** From devices on which nobody signed in to it before. */
+    is_strange: preset(flag()),
   },
 )
 

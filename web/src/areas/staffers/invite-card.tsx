@@ -16,6 +16,12 @@ import { Card } from '../../parts/card.tsx'
 /** Where a link leads; the secret stands behind the #, so that no server on the way writes it down. */
 const linkOf = (secret: string) => `${window.location.origin}/invitation#${secret}`
 
+/** Who was invited; `link`: `null` where it is on its way as a message. */
+interface Made {
+  readonly name: string
+  readonly link: string | null
+}
+
 /** Makes a link for somebody new, and shows who has not taken theirs up yet. */
 export function InviteCard({
   invitations,
@@ -25,12 +31,17 @@ export function InviteCard({
   departments: readonly string[]
 }) {
   const { t } = useTranslation()
-  const [made, setMade] = useState<{ name: string; link: string } | null>(null)
+  const [made, setMade] = useState<Made | null>(null)
   return (
     <Card title={t('staffers.invite.title')}>
       <p className="text-ink-2">{t('staffers.invite.text')}</p>
       <InviteForm departments={departments} onMade={setMade} />
-      {made && (
+      {made && made.link === null && (
+        <p role="status" className="mt-3 rounded-md bg-tint px-3 py-2">
+          {t('staffers.invite.mailed', { name: made.name })}
+        </p>
+      )}
+      {made && made.link !== null && (
         <ToldOnce
           what={t('staffers.invite.link', { name: made.name })}
           value={made.link}
@@ -56,7 +67,7 @@ function InviteForm({
   onMade,
 }: {
   departments: readonly string[]
-  onMade: (made: { name: string; link: string }) => void
+  onMade: (made: Made) => void
 }) {
   const { t } = useTranslation()
   const { register, handleSubmit, formState, reset, setValue, watch } = useContractForm(inviteStaffer.body, {
@@ -64,11 +75,12 @@ function InviteForm({
     signIn: '',
     role: 'helpdesk',
     departments: null,
+    mailTo: '',
   })
   const inviting = useAct({
     send: (body: z.output<typeof inviteStaffer.body>) => call(inviteStaffer, { body }),
     onDone: ({ invitation, secret }) => {
-      onMade({ name: invitation.name, link: linkOf(secret) })
+      onMade({ name: invitation.name, link: secret === null ? null : linkOf(secret) })
       reset()
     },
     quiet: true,
@@ -101,6 +113,13 @@ function InviteForm({
         value={watch('departments') ?? null}
         there={departments}
         onPick={value => setValue('departments', value)}
+      />
+      <TextField
+        label={t('staffers.invite.mailTo')}
+        help={t('staffers.invite.mailToHelp')}
+        problem={formState.errors.mailTo?.message}
+        {...register('mailTo')}
+        autoComplete="off"
       />
       {inviting.isError && <FormProblem>{problemOf(inviting.error).text}</FormProblem>}
       <Button kind="main" type="submit" disabled={inviting.isPending} className="justify-self-start">

@@ -21,6 +21,7 @@ import { Button } from '../../parts/buttons.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Card } from '../../parts/card.tsx'
 import { InviteCard } from './invite-card.tsx'
+import { ThrottlesCard } from './throttles-card.tsx'
 import { RoleChoice } from './role-choice.tsx'
 
 /** Who works with Pendro: roles, who is suspended, who is invited. */
@@ -61,6 +62,7 @@ export function StaffersPage() {
           <div className="grid gap-3">
             <InviteCard invitations={data.invitations} departments={data.departments} />
             <KeysCard />
+            <ThrottlesCard />
           </div>
         </div>
       )}
