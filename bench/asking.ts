@@ -10,7 +10,7 @@ import { findStaffer, openSession } from '../server/src/sign-in/sessions.ts'
  * The application on a port of its own, and a plain client on a kept connection that is signed in: what is
  * measured is the answer and not the asking.
  */
-export async function startAsking(db: Database) {
+export async function startAsking(db: Database, signIn = 'oda') {
   const app = createApp({
     db,
     log: createLog('silent'),
@@ -23,6 +23,7 @@ export async function startAsking(db: Database) {
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: '',
       PENDRO_DIRECTORY_PASSWORD: '',
+      PENDRO_DIRECTORY_CA: '',
       PENDRO_PROVIDER_SECRET: '',
     },
     queued: () => {},
@@ -31,8 +32,9 @@ export async function startAsking(db: Database) {
   const server = await new Promise<Server>(resolve => {
     const listening = app.listen(0, '127.0.0.1', () => resolve(listening))
   })
-  const staffer = await findStaffer(db, 'oda', demoStaffers[0]?.password ?? '', new Date())
-  if (!staffer) throw new Error('the demo has no oda')
+  const password = demoStaffers.find(one => one.signIn === signIn)?.password ?? ''
+  const staffer = await findStaffer(db, signIn, password, new Date())
+  if (!staffer) throw new Error(`the demo has no ${signIn}`)
   const { token } = await openSession(db, staffer, new Date())
   const agent = new Agent({ keepAlive: true })
   const { port } = server.address() as AddressInfo

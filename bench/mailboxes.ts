@@ -145,6 +145,43 @@ async function tableRows(db: Database, get: (path: string) => Promise<unknown>):
   return rows
 }
 
+/** Lists of whoever looks after a department of a hundredth of all mailboxes. */
+async function scopeRows(db: Database): Promise<Measured[]> {
+  await execute(db, "UPDATE mailboxes SET department = 'Pier' WHERE id % 100 = 7")
+  await execute(db, "UPDATE staffers SET departments = '[\"Pier\"]' WHERE sign_in = 'per'")
+  const { get, stop } = await startAsking(db, 'per')
+  const theirs = await select<{ id: number }>(db, "SELECT id FROM mailboxes WHERE department = 'Pier'")
+  const ids = theirs.map(({ id }) => id)
+  const rows: Measured[] = []
+  for (const [order, by] of [
+    ['wanted', 'd.score, d.id'],
+    ['newest', 'd.received_at DESC, d.id DESC'],
+  ] as const) {
+    const [ours = 0, against = 1] = await inTurns(
+      5,
+      () => get(`/api/deliveries?order=${order}&limit=100&days=30`),
+      () =>
+        select(
+          db,
+          `SELECT d.* FROM deliveries d WHERE d.mailbox_id IN (:ids) AND d.state IN ('quarantined', 'junk', 'sealed')
+           AND d.received_day >= CURDATE() - INTERVAL 30 DAY ORDER BY ${by} LIMIT 100`,
+          { ids },
+        ),
+    )
+    rows.push(
+      atMost(
+        `Review page of a department of ${ids.length} mailboxes, ${order} first`,
+        ours,
+        against,
+        3,
+        'bare SQL for the rows of its mailboxes',
+      ),
+    )
+  }
+  await stop()
+  return rows
+}
+
 /** Lets a part go by bare statements over the same tables, batch by batch. */
 async function bareParts(db: Database, from: number, count: number): Promise<number> {
   const began = performance.now()
@@ -310,6 +347,7 @@ export async function benchMailboxes(
     met: replay <= 150,
   })
   rows.push(await organisationRow(db, limits, now))
+  rows.push(...(await scopeRows(db)))
   rows.push(...(await purgeRows(db, now)))
   rows.push(await whilePurging(db, get, now))
   await stop()

@@ -8,6 +8,7 @@ import { openDatabase } from '../server/src/db/database.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import { benchDigestsAtScale } from './digests-at-scale.ts'
 import { benchDigests } from './digests.ts'
+import { benchDirectory } from './directory.ts'
 import { benchFilters } from './filters.ts'
 import { benchFirstRows } from './first-rows.ts'
 import { benchHostile } from './hostile.ts'
@@ -27,6 +28,7 @@ const alone = { hostile: benchHostile, intake: benchIntake, judging: () => bench
 const onTheirOwn = [
   ...(process.argv.includes('mailboxes') ? [benchMailboxes] : []),
   ...(process.argv.includes('learning') ? [benchLearning] : []),
+  ...(process.argv.includes('directory') ? [benchDirectory] : []),
 ]
 const onItsOwn = onTheirOwn.length > 0
 const only = Object.entries(alone).flatMap(([name, bench]) => (process.argv.includes(name) ? [bench] : []))
@@ -60,6 +62,7 @@ else {
     sections.push(await benchLists(database.url, database.sql))
     sections.push(await benchMailboxes(database.url, database.sql))
     sections.push(await benchLearning(database.url, database.sql))
+    sections.push(await benchDirectory(database.url, database.sql))
   }
 }
 await database.stop()

@@ -46,6 +46,7 @@ const debian = {
   spf: { file: '/usr/lib/python3/dist-packages/spf.py', packages: ['python3-spf'] },
   sieve: { program: 'sievec', packages: ['dovecot-sieve'] },
   slapd: { program: 'slapd', packages: ['slapd'] },
+  openssl: { program: 'openssl', packages: ['openssl'] },
 }
 
 /** Debian packages, by the program or file each one brings. */

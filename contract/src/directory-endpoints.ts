@@ -55,6 +55,8 @@ export const directoryOutcome = z.object({
   answers: z.array(answer),
   /** Headings of columns that nothing is known about. */
   unknown: z.array(z.string()),
+  /** Parts of the directory that other servers hold, and that were not read. */
+  elsewhere: count,
   act: id.nullable(),
 })
 /** A checked {@link directoryOutcome}. */

@@ -261,6 +261,7 @@ export const problems = {
     when: {
       unreachable:
         'The directory can’t be reached. See whether its address is right and it is running. Nothing was changed.',
+      'no-ca': 'The file that PENDRO_DIRECTORY_CA names can’t be read. Nothing was changed.',
       'no-tls':
         'The directory could not begin an encrypted connection, or its certificate is not trusted here. Nothing was changed.',
       'not-let-in':

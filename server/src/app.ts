@@ -46,6 +46,7 @@ export interface Deps {
     | 'PENDRO_UNSUBSCRIBE'
     | 'PENDRO_PUBLIC_URL'
     | 'PENDRO_DIRECTORY_PASSWORD'
+    | 'PENDRO_DIRECTORY_CA'
     | 'PENDRO_PROVIDER_SECRET'
   >
   /** Something was queued; those who work it off need not wait for their next look. */

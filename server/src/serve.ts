@@ -139,7 +139,11 @@ function startJobs({ settings, db, log, now }: Process, reader: Reader, pace: Pa
     reply: id => writeReply({ db, read: reader.read, now: now() }, id),
   })
   const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })
-  const directory = { plan: reader.planDirectory, password: settings.PENDRO_DIRECTORY_PASSWORD }
+  const directory = {
+    plan: reader.planDirectory,
+    password: settings.PENDRO_DIRECTORY_PASSWORD,
+    ca: settings.PENDRO_DIRECTORY_CA,
+  }
   const lab = settings.PENDRO_LAB_URL === '' ? null : createLab(settings.PENDRO_LAB_URL)
   const inspecting = lab && createInspections({ db, lab, log, now, contents: reader.toInspect })
   const start = (name: string, every: number, work: () => Promise<number>) =>

@@ -36,6 +36,7 @@ export const settingsSchema = z.object({
     )
     .default(''),
   PENDRO_DIRECTORY_PASSWORD: z.string().max(500).default(''),
+  PENDRO_DIRECTORY_CA: z.string().max(1000).default(''),
   PENDRO_PROVIDER_SECRET: z.string().max(500).default(''),
   PENDRO_WORKERS: z.coerce.number().int().min(0).max(64).default(1),
   PENDRO_MAX_MESSAGE_BYTES: z.coerce.number().int().min(10_000).default(26_214_400),

@@ -83,6 +83,14 @@ const sync = async (act: 'look' | 'take', closes = 0) =>
     text?: string
     facts?: { context?: string }
   }
+/** As a process does that knows another password, or whose certificates are to be believed. */
+const lookWith = (access: { readonly password: string; readonly ca: string }) =>
+  lookAtDirectory({
+    ...access,
+    db: server.db,
+    plan: (...given) => planDirectory(...given),
+    now: server.clock.now,
+  })
 const open = async () => {
   const [row] = await select<{ n: number }>(
     server.db,
@@ -177,6 +185,7 @@ describe('from a real directory (Debian’s slapd)', () => {
         db: server.db,
         plan: (...given) => planDirectory(...given),
         password: bindPassword,
+        ca: '',
         log,
         now: () => server.clock.now,
       })
@@ -193,9 +202,10 @@ describe('from a real directory (Debian’s slapd)', () => {
     await ldap.fill(ldifOf(320, [person({ uid: 'fresh' })]))
     expect(await sync('take')).toMatchObject({ reopen: 20, close: 0 })
   })
-  test('an entry that leads back to itself is not followed', async () => {
+  test('a part that another server holds, or that leads back here, is not followed, and told', async () => {
     await ldap.fill(ldifOf(320, [person({ uid: 'fresh' }), referralTo(ldap.url)]))
-    expect(await sync('look')).toMatchObject({ add: 0, close: 0 })
+    // Counted and told: whoever is there is not read.
+    expect(await sync('look')).toMatchObject({ add: 0, close: 0, elsewhere: 1 })
   })
   test('one address of two people: the second is told, and the rest is done', async () => {
     await ldap.fill(
@@ -231,16 +241,37 @@ describe('what goes wrong is said, and nothing is changed', () => {
     expect(await open()).toBe(before)
   })
   test('a name without a password is not let in as nobody', async () => {
-    const look = lookAtDirectory({
-      db: server.db,
-      plan: (...given) => planDirectory(...given),
-      password: '',
-      now: server.clock.now,
-    })
+    const look = lookWith({ password: '', ca: '' })
     await expect(look).rejects.toMatchObject({ facts: { context: 'not-let-in' } })
   })
   test('none is set', async () => {
     await setTo({ url: '' })
     expect((await sync('look')).code).toBe('NO_DIRECTORY')
   })
+})
+
+describe('encryption', () => {
+  const ways = (): readonly (readonly [string, Setting])[] => [
+    ['StartTLS (RFC 4511 §4.14)', { startTls: true }],
+    ['TLS from the start', { url: ldap.tlsUrl }],
+  ]
+  test.each([0, 1])(
+    'a certificate is believed when whoever signed it is, and only for its own name (%i)',
+    async way => {
+      const [, setting] = ways()[way] ?? ['', {}]
+      await setTo(setting)
+      const access = { password: bindPassword, ca: ldap.ca }
+      expect((await lookWith(access)).of).toBeGreaterThan(300)
+      // Whoever signed it is nobody we know.
+      const unknown = lookWith({ ...access, ca: '' })
+      await expect(unknown).rejects.toMatchObject({ code: 'DIRECTORY_FAILED' })
+      // The right server by another name: whoever answers there might be somebody else.
+      const { url = ldap.url } = setting as { url?: string }
+      await setTo({ ...setting, url: url.replace('127.0.0.1', 'localhost') })
+      await expect(lookWith(access)).rejects.toMatchObject({ code: 'DIRECTORY_FAILED' })
+      await setTo(setting)
+      const noFile = lookWith({ ...access, ca: '/nowhere/ca.pem' })
+      await expect(noFile).rejects.toMatchObject({ facts: { context: 'no-ca' } })
+    },
+  )
 })

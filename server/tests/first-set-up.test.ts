@@ -23,6 +23,7 @@ beforeAll(async () => {
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: '',
       PENDRO_DIRECTORY_PASSWORD: '',
+      PENDRO_DIRECTORY_CA: '',
       PENDRO_PROVIDER_SECRET: '',
     },
     queued: () => {},

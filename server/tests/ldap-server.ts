@@ -11,6 +11,10 @@ export const bindPassword = 'a directory password'
 
 export interface LdapServer {
   readonly url: string
+  /** The same with TLS from the start. */
+  readonly tlsUrl: string
+  /** File with the certificate of whoever signed the server's. */
+  readonly ca: string
   readonly port: number
   /** Entries in place of all there are. */
   readonly fill: (ldif: string) => Promise<void>
@@ -23,6 +27,8 @@ const schemas = ['core', 'cosine', 'inetorgperson']
 export async function startLdap(): Promise<LdapServer> {
   const folder = mkdtempSync(join(tmpdir(), 'pendro-ldap-'))
   const port = await freePort()
+  const tlsPort = await freePort()
+  const ca = signCertificate(folder)
   const config = join(folder, 'slapd.conf')
   writeFileSync(
     config,
@@ -31,8 +37,10 @@ export async function startLdap(): Promise<LdapServer> {
       'modulepath /usr/lib/ldap',
       'moduleload back_mdb',
       `pidfile ${folder}/slapd.pid`,
+      `TLSCertificateFile ${folder}/server.pem`,
+      `TLSCertificateKeyFile ${folder}/server.key`,
       'database mdb',
-      'maxsize 104857600',
+      'maxsize 1073741824',
       `suffix "${base}"`,
       `rootdn "${bindDn}"`,
       `rootpw "${bindPassword}"`,
@@ -44,9 +52,13 @@ export async function startLdap(): Promise<LdapServer> {
   )
   let child: ChildProcess | null = null
   const begin = async () => {
-    child = spawn('/usr/sbin/slapd', ['-f', config, '-h', `ldap://127.0.0.1:${port}`, '-d', '0'], {
-      stdio: 'ignore',
-    })
+    child = spawn(
+      '/usr/sbin/slapd',
+      ['-f', config, '-h', `ldap://127.0.0.1:${port} ldaps://127.0.0.1:${tlsPort}`, '-d', '0'],
+      {
+        stdio: 'ignore',
+      },
+    )
     await listening(port)
   }
   const end = () =>
@@ -65,6 +77,8 @@ export async function startLdap(): Promise<LdapServer> {
   }
   return {
     url: `ldap://127.0.0.1:${port}`,
+    tlsUrl: `ldaps://127.0.0.1:${tlsPort}`,
+    ca,
     port,
     fill,
     stop: async () => {
@@ -72,6 +86,49 @@ export async function startLdap(): Promise<LdapServer> {
       rmSync(folder, { recursive: true, force: true })
     },
   }
+}
+
+/** A certificate for 127.0.0.1 and one that signs it, made for this run; the file of the latter. */
+function signCertificate(folder: string): string {
+  const file = (name: string) => join(folder, name)
+  const openssl = (...args: string[]) => {
+    const done = spawnSync('openssl', args, { encoding: 'utf8' })
+    if (done.status !== 0) throw new Error(`openssl: ${done.stderr}`)
+  }
+  const key = ['-newkey', 'ec', '-pkeyopt', 'ec_paramgen_curve:P-256', '-nodes']
+  openssl(
+    'req',
+    '-x509',
+    ...key,
+    '-keyout',
+    file('ca.key'),
+    '-out',
+    file('ca.pem'),
+    '-days',
+    '2',
+    '-subj',
+    '/CN=Harbour signs',
+  )
+  openssl('req', ...key, '-keyout', file('server.key'), '-out', file('server.csr'), '-subj', '/CN=directory')
+  writeFileSync(file('names'), 'subjectAltName=IP:127.0.0.1')
+  openssl(
+    'x509',
+    '-req',
+    '-in',
+    file('server.csr'),
+    '-CA',
+    file('ca.pem'),
+    '-CAkey',
+    file('ca.key'),
+    '-CAcreateserial',
+    '-days',
+    '2',
+    '-extfile',
+    file('names'),
+    '-out',
+    file('server.pem'),
+  )
+  return file('ca.pem')
 }
 
 async function listening(port: number): Promise<void> {

@@ -102,6 +102,7 @@ export async function startTestServer(): Promise<TestServer> {
       PENDRO_UNSUBSCRIBE: 'off',
       PENDRO_PUBLIC_URL: 'http://pendro.harbour.example',
       PENDRO_DIRECTORY_PASSWORD: 'a directory password',
+      PENDRO_DIRECTORY_CA: '',
       PENDRO_PROVIDER_SECRET: 'a provider secret',
     },
     queued: () => {},

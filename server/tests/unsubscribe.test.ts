@@ -27,6 +27,7 @@ beforeAll(async () => {
       PENDRO_UNSUBSCRIBE: `http://127.0.0.1:${host.port}`,
       PENDRO_PUBLIC_URL: '',
       PENDRO_DIRECTORY_PASSWORD: '',
+      PENDRO_DIRECTORY_CA: '',
       PENDRO_PROVIDER_SECRET: '',
     },
     queued: () => {},

@@ -42,7 +42,8 @@ export function directoryRoutes(router: Router, { db, now, settings, reader = re
   })
   const planning = reader.planDirectory
   mount(router, syncDirectory, async ({ body: { act, closes, token }, who }) => {
-    const deps = { db, plan: planning, password: settings.PENDRO_DIRECTORY_PASSWORD, now: now() }
+    const { PENDRO_DIRECTORY_PASSWORD: password, PENDRO_DIRECTORY_CA: ca } = settings
+    const deps = { db, plan: planning, password, ca, now: now() }
     if (act === 'look') return lookAtDirectory(deps)
     return takeDirectory(deps, { by: actor(who), token: token ?? ownToken(), closes })
   })

@@ -481,6 +481,7 @@ function outcomeOf(
     close: close.length,
     closing: close.slice(0, 50).flatMap(id => names.get(id) ?? []),
     of: answers.length,
+    elsewhere: 0,
     answers: sorted.slice(0, mostTold).map((one): DirectoryAnswer => {
       const { line, address, fate } = one
       return {

@@ -1,10 +1,21 @@
+import { readFile } from 'node:fs/promises'
+import { isIP } from 'node:net'
+import type { ConnectionOptions } from 'node:tls'
 import { Client, FilterParser, InvalidCredentialsError, NoSuchObjectError, type Entry } from 'ldapts'
 import type { DirectoryLine } from '@pendro/core/directory'
 import type { DirectorySetting } from '../db/models/shapes.ts'
 
 /** Why a directory could not be read, by the name of its sentence. */
 export type LdapProblem =
-  'unreachable' | 'no-tls' | 'not-let-in' | 'no-base' | 'bad-filter' | 'too-many' | 'too-slow' | 'nobody'
+  | 'unreachable'
+  | 'no-ca'
+  | 'no-tls'
+  | 'not-let-in'
+  | 'no-base'
+  | 'bad-filter'
+  | 'too-many'
+  | 'too-slow'
+  | 'nobody'
 
 export class LdapFailure extends Error {
   readonly problem: LdapProblem
@@ -27,38 +38,66 @@ export type DirectoryPerson = DirectoryLine & { readonly directoryId: string }
 
 /**
  * Everybody with an address in a directory (RFC 4511), and groups as shared mailboxes with their members as minders. Referrals are not
- * followed: what another server has is another's to say. Bounded in entries, values and time.
+ * followed, and counted: what another server has is another's to say. Bounded in entries, values and time.
  * @throws {LdapFailure}
  */
 export async function readLdap(
   setting: DirectorySetting,
-  password: string,
-): Promise<readonly DirectoryPerson[]> {
+  { password, ca }: LdapAccess,
+): Promise<{ readonly people: readonly DirectoryPerson[]; readonly elsewhere: number }> {
+  const trust = await trustOf(setting, ca)
   const client = new Client({
     url: setting.url,
     timeout: operationTime,
     connectTimeout: 10_000,
     strictDN: false,
+    ...(setting.url.toLowerCase().startsWith('ldaps:') && { tlsOptions: trust }),
   })
   // A name without a password is let in as nobody (RFC 4513 §5.1.2), and nobody sees but a part.
   if (setting.bindDn !== '' && password === '') throw new LdapFailure('not-let-in')
   const deadline = Date.now() + wholeTime
   for (const filter of [setting.people, setting.groups]) checkFilter(filter)
   try {
-    if (setting.startTls) await client.startTLS({}).catch(refuse('no-tls'))
+    if (setting.startTls) await client.startTLS(trust).catch(refuse('no-tls'))
     await client.bind(setting.bindDn, password).catch((error: unknown) => {
       throw new LdapFailure(
         error instanceof InvalidCredentialsError ? 'not-let-in' : reasonOf(error, 'unreachable'),
       )
     })
     const people = await readAll(client, setting, setting.people, deadline)
-    const groups = setting.groups === '' ? [] : await readAll(client, setting, setting.groups, deadline)
+    const groups = setting.groups === '' ? nothing : await readAll(client, setting, setting.groups, deadline)
     // Nobody at all is a directory that does not show them, and not an organisation without people.
-    if (people.length === 0) throw new LdapFailure('nobody')
-    return linesOf(people, groups, setting)
+    if (people.entries.length === 0) throw new LdapFailure('nobody')
+    return {
+      people: linesOf(people.entries, groups.entries, setting),
+      elsewhere: Math.max(people.elsewhere, groups.elsewhere),
+    }
   } finally {
     await client.unbind().catch(() => undefined)
   }
+}
+
+/** What the process knows and no setting says. */
+export interface LdapAccess {
+  /** Of PENDRO_DIRECTORY_PASSWORD. */
+  readonly password: string
+  /** File of PENDRO_DIRECTORY_CA; '' for those that are trusted anyway. */
+  readonly ca: string
+}
+
+/** Whose certificate is believed, and for which name: that of the setting, whatever the other side calls itself (RFC 4513 §3.1.3). */
+async function trustOf({ url }: DirectorySetting, ca: string): Promise<ConnectionOptions> {
+  const host = new URL(url).hostname.replace(/^\[|\]$/g, '')
+  const signed =
+    ca === ''
+      ? {}
+      : {
+          ca: await readFile(ca).catch(() => {
+            throw new LdapFailure('no-ca')
+          }),
+        }
+  // An address in numbers is no server name (RFC 6066 §3); its certificate names it all the same.
+  return { host, ...(isIP(host) === 0 && { servername: host }), ...signed }
 }
 
 /** Asked before anybody is called: a filter that is none is our own mistake (RFC 4515). */
@@ -78,13 +117,21 @@ const refuse = (problem: LdapProblem) => () => {
 const reasonOf = (error: unknown, otherwise: LdapProblem): LdapProblem =>
   /timeout|timed out/i.test(error instanceof Error ? error.message : '') ? 'too-slow' : otherwise
 
+/** `elsewhere`: parts of the directory that other servers hold. */
+interface Found {
+  readonly entries: readonly Entry[]
+  readonly elsewhere: number
+}
+const nothing: Found = { entries: [], elsewhere: 0 }
+
 async function readAll(
   client: Client,
   { base, attributes }: DirectorySetting,
   filter: string,
   deadline: number,
-): Promise<readonly Entry[]> {
+): Promise<Found> {
   const found: Entry[] = []
+  const elsewhere = new Set<string>()
   const wanted = Object.values(attributes).filter(name => name !== '')
   try {
     const pages = client.searchPaginated(base, {
@@ -94,8 +141,9 @@ async function readAll(
       derefAliases: 'never',
       paged: { pageSize },
     })
-    for await (const { searchEntries } of pages) {
+    for await (const { searchEntries, searchReferences } of pages) {
       found.push(...searchEntries)
+      for (const reference of searchReferences) elsewhere.add(String(reference))
       if (found.length > mostEntries) throw new LdapFailure('too-many')
       if (Date.now() > deadline) throw new LdapFailure('too-slow')
     }
@@ -104,7 +152,7 @@ async function readAll(
     if (error instanceof NoSuchObjectError) throw new LdapFailure('no-base')
     throw new LdapFailure(reasonOf(error, 'unreachable'))
   }
-  return found
+  return { entries: found, elsewhere: elsewhere.size }
 }
 
 /** Values of an attribute as text; names of attributes have no case (RFC 4512 §2.5). */

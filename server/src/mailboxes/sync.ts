@@ -6,24 +6,23 @@ import { endChore, takeChore } from '../jobs/chores.ts'
 import type { Log } from '../log.ts'
 import { pendro, writeRecord, type Actor } from '../record/write.ts'
 import { lookAtLines, ownToken, takeLines, type Planning } from './directory.ts'
-import { LdapFailure, readLdap, type DirectoryPerson } from './ldap.ts'
+import { LdapFailure, readLdap, type DirectoryPerson, type LdapAccess } from './ldap.ts'
 
-interface Deps {
+interface Deps extends LdapAccess {
   readonly db: Database
   readonly plan: Planning
-  /** Of PENDRO_DIRECTORY_PASSWORD. */
-  readonly password: string
   readonly now: Date
 }
 
-async function read({ db, password }: Deps): Promise<{
+async function read({ db, password, ca }: Deps): Promise<{
   readonly lines: readonly DirectoryPerson[]
   readonly missing: ReadonlySet<number>
   readonly share: number
+  readonly elsewhere: number
 }> {
   const { directory } = await readOrganisation(db)
   if (!directory || directory.url === '') throw new AppError('NO_DIRECTORY')
-  const people = await readLdap(directory, password).catch((error: unknown) => {
+  const { people, elsewhere } = await readLdap(directory, { password, ca }).catch((error: unknown) => {
     throw error instanceof LdapFailure ? new AppError('DIRECTORY_FAILED', { context: error.problem }) : error
   })
   // By what the directory calls them, so that a new address is a new name and not somebody else.
@@ -37,13 +36,14 @@ async function read({ db, password }: Deps): Promise<{
     // What came by hand or by a table is none of the directory's to close.
     missing: new Set(rows.map(({ id }) => id)),
     share: directory.share,
+    elsewhere,
   }
 }
 
 /** What the directory would come to; nothing is changed. */
 export async function lookAtDirectory(deps: Deps): Promise<DirectoryOutcome> {
-  const { lines, missing } = await read(deps)
-  return lookAtLines(deps.db, { lines, missing, plan: deps.plan })
+  const { lines, missing, elsewhere } = await read(deps)
+  return { ...(await lookAtLines(deps.db, { lines, missing, plan: deps.plan })), elsewhere }
 }
 
 interface Taking {
@@ -58,7 +58,7 @@ interface Taking {
  */
 export async function takeDirectory(deps: Deps, { by, token, closes }: Taking): Promise<DirectoryOutcome> {
   const { db, now, plan } = deps
-  const { lines, missing, share } = await read(deps)
+  const { lines, missing, share, elsewhere } = await read(deps)
   const changing = { by, reason: '', token, now }
   const take = (closing: ReadonlySet<number>) =>
     takeLines(db, { lines, missing: closing, plan }, changing, ({ close }) => {
@@ -71,7 +71,7 @@ export async function takeDirectory(deps: Deps, { by, token, closes }: Taking): 
     return take(new Set())
   })
   await nameThem(db, lines)
-  return outcome
+  return { ...outcome, elsewhere }
 }
 
 /** Notes what the directory calls each mailbox by; those of lines that were wrong have none. */
@@ -85,14 +85,17 @@ async function nameThem(db: Database, lines: readonly DirectoryPerson[]): Promis
       { addresses: ['', ...part.map(({ address }) => address.toLowerCase())] },
     )
     const byAddress = new Map(known.map(row => [row.address, row]))
-    for (const { address, directoryId } of part) {
+    const named = part.flatMap(({ address, directoryId }) => {
       const row = byAddress.get(address.toLowerCase())
-      if (!row || row.directory_id === directoryId) continue
-      await execute(db, 'UPDATE mailboxes SET directory_id = :directoryId WHERE id = :id', {
-        directoryId,
-        id: row.mailbox_id,
-      })
-    }
+      return !row || row.directory_id === directoryId ? [] : [{ id: row.mailbox_id, name: directoryId }]
+    })
+    if (named.length > 0)
+      await execute(
+        db,
+        `UPDATE mailboxes b JOIN JSON_TABLE(:named, '$[*]' COLUMNS (id INT UNSIGNED PATH '$.id', name VARCHAR(200) PATH '$.name')) x ON x.id = b.id
+         SET b.directory_id = x.name`,
+        { named: JSON.stringify(named) },
+      )
   }
 }
 

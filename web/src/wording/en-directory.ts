@@ -75,6 +75,10 @@ export const enDirectory = {
     same_other: '{{count}} stay as they are.',
     wrong_one: 'One line is wrong, and nothing of it is done.',
     wrong_other: '{{count}} lines are wrong, and nothing of them is done.',
+    elsewhere_one:
+      'One part of the directory is on another server. It was not read: whoever has moved there counts as missing.',
+    elsewhere_other:
+      '{{count}} parts of the directory are on other servers. They were not read: whoever has moved there counts as missing.',
     unknown: 'Columns that nothing is known about: {{names}}',
     line: 'Line',
     address: 'Address',

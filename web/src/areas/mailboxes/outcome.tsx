@@ -9,7 +9,7 @@ export const problemText = ({ code, ...facts }: DirectoryProblemShape, t: TFunct
 /** What lines come to: the numbers, who would be closed, and each line that is not as it was. */
 export function Outcome({ outcome }: { outcome: DirectoryOutcome }) {
   const { t } = useTranslation()
-  const { answers, closing, close, unknown, of } = outcome
+  const { answers, closing, close, unknown, elsewhere, of } = outcome
   const counts = (['add', 'change', 'reopen', 'wrong', 'same'] as const).filter(fate => outcome[fate] > 0)
   const told = answers.filter(({ fate }) => fate !== 'same')
   const isNothing = outcome.add + outcome.change + outcome.reopen + outcome.wrong + close === 0
@@ -27,6 +27,7 @@ export function Outcome({ outcome }: { outcome: DirectoryOutcome }) {
           {close > closing.length && ' …'}
         </p>
       )}
+      {elsewhere > 0 && <p>{t('directory.outcome.elsewhere', { count: elsewhere })}</p>}
       {unknown.length > 0 && (
         <p className="text-ink-2">{t('directory.outcome.unknown', { names: unknown.join(', ') })}</p>
       )}
