@@ -159,7 +159,7 @@ async function scopeRows(db: Database): Promise<Measured[]> {
   ] as const) {
     const [ours = 0, against = 1] = await inTurns(
       5,
-      () => get(`/api/deliveries?order=${order}&limit=100&days=30`),
+      () => get(`/api/review?order=${order}&limit=100&days=30`),
       () =>
         select(
           db,

@@ -115,9 +115,26 @@ function conditions(t: string, { filter, scope }: Shown): string {
   return parts.join(' AND ')
 }
 
+/** What is kept of few mailboxes is read by mailbox and put in order; of many, the order is read and others' mail left out. */
+const fewOfScope = 20_000
+
+/** Which of two indexes leads to a list sooner: the one by state, or the one by mailbox. */
+async function indexFor(
+  db: Database,
+  { scope, filter, states }: Shown,
+  { byState, byMailbox }: { readonly byState: string; readonly byMailbox: string },
+): Promise<string> {
+  if (filter.mailbox !== undefined) return byMailbox
+  if (scope === null) return byState
+  const theirs = `deliveries FORCE INDEX (${byMailbox}) WHERE ${within(scope, 'mailbox_id')} AND state IN (:states)`
+  return (await isFew(db, theirs, { states }, fewOfScope)) ? byMailbox : byState
+}
+
+const byTime = { byState: 'k_state_received', byMailbox: 'k_mailbox_received' } as const
+
 /** Everything that a filter shows, by number; the newest come last. */
 export async function shownIds(db: Database, shown: Shown, most: number): Promise<readonly number[]> {
-  const index = shown.filter.mailbox === undefined ? 'k_state_received' : 'k_mailbox_received'
+  const index = await indexFor(db, shown, byTime)
   const found: number[] = []
   for (const state of shown.states) {
     const rows = await select<{ id: number }>(
@@ -236,7 +253,7 @@ async function narrowRows(
        WHERE d.state IN (:states) AND ${conditions('d', shown)} ${cursor} ORDER BY d.${column} ${direction}, d.id ${direction} LIMIT :limit`,
       values,
     )
-  const index = shown.filter.mailbox === undefined ? byState : byMailbox
+  const index = await indexFor(db, shown, { byState, byMailbox })
   const ofState = (state: DeliveryState) => `
     SELECT d.id, d.cluster_key, CAST(d.${column} AS CHAR) AS sort_value FROM deliveries d FORCE INDEX (${index})
      WHERE d.state = '${state}' AND ${conditions('d', shown)} ${cursor}

@@ -38,6 +38,7 @@ export const enRecord = {
     'no-tls': 'it could not begin encryption',
     'not-let-in': 'it did not let Pendro in',
     'no-base': 'it has nothing where the search begins',
+    'no-ca': 'the file with its certificates can’t be read',
     'bad-filter': 'a filter is not understood',
     'too-many': 'it has too many entries',
     'too-slow': 'it took too long',

@@ -1,4 +1,4 @@
-import { useState, type ReactNode } from 'react'
+import type { ReactNode } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { previewSetting, type SettingChange, type SettingName } from '@pendro/contract'
@@ -9,6 +9,7 @@ import { Card } from '../../parts/card.tsx'
 import { ApplyBar } from '../../parts/apply-bar.tsx'
 import { Button } from '../../parts/buttons.tsx'
 import { differenceOf } from './difference.ts'
+import { alike, useDraft } from './use-draft.ts'
 import { useChangeSetting } from './use-settings.ts'
 
 interface Props<V extends SettingChange['to']> {
@@ -53,25 +54,6 @@ export function SettingCard<V extends SettingChange['to']>({
       )}
     </Card>
   )
-}
-
-const alike = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
-
-/**
- * What is typed, and the value it began from. When the setting changes, the draft follows where nothing would be lost, or where it was
- * applied (it is kept as it is meant, not as it was typed); else it stays, and both are shown.
- */
-function useDraft<V>(saved: V) {
-  const [{ draft, begun, applied }, set] = useState({ draft: saved, begun: saved, applied: false })
-  const follow = (value: V) => set({ draft: value, begun: value, applied: false })
-  if (!alike(begun, saved) && (applied || alike(draft, begun) || alike(draft, saved))) follow(saved)
-  return {
-    draft,
-    begun,
-    follow,
-    apply: () => set({ draft, begun, applied: true }),
-    setDraft: (next: V) => set({ draft: next, begun, applied: false }),
-  }
 }
 
 /** Somebody else was first: what it is now beside what is typed here. Applying goes on from theirs, by one's own word. */
