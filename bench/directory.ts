@@ -1,5 +1,4 @@
 import { planDirectory } from '@pendro/core/directory'
-import { Client } from 'ldapts'
 import { demoOrganisation } from '../scripts/fill-demo.ts'
 import { demoStaffers } from '../scripts/sign-ins.mjs'
 import { execute, openDatabase } from '../server/src/db/database.ts'
@@ -8,7 +7,7 @@ import { readLdap } from '../server/src/mailboxes/ldap.ts'
 import { lookAtDirectory, takeDirectory } from '../server/src/mailboxes/sync.ts'
 import { pendro } from '../server/src/record/write.ts'
 import { setUp } from '../server/src/set-up.ts'
-import { base, bindDn, bindPassword, person, startLdap, top } from '../server/tests/ldap-server.ts'
+import { barePages, base, bindDn, bindPassword, person, startLdap, top } from '../server/tests/ldap-server.ts'
 import { atMost, inTurns, ms, type Section } from './measure.ts'
 
 const people = 99_000
@@ -31,23 +30,6 @@ const setting = (url: string) => ({
   share: 5,
   hourly: false,
 })
-
-/** Pages of the same size, read and thrown away. */
-async function barePages(url: string): Promise<number> {
-  const client = new Client({ url })
-  await client.bind(bindDn, bindPassword)
-  let n = 0
-  const attributes = ['mail', 'displayName', 'departmentNumber', 'preferredLanguage', 'entryUUID']
-  const filter = setting(url).people
-  for await (const { searchEntries } of client.searchPaginated(base, {
-    filter,
-    attributes,
-    paged: { pageSize: 500 },
-  }))
-    n += searchEntries.length
-  await client.unbind()
-  return n
-}
 
 /** An organisation of nearly as many people as Pendro takes from one directory. */
 export async function benchDirectory(
@@ -78,7 +60,7 @@ export async function benchDirectory(
   const [reading = 0, bare = 1] = await inTurns(
     3,
     () => readLdap(setting(ldap.url), access),
-    () => barePages(ldap.url),
+    () => barePages(ldap.url, setting(ldap.url).people),
   )
   const deps = {
     ...access,

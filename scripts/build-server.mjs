@@ -11,6 +11,9 @@ await build({
     main: join(source, 'main.ts'),
     'reading-worker': join(source, 'reading/reading-worker.ts'),
     'lists-worker': join(source, 'list-jobs/lists-worker.ts'),
+    // The way back in, and the check of the record: for whoever has the machine, without a development dependency.
+    staffer: join(root, 'scripts/staffer-main.ts'),
+    record: join(root, 'scripts/record-main.ts'),
   },
   outdir: join(root, 'server/dist'),
   bundle: true,

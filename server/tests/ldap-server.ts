@@ -3,6 +3,7 @@ import { mkdirSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { createConnection } from 'node:net'
+import { Client } from 'ldapts'
 import { freePort } from '../../scripts/database.mjs'
 
 export const base = 'dc=harbour,dc=example'
@@ -192,3 +193,19 @@ export const group = (name: string, mail: string, members: readonly string[]): s
 /** A reference back to the very place it stands in (RFC 3296): who follows it never ends. */
 export const referralTo = (url: string): string =>
   `dn: ou=loop,${base}\nobjectClass: referral\nobjectClass: extensibleObject\nou: loop\nref: ${url}/ou=loop,${base}`
+
+/** Reads pages as the library does and throws them away; how many entries there were. What the bench holds Pendro's reading against. */
+export async function barePages(url: string, filter: string): Promise<number> {
+  const client = new Client({ url })
+  await client.bind(bindDn, bindPassword)
+  let n = 0
+  const attributes = ['mail', 'displayName', 'departmentNumber', 'preferredLanguage', 'entryUUID']
+  for await (const { searchEntries } of client.searchPaginated(base, {
+    filter,
+    attributes,
+    paged: { pageSize: 500 },
+  }))
+    n += searchEntries.length
+  await client.unbind()
+  return n
+}
