@@ -5,7 +5,10 @@ export type Role = 'helpdesk' | 'steward' | 'observer'
 /** Who may call a request: staffers of some roles, a signed-in colleague, or anybody at all. */
 export type Roles = readonly Role[] | 'colleague' | 'anyone'
 
-/** What a number in a request stands for. Of 'entry' everybody's may be read, of 'own-entry' only one mailbox's changed. */
+/**
+ * What a number in a request stands for. Of 'entry' everybody's may be read, of 'own-entry' only one mailbox's changed. 'department' is a
+ * name: one that is left out means the whole organisation.
+ */
 export type Subject =
   | 'delivery'
   | 'mailbox'
@@ -17,6 +20,7 @@ export type Subject =
   | 'mail-rule'
   | 'entry'
   | 'own-entry'
+  | 'department'
 
 /**
  * How a request keeps to the departments a staffer looks after. 'whole': it is for those alone who look after all of them. 'own': it

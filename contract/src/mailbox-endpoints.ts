@@ -460,8 +460,9 @@ export type ReadDefaultsAnswer = z.infer<typeof readDefaults.response>
 export const previewDefaults = endpoint({
   method: 'post',
   path: '/api/organisation/defaults/effect',
-  summary: 'What a change of the organisation’s defaults would come to',
+  summary: 'What a change of the organisation’s defaults, or of a department’s, would come to',
   roles: everyone,
+  scope: { 'body.change.department': 'department' },
   body: z.object({ change: defaultsChange, before: id.nullable().default(null) }),
   response: changeEffect,
   problems: ['BAD_LIMITS', 'BAD_WEIGHTS', 'DEPARTMENT_NOT_FOUND'],
@@ -471,8 +472,10 @@ export const previewDefaults = endpoint({
 export const changeDefaults = endpoint({
   method: 'post',
   path: '/api/organisation/defaults/changes',
-  summary: 'Change the organisation’s defaults; the number is for its undo',
+  summary:
+    'Change the organisation’s defaults, or what a department has in their place; the number is for its undo',
   roles: ['steward'],
+  scope: { 'body.change.department': 'department' },
   body: z.object({
     change: defaultsChange,
     reason: z.string().trim().max(1000).default(''),

@@ -31,9 +31,16 @@ function numbersIn(schema: z.ZodType, place: string): readonly string[] {
   return partsOf(schema).flatMap(([more, part]) => numbersIn(part, `${place}${more}`))
 }
 
+/** Where departments are named. */
+function departmentsIn(schema: z.ZodType, place: string): readonly string[] {
+  if (schema instanceof z.ZodString) return place.endsWith('.department') ? [place] : []
+  return partsOf(schema).flatMap(([more, part]) => departmentsIn(part, `${place}${more}`))
+}
+
 /** Numbers that name nothing of a department, or that are looked for among what does. */
 const named: Readonly<Record<string, string>> = {
   days: 'a count',
+  before: 'a place in the order in which mail of the department is decided again',
   limit: 'a count',
   weekdays: 'days of the week',
   selection: 'of the staffer who made it, and each delivery of it is asked for at the act',
@@ -63,7 +70,12 @@ test('every number that a request takes is kept to departments, or it is said wh
 
 test('every place that is kept to departments is one of the request', () => {
   const wrong = ofDepartments.flatMap(([name, { scope, params, query, body }]) => {
-    const there = [...numbersIn(params, 'params'), ...numbersIn(query, 'query'), ...numbersIn(body, 'body')]
+    const there = [
+      ...numbersIn(params, 'params'),
+      ...numbersIn(query, 'query'),
+      ...numbersIn(body, 'body'),
+      ...departmentsIn(body, 'body'),
+    ]
     return Object.keys(scope)
       .filter(place => !there.includes(place))
       .map(place => `${name} ${place}`)

@@ -44,6 +44,7 @@ interface Side {
   readonly rule: number
   readonly change: number
   readonly cluster: string
+  readonly department: string
 }
 
 let server: TestServer
@@ -222,6 +223,7 @@ async function fill(name: string, word: string): Promise<Side> {
     rule: (rules as unknown as { added: number[] }).added[0] ?? 0,
     change: change.change as unknown as number,
     cluster: row?.cluster_key ?? '',
+    department: word === 'office' ? 'Office' : 'Zebrafell',
   }
 }
 
@@ -283,6 +285,7 @@ describe('each request, with each role, of the whole and of a department', () =>
 })
 
 const day = { from: 0, to: 100, days: 90, states: 'kept' }
+const watchingOf = (department: string) => ({ what: 'department-watching', department, was: null, to: false })
 const noReply = { when: 'off', inside: [], outside: [], days: 7 }
 const filtering = { what: 'filtering', was: true, to: false }
 const change = () => ({ reason: '', token: randomUUID() })
@@ -323,6 +326,8 @@ const about: Readonly<Record<string, (side: Side) => Asked>> = {
   sentDigest: ({ digest }) => only(digest),
   previewDigest: ({ mailbox }) => only(mailbox),
   sendDigest: ({ mailbox }) => only(mailbox),
+  previewDefaults: ({ department }) => ({ body: { change: watchingOf(department) } }),
+  changeDefaults: ({ department }) => ({ body: { change: watchingOf(department), ...change() } }),
   listMailRules: ({ mailbox }) => ({ query: { mailbox } }),
   readRulesWork: ({ mailbox }) => ({ query: { mailbox } }),
   previewRulesChange: ({ mailbox, rule }) => ({
@@ -409,7 +414,12 @@ describe('what a department’s staffer hears of the others', () => {
       // What is not there at all is answered alike.
       const gone = Object.fromEntries(Object.keys(others).map(key => [key, 999_999])) as unknown as Side
       const nowhere = await ask(sessionOf(role, false), endpoint, {
-        ...given({ ...gone, deliveries: [999_998, 999_999], cluster: others.cluster }),
+        ...given({
+          ...gone,
+          deliveries: [999_998, 999_999],
+          cluster: others.cluster,
+          department: 'Nowhere',
+        }),
       })
       expect(nowhere.body).toEqual(refused.body)
     }
@@ -457,6 +467,29 @@ describe('what a department’s staffer hears of the others', () => {
       'listMailRules',
       'senderCounts',
     ])
+  })
+  test('a steward of a department sets what it has in place of the organisation’s, and takes that back; no other’s', async () => {
+    const [whole, part] = [sessionOf('steward', true), sessionOf('steward', false)]
+    const limits = { junk: 41, quarantined: 61, nearCertain: 81 }
+    const of = (department: string) => ({
+      change: { what: 'department-limits', department, was: null, to: limits },
+      ...change(),
+    })
+    const send = (session: Session, body: object) => session.post('/api/organisation/defaults/changes', body)
+    const mine = await send(part, of('Office'))
+    expect(mine.status).toBe(200)
+    const undo = (session: Session, id: number) => session.post(`/api/mailbox-changes/${id}/undo`, {})
+    const { body: read } = await part.get('/api/organisation/defaults')
+    expect(read.departments.map(({ name }: { name: string }) => name)).toEqual(['Office'])
+    expect((await undo(part, mine.body.change as number)).status).toBe(200)
+    const theOthers = await send(whole, of('Zebrafell'))
+    expect((await undo(part, theOthers.body.change as number)).body.code).toBe('OUT_OF_SCOPE')
+    expect((await undo(whole, theOthers.body.change as number)).status).toBe(200)
+    const everybody = { what: 'watching', was: false, to: true }
+    expect((await send(part, { change: everybody, ...change() })).body).toMatchObject({
+      code: 'OUT_OF_SCOPE',
+      facts: { context: 'whole' },
+    })
   })
   test('numbers are of theirs alone', async () => {
     const whole = sessionOf('steward', true)

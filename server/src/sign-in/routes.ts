@@ -41,7 +41,8 @@ export function recogniseSession({ db, now }: Deps): RequestHandler {
     if (key !== null && !signedIn) throw new AppError('KEY_WRONG')
     if (signedIn) {
       res.locals.signedIn = signedIn
-      const inScope: InScope = (endpoint, parts) => checkScope(db, signedIn.scope, endpoint, parts)
+      const looksAfter = { scope: signedIn.scope, departments: signedIn.staffer.departments }
+      const inScope: InScope = (endpoint, parts) => checkScope(db, looksAfter, endpoint, parts)
       res.locals.inScope = inScope
     }
     next()

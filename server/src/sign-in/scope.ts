@@ -25,6 +25,12 @@ interface Parts {
 }
 type Asked = Pick<Endpoint<z.ZodType, z.ZodType, z.ZodType, z.ZodType>, 'scope'>
 
+/** What somebody looks after: departments, and the mailboxes that are in them now. */
+interface LooksAfter {
+  readonly scope: Scope
+  readonly departments: readonly string[] | null
+}
+
 /** Refuses what is not within the scope of whoever is signed in. */
 export type InScope = (endpoint: Asked, parts: Parts) => Promise<void>
 
@@ -34,7 +40,7 @@ export type InScope = (endpoint: Asked, parts: Parts) => Promise<void>
  */
 export async function checkScope(
   db: Database,
-  scope: Scope,
+  { scope, departments }: LooksAfter,
   { scope: asked }: Asked,
   parts: Parts,
 ): Promise<void> {
@@ -42,11 +48,17 @@ export async function checkScope(
   if (scope === null || asked === 'own' || asked === 'whole') return
   for (const [place, subject] of Object.entries(asked)) {
     const named = valuesAt(parts, place.split('.'))
+    if (subject === 'department') {
+      if (named.length === 0) throw new AppError('OUT_OF_SCOPE', { context: 'whole' })
+      if (!named.every(name => departments?.includes(String(name)))) throw new AppError('OUT_OF_SCOPE')
+      continue
+    }
     if (named.length === 0) continue
     // 'everybody', or nobody's: what is the organisation's.
     const ids = named.filter(value => typeof value === 'number')
     if (ids.length < named.length) throw new AppError('OUT_OF_SCOPE', { context: 'whole' })
-    if (!(await areWithin(db, scope, subject, [...new Set(ids)]))) throw new AppError('OUT_OF_SCOPE')
+    if (!(await areWithin(db, { scope, departments }, subject, [...new Set(ids)])))
+      throw new AppError('OUT_OF_SCOPE')
   }
 }
 
@@ -61,7 +73,9 @@ function valuesAt(value: unknown, place: readonly string[]): readonly unknown[] 
 }
 
 /** How many of some ids are within a scope, by what they stand for. */
-const counts: Readonly<Record<Exclude<Subject, 'mailbox' | 'mailbox-change'>, (scope: Scope) => string>> = {
+const counts: Readonly<
+  Record<Exclude<Subject, 'mailbox' | 'mailbox-change' | 'department'>, (scope: Scope) => string>
+> = {
   delivery: scope => `deliveries x WHERE x.id IN (:ids) AND ${within(scope, 'x.mailbox_id')}`,
   enquiry: scope => `enquiries x WHERE x.id IN (:ids) AND ${within(scope, 'x.mailbox_id')}`,
   digest: scope => `digests x WHERE x.id IN (:ids) AND ${within(scope, 'x.mailbox_id')}`,
@@ -86,12 +100,12 @@ const counts: Readonly<Record<Exclude<Subject, 'mailbox' | 'mailbox-change'>, (s
 
 async function areWithin(
   db: Database,
-  scope: Scope,
-  subject: Subject,
+  { scope, departments }: LooksAfter,
+  subject: Exclude<Subject, 'department'>,
   ids: readonly number[],
 ): Promise<boolean> {
   if (subject === 'mailbox') return ids.every(id => isWithin(scope, id))
-  if (subject === 'mailbox-change') return changesAreWithin(db, scope, ids)
+  if (subject === 'mailbox-change') return changesAreWithin(db, { scope, departments }, ids)
   const [row] = await select<{ n: number }>(db, `SELECT COUNT(*) AS n FROM ${counts[subject](scope)}`, {
     ids,
   })
@@ -99,16 +113,22 @@ async function areWithin(
 }
 
 /** A change of mail rules may have touched other mailboxes than the one it is noted under. */
-async function changesAreWithin(db: Database, scope: Scope, ids: readonly number[]): Promise<boolean> {
+async function changesAreWithin(
+  db: Database,
+  { scope, departments }: LooksAfter,
+  ids: readonly number[],
+): Promise<boolean> {
   const rows = await findAll(
     db,
     MailboxChanges,
     { id: [...ids] },
-    { columns: ['mailbox_id', 'what', 'is_now'] },
+    { columns: ['mailbox_id', 'what', 'was', 'is_now'] },
   )
   return (
     rows.length === ids.length &&
-    rows.every(({ mailbox_id, what, is_now }) => {
+    rows.every(({ mailbox_id, what, was, is_now }) => {
+      const { department } = was as { readonly department?: string }
+      if (department !== undefined) return departments?.includes(department) ?? true
       const owners = what === 'rules' ? valuesAt(is_now, ['value', 'orders', 'owner']) : []
       return [mailbox_id, ...owners].every(owner => isWithin(scope, owner as number | null))
     })

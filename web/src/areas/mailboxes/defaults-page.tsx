@@ -55,7 +55,12 @@ export function DefaultsPage() {
           />
           <HeadersDefault key={defaults.headerDays} saved={defaults.headerDays} may={may} />
           <ContactsCard whose="everybody" count={contacts} may={may} />
-          <DepartmentsCard key={JSON.stringify(departments)} departments={departments} may={may} />
+          <DepartmentsCard
+            key={JSON.stringify(departments)}
+            departments={departments}
+            // Theirs are theirs to set, also for a steward of some.
+            may={session.staffer.role === 'steward'}
+          />
         </div>
       </div>
     </div>
