@@ -80,6 +80,7 @@ export const enStaffers = {
     ended: 'The key of {{name}} opens nothing any more.',
   },
   invite: {
+    send: 'Send the invitation',
     mailTo: 'Send the link to the mailbox',
     mailToHelp: 'An address of the organisation. Empty: you hand the link over yourself.',
     mailed: 'The invitation of {{name}} is on its way.',

@@ -123,7 +123,7 @@ function InviteForm({
       />
       {inviting.isError && <FormProblem>{problemOf(inviting.error).text}</FormProblem>}
       <Button kind="main" type="submit" disabled={inviting.isPending} className="justify-self-start">
-        {t('staffers.invite.go')}
+        {t(watch('mailTo') ? 'staffers.invite.send' : 'staffers.invite.go')}
       </Button>
     </form>
   )
