@@ -6,6 +6,7 @@ import { conditionsLike, rulesReach, type SeenByRules } from '@pendro/core/mailb
 import type { RuleVerdict } from '@pendro/core/mail-rules'
 import { noAuthentication, parsePattern, type SenderEntry } from '@pendro/core/senders'
 import { bareName, visibleName } from '@pendro/core/text'
+import { countReach } from '@pendro/core/rulings'
 import { comparePrecedence } from '@pendro/core/upkeep'
 import { readWhen } from '@pendro/core/whereabouts'
 import { readHtml } from '@pendro/core/message'
@@ -318,4 +319,59 @@ describe('times that are none', () => {
     expect(read(text).ok).toBe(false)
   })
   test.each(['1 day ago', 'last 2 hours', '2 weeks ago'])('%s is', text => expect(read(text).ok).toBe(true))
+})
+
+describe('whom a proposal would free', () => {
+  const pattern = parsePattern('x.example')
+  if (!pattern.ok) throw new Error('no pattern')
+  const add = {
+    pattern: pattern.value,
+    standing: 'safe',
+    owner: { kind: 'organisation' },
+    binding: false,
+    withoutAuthentication: true,
+    until: null,
+    reason: '',
+  }
+  const mail = (local: string, calledByPerson: 'wanted' | 'junk' | null, score: number) => ({
+    count: 1,
+    calledByPerson,
+    mailbox: {
+      mailboxId: 1,
+      limits: { junk: 40, quarantined: 60, nearCertain: 90 },
+      usesSetAside: false,
+      filtering: true,
+    },
+    facts: {
+      sender: {
+        from: [{ local, tag: null, domain: 'x.example' }],
+        envelopeFrom: null,
+        sender: null,
+        listId: null,
+        authentication: noAuthentication,
+      },
+      harm: null,
+      score,
+      bulk: false,
+      unreadable: false,
+      rules: [],
+    },
+  })
+  const freed = (...seen: ReturnType<typeof mail>[]) => {
+    const counting = countReach({ add: [add], end: [] } as never, [], {
+      policy: { ownDomains: ['harbour.example'] },
+      now: 0,
+    } as never)
+    for (const one of seen) counting.see(one as never)
+    return counting.freed().map(({ from }) => from[0]?.local)
+  }
+  test('those whose mail somebody wanted; where nobody said so, those in doubt', () => {
+    const wanted = mail('anna', 'wanted', 70)
+    const doubtful = mail('bo', null, 70)
+    expect(freed(wanted, doubtful)).toEqual(['anna'])
+    expect(freed(doubtful)).toEqual(['bo'])
+    expect(freed(mail('cy', 'junk', 70))).toEqual([])
+    // What came through before is freed by nothing.
+    expect(freed(mail('di', 'wanted', 10))).toEqual([])
+  })
 })

@@ -601,3 +601,32 @@ describe('a feedback report (ARF, RFC 5965 §3)', () => {
     expect(() => writeArf({ ...given, raw: Buffer.from('x\r\n--b-1\r\n') })).toThrow(RangeError)
   })
 })
+
+/** What a staffer is shown beside the words: the header or the link itself, whole and with its name. */
+describe('the raw text beside a finding', () => {
+  test('answers that go elsewhere: both headers', async () => {
+    const headers = ['Reply-To: Claims <claims@elsewhere.example>']
+    expect((await found({ headers })).get('reply-to-elsewhere')).toMatchObject({
+      facts: { domain: 'elsewhere.example' },
+      raw: [
+        ['Reply-To', 'Claims <claims@elsewhere.example>'],
+        ['From', 'Anna <anna@x.example>'],
+      ],
+    })
+  })
+  test('a domain that looks like ours: it, and what makes it look so', async () => {
+    const like = { ...at('vindh0lm.example'), tag: null }
+    const message = { from: [{ name: 'Anna', address: like }] } as unknown as Partial<Message>
+    const one = (await found({ message })).get('lookalike-own')
+    expect(one?.facts).toEqual({ domain: 'vindh0lm.example', known: 'vindholm.example' })
+    expect(one?.raw?.[0]).toEqual(['', 'vindh0lm.example', 'domain'])
+    expect(one?.raw?.length).toBeGreaterThan(1)
+  })
+  test('a link that shows another host: what is shown and where it goes', async () => {
+    const body = '<a href="https://b.example/x">www.a.example/offer</a>'
+    const whole = await read(['Content-Type: text/html; charset=utf-8'], body)
+    const one = (await found({ message: whole })).get('link-differs')
+    expect(one).toMatchObject({ facts: { shown: 'www.a.example', target: 'b.example' } })
+    expect(one?.raw?.[0]?.slice(0, 2)).toEqual(['www.a.example/offer', 'https://b.example/x'])
+  })
+})
