@@ -151,7 +151,7 @@ describe('tables of mailboxes', () => {
 describe('names of files', () => {
   test.each([
     ['C:\\docs\\report.pdf', 'report.pdf'],
-    ['/tmp/a/b.exe', 'b.exe'],
+    ['/folder/a/b.exe', 'b.exe'],
     ['b.exe/', 'b.exe'],
     ['a\\b.exe\\\\. .', 'b.exe'],
     ['a/b.exe/ ', 'b.exe'],
