@@ -127,20 +127,8 @@ export type SettingChange = z.infer<typeof settingChange>
 
 /** All settings as they are; `possible`: all kinds of attachments that can be harmful. */
 export const organisationSettings = z.object({
-  name: named,
+  ...shapes,
   'own-domains': lines,
-  gateways,
-  stores: lines,
-  providers,
-  forbidden: z.array(dangers),
-  'digest-times': digestTimes,
-  addresses,
-  'reaching-out': reachingOut,
-  'second-factor': secondFactor,
-  'identity-provider': identityProvider,
-  'own-pages': ownPages,
-  letters,
-  directory,
   possible: z.array(dangers),
 })
 /** A checked {@link organisationSettings}. */

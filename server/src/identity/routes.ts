@@ -10,7 +10,7 @@ import {
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { Staffers, type StepFacts } from '../db/models/people.ts'
-import { organisationNow, readOrganisation } from '../db/organisation.ts'
+import { organisationNow, readOrganisation, type Organisation } from '../db/organisation.ts'
 import { findOne } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { mount } from '../http.ts'
@@ -43,9 +43,9 @@ export function identityRoutes(router: Router, deps: Deps): void {
   const { db, now } = deps
   mount(router, readWaysIn, async () => {
     const organisation = await organisationNow(db)
-    const { issuer = '', name = '', colleagues = false } = organisation?.identityProvider ?? {}
+    const { issuer = '', colleagues = false } = organisation?.identityProvider ?? {}
     return {
-      provider: issuer === '' ? '' : name || new URL(issuer).hostname,
+      provider: calledHere(organisation),
       colleagues: issuer !== '' && colleagues,
       passwords: organisation === null || passwordsCount(organisation),
     }
@@ -72,18 +72,23 @@ export function identityRoutes(router: Router, deps: Deps): void {
   ownRoutes(router, deps)
 }
 
+/** What people know the provider as; '' where there is none. */
+function calledHere(organisation: Pick<Organisation, 'identityProvider'> | null): string {
+  const { issuer = '', name = '' } = organisation?.identityProvider ?? {}
+  return issuer === '' ? '' : name || new URL(issuer).hostname
+}
+
 /** Of whoever is signed in. */
 function ownRoutes(router: Router, deps: Deps): void {
   const { db, now } = deps
   mount(router, readIdentity, async ({ who }) => {
     const organisation = await readOrganisation(db)
-    const { issuer = '', name = '' } = organisation.identityProvider ?? {}
     const [kept, staffer] = await Promise.all([
       identityOf(db, who.staffer.id),
       findOne(db, Staffers, { id: who.staffer.id }, { columns: ['password'] }),
     ])
     return {
-      provider: issuer === '' ? '' : name || new URL(issuer).hostname,
+      provider: calledHere(organisation),
       connectedAt: kept?.made_at.toISOString() ?? null,
       byGroups: Boolean(kept?.by_groups),
       hasPassword: staffer !== null && staffer.password !== '',

@@ -23,7 +23,7 @@ export function IdentityCard() {
   const { data } = useIdentity()
   const connecting = useAct({
     send: () => call(connectIdentity, { body: { from: '/me' } }),
-    onDone: leaveFor,
+    onDone: leaveFor('staffer'),
   })
   const dropping = useAct({
     send: () => call(dropIdentity),

@@ -86,7 +86,7 @@ function ByIdentity() {
   const { pathname, search } = useLocation()
   const proving = useAct({
     send: () => call(proveByIdentity, { body: { from: pathname + search } }),
-    onDone: leaveFor,
+    onDone: leaveFor('staffer'),
     quiet: true,
   })
   return (

@@ -22,8 +22,13 @@ const place = 'pendro-identity-as'
 /** Whether whoever is on the way back began as a colleague. */
 export const beganAsColleague = () => sessionStorage.getItem(place) === 'colleague'
 
-/** Goes to a page of the identity provider. */
-export const leaveFor = ({ url }: { url: string }) => window.location.assign(url)
+/** Goes to a page of the identity provider, and notes which pages the way back leads to. */
+export const leaveFor =
+  (as: z.input<typeof beginIdentity.body>['as']) =>
+  ({ url }: { url: string }) => {
+    sessionStorage.setItem(place, as)
+    window.location.assign(url)
+  }
 
 /** Goes to the organisation's own sign-in. */
 export function IdentityButton({
@@ -41,11 +46,8 @@ export function IdentityButton({
   children: ReactNode
 }) {
   const beginning = useAct({
-    send: () => {
-      sessionStorage.setItem(place, as)
-      return call(beginIdentity, { body: { as, from, ...(secret !== undefined && { secret }) } })
-    },
-    onDone: leaveFor,
+    send: () => call(beginIdentity, { body: { as, from, ...(secret !== undefined && { secret }) } }),
+    onDone: leaveFor(as),
     quiet: true,
   })
   return (
