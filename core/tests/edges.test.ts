@@ -1,4 +1,5 @@
 import { describe, expect, test } from 'vitest'
+import type { Address } from '@pendro/core/address'
 import { bandsOf, clusterKey, likeness, sketchOf } from '@pendro/core/clusters'
 import { readDirectoryCsv } from '@pendro/core/directory'
 import { mostContacts, readContacts, readList, tidyPattern, writeJson } from '@pendro/core/lists'
@@ -13,6 +14,34 @@ import { readHtml } from '@pendro/core/message'
 
 /** Edges that mutation testing found nobody to notice (docs/mutation.md). */
 const bytes = (text: string) => Buffer.from(text)
+
+type Called = 'wanted' | 'junk' | null
+
+/** A message of one sender that a mailbox got before. */
+const seenOf = (from: Address, calledByPerson: Called, score: number) => ({
+  count: 1,
+  calledByPerson,
+  mailbox: {
+    mailboxId: 1,
+    limits: { junk: 40, quarantined: 60, nearCertain: 90 },
+    usesSetAside: false,
+    filtering: true,
+  },
+  facts: {
+    sender: {
+      from: [from],
+      envelopeFrom: null,
+      sender: null,
+      listId: null,
+      authentication: noAuthentication,
+    },
+    harm: null,
+    score,
+    bulk: false,
+    unreadable: false,
+    rules: [],
+  },
+})
 
 describe('contacts', () => {
   const read = (text: string, name = 'list.txt') => readContacts({ bytes: bytes(text), name })
@@ -178,7 +207,6 @@ describe('rules and lists', () => {
     expect(conditionsLike({ from: [], listId: null })).toEqual([])
   })
 
-  const limits = { junk: 40, quarantined: 60, nearCertain: 90 }
   const verdict = (more: Partial<RuleVerdict>): RuleVerdict => ({
     id: 1,
     name: 'r',
@@ -192,31 +220,15 @@ describe('rules and lists', () => {
   })
   const seen = (
     deliveryId: number,
-    calledByPerson: 'wanted' | 'junk' | null,
+    calledByPerson: Called,
     {
       score = 10,
       before = [],
       after = [],
     }: { score?: number; before?: RuleVerdict[]; after?: RuleVerdict[] },
   ): SeenByRules => ({
+    ...seenOf(from, calledByPerson, score),
     deliveryId,
-    count: 1,
-    calledByPerson,
-    mailbox: { mailboxId: 1, limits, usesSetAside: false, filtering: true },
-    facts: {
-      sender: {
-        from: [from],
-        envelopeFrom: null,
-        sender: null,
-        listId: null,
-        authentication: noAuthentication,
-      },
-      harm: null,
-      score,
-      bulk: false,
-      unreadable: false,
-      rules: [],
-    },
     before,
     after,
   })
@@ -333,30 +345,8 @@ describe('whom a proposal would free', () => {
     until: null,
     reason: '',
   }
-  const mail = (local: string, calledByPerson: 'wanted' | 'junk' | null, score: number) => ({
-    count: 1,
-    calledByPerson,
-    mailbox: {
-      mailboxId: 1,
-      limits: { junk: 40, quarantined: 60, nearCertain: 90 },
-      usesSetAside: false,
-      filtering: true,
-    },
-    facts: {
-      sender: {
-        from: [{ local, tag: null, domain: 'x.example' }],
-        envelopeFrom: null,
-        sender: null,
-        listId: null,
-        authentication: noAuthentication,
-      },
-      harm: null,
-      score,
-      bulk: false,
-      unreadable: false,
-      rules: [],
-    },
-  })
+  const mail = (local: string, calledByPerson: Called, score: number) =>
+    seenOf({ local, tag: null, domain: 'x.example' }, calledByPerson, score)
   const freed = (...seen: ReturnType<typeof mail>[]) => {
     const counting = countReach({ add: [add], end: [] } as never, [], {
       policy: { ownDomains: ['harbour.example'] },
