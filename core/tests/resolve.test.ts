@@ -1,7 +1,8 @@
 import { describe, expect, test } from 'vitest'
 import { boundedResolver, cachedResolver, parseAuthenticationResults } from '@pendro/core/authentication'
 import { clusterKey } from '@pendro/core/clusters'
-import { findSlips, isOneEdit } from '@pendro/core/upkeep'
+import { isOneEdit } from '@pendro/core/text'
+import { findSlips } from '@pendro/core/upkeep'
 import { parsePattern } from '@pendro/core/senders'
 
 const failing = (code: string) => () => Promise.reject(Object.assign(new Error(code), { code }))

@@ -23,7 +23,6 @@ import {
 import {
   createAudit,
   findSlips,
-  isOneEdit,
   tidyKinds,
   type RegisteredEntry,
   type UpkeepFinding,
@@ -442,19 +441,7 @@ describe('findings, each beside its near miss', () => {
   })
 })
 
-describe('one edit', () => {
-  test.each([
-    ['carding', 'cardign', true],
-    ['carding', 'cardin', true],
-    ['carding', 'cardings', true],
-    ['carding', 'cording', true],
-    ['carding', 'carding', false],
-    ['carding', 'cadrign', false],
-    ['carding', 'cord', false],
-  ])('%s and %s: %s', (a, b, expected) => {
-    expect(isOneEdit(a, b)).toBe(expected)
-    expect(isOneEdit(b, a)).toBe(expected)
-  })
+describe('slips', () => {
   test('short names are near each other by chance', () => {
     expect(findSlips(['ann@x.example'])(pattern('anna@x.example'))).toBe(null)
   })

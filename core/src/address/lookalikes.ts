@@ -1,5 +1,5 @@
-import { distance } from 'fastest-levenshtein'
 import unhomoglyph from 'unhomoglyph'
+import { isOneEdit } from '../text/index.ts'
 import { displayDomain, findOrganisationalDomain } from './domain.ts'
 
 /** A domain that could be taken for another, and by what. */
@@ -41,7 +41,7 @@ export function findLookalike(domain: string, known: readonly string[]): Lookali
   if (same !== undefined) return { known: same, by: 'same-shapes' }
   const name = skeleton(nameOf(organisation))
   for (const { known: one, name: other } of names) {
-    if (isOneSlipAway(name, other)) return { known: one, by: 'one-letter' }
+    if (name === other || isOneEdit(name, other)) return { known: one, by: 'one-letter' }
     // 'bank-login' for 'bank': the name as a whole word beside others.
     if (name !== other && name.split('-').includes(other)) return { known: one, by: 'name-within' }
   }
@@ -73,16 +73,3 @@ function prepared(known: readonly string[]): Prepared {
 }
 
 const nameOf = (organisation: string) => organisation.split('.')[0] ?? ''
-
-/** One letter put in, left out or replaced, or two neighbours swapped. */
-function isOneSlipAway(a: string, b: string): boolean {
-  if (Math.abs(a.length - b.length) > 1) return false
-  const edits = distance(a, b)
-  return edits <= 1 || (edits === 2 && isSwap(a, b))
-}
-
-function isSwap(a: string, b: string): boolean {
-  if (a.length !== b.length) return false
-  const at = [...a].findIndex((c, i) => c !== b[i])
-  return at >= 0 && a[at] === b[at + 1] && a[at + 1] === b[at] && a.slice(at + 2) === b.slice(at + 2)
-}

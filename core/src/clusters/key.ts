@@ -29,7 +29,7 @@ export function plain(text: string): string {
       .toLowerCase()
       // Word by word: /\\S+@\\S+/ tries every start of a word without an @.
       .split(/\s+/)
-      .map(word => (word.includes('@') ? ' ' : word.replace(/\bhttps?:\/\/.*$/, ' ')))
+      .map(word => (word.includes('@') ? '' : word.replace(/\bhttps?:\/\/.*/, '')))
       .join(' ')
       .replace(/[^\p{L}]+/gu, ' ')
       .trim()

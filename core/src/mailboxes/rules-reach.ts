@@ -106,7 +106,6 @@ function isSaidAlike(a: readonly RuleVerdict[], b: readonly RuleVerdict[]): bool
   return (
     one.hold?.hold === other.hold?.hold &&
     one.place?.place === other.place?.place &&
-    one.place?.folder === other.place?.folder &&
-    one.important === other.important
+    one.place?.folder === other.place?.folder
   )
 }

@@ -70,7 +70,6 @@ export function lookOf(name: string, attributes: Attributes, above: Look): Look 
   const style = attributes.style ?? ''
   if (
     style === '' &&
-    !attributes.color &&
     !attributes.bgcolor &&
     !attributes.text &&
     !('hidden' in attributes) &&
@@ -78,12 +77,11 @@ export function lookOf(name: string, attributes: Attributes, above: Look): Look 
     name !== 'small'
   )
     return above
-  const colorText =
-    declared(style, 'color') || (attributes.color ?? (name === 'body' ? attributes.text : '') ?? '')
+  const colorText = declared(style, 'color') || attributeColor(name, attributes)
   const groundText =
-    declared(style, 'background-color') || declared(style, 'background') || attributes.bgcolor || ''
-  const color = colorText === '' ? above.color : readColor(colorText)
-  const ground = groundText === '' ? above.ground : readGround(groundText, above.ground)
+    declared(style, 'background-color') || declared(style, 'background') || attributes.bgcolor
+  const color = colorText ? readColor(colorText) : above.color
+  const ground = groundText ? readGround(groundText, above.ground) : above.ground
   const size = readSize(declared(style, 'font-size'), above.size)
   const hidden =
     above.hidden ||
@@ -91,8 +89,14 @@ export function lookOf(name: string, attributes: Attributes, above: Look): Look 
     hiddenStyle.test(style.slice(0, 4000)) ||
     (noRoom.test(style.slice(0, 4000)) && cut.test(style.slice(0, 4000)))
   // Transparent text is the colour of whatever is behind it.
-  const seen = isTransparent(colorText) ? ground : color
+  const seen = colorText && isTransparent(colorText) ? ground : color
   return { color: seen, ground, size: attributes.size === '0' ? 0 : size, hidden }
+}
+
+/** The colour of text by an attribute: of these elements alone (HTML Living Standard §15.3). */
+function attributeColor(name: string, { color, text }: Attributes): string | undefined {
+  if (name === 'font') return color
+  return name === 'body' ? text : undefined
 }
 
 /** Too little difference to be read: WCAG's contrast ratio under 1.3. Honest pale text has 2 and more. */

@@ -1,4 +1,5 @@
 /* eslint-disable no-misleading-character-class -- single characters that join or combine are what is looked for */
+export { isOneEdit } from './edits.ts'
 export { readQuoted, skipComment, withoutComments } from './lexical.ts'
 
 /**

@@ -8,6 +8,6 @@ export {
   type Remedy,
   type UpkeepFinding,
 } from './finding.ts'
-export { findSlips, isOneEdit } from './slips.ts'
+export { findSlips } from './slips.ts'
 export { comparePrecedence, effect } from './precedence.ts'
 export type { SenderTally, Tally } from './tally.ts'

@@ -1,5 +1,5 @@
-import { distance } from 'fastest-levenshtein'
 import { patternText, type SenderPattern } from '../senders/index.ts'
+import { isOneEdit } from '../text/index.ts'
 
 /** Shorter names are one letter from each other by chance. */
 const leastLength = 6
@@ -29,21 +29,4 @@ export function findSlips(frequent: readonly string[]): (pattern: SenderPattern)
     const name = (one: string) => (one.includes('@') ? one.slice(0, one.lastIndexOf('@')) : one)
     return near.find(one => name(one).length >= leastLength && isOneEdit(text, one)) ?? null
   }
-}
-
-/** Whether one slip of the finger makes one text of the other (Damerau-Levenshtein distance 1). */
-export function isOneEdit(a: string, b: string): boolean {
-  if (Math.abs(a.length - b.length) > 1 || a === b) return false
-  return distance(a, b) === 1 || isSwap(a, b)
-}
-
-/** 'cardign' for 'carding': two edits by count, one slip by hand. */
-function isSwap(a: string, b: string): boolean {
-  if (a.length !== b.length) return false
-  const at = [...a].findIndex((c, i) => c !== b[i])
-  return (
-    a[at] === b[at + 1] &&
-    a[at + 1] === b[at] &&
-    a.slice(0, at) + a.slice(at + 2) === b.slice(0, at) + b.slice(at + 2)
-  )
 }

@@ -1,0 +1,370 @@
+// Edges of lists, upkeep and what another policy would do, which mutation testing found nobody to notice (docs/mutation.md).
+import { describe, expect, test } from 'vitest'
+import { reliability, teachesMost } from '@pendro/core/calibration'
+import { bandsOf, differences, likeness, sketchOf } from '@pendro/core/clusters'
+import { nextDigest } from '@pendro/core/digest'
+import { learnAtOnce } from '@pendro/core/judgement'
+import { readList, writeCsv, type WrittenEntry } from '@pendro/core/lists'
+import { policyReach, rulesReach, type SeenByRules, type SeenOne } from '@pendro/core/mailboxes'
+import type { RuleVerdict } from '@pendro/core/mail-rules'
+import {
+  consultList,
+  indexRegister,
+  noAuthentication,
+  parsePattern,
+  type SenderEntry,
+  type SenderFacts,
+} from '@pendro/core/senders'
+import { createAudit, type RegisteredEntry } from '@pendro/core/upkeep'
+import { rate, readParty, readWhen } from '@pendro/core/whereabouts'
+import { gramsOf, gramSpace, valuesOf } from '../src/judgement/text/grams.ts'
+import { linearSum } from '../src/judgement/text/linear.ts'
+
+const pattern = (text: string) => {
+  const found = parsePattern(text)
+  if (!found.ok) throw new Error(text)
+  return found.value
+}
+const entry = (id: number, text: string, more: Partial<RegisteredEntry> = {}): RegisteredEntry => ({
+  id,
+  pattern: pattern(text),
+  standing: 'safe',
+  owner: { kind: 'organisation' },
+  binding: false,
+  withoutAuthentication: false,
+  until: null,
+  createdAt: 0,
+  lastMatchedAt: null,
+  ...more,
+})
+const facts = (more: Partial<SenderFacts> = {}): SenderFacts => ({
+  from: [{ local: 'a', tag: null, domain: 'x.example' }],
+  envelopeFrom: null,
+  sender: null,
+  listId: null,
+  authentication: noAuthentication,
+  ...more,
+})
+const policy = { ownDomains: ['harbour.example'], sharedProviders: [] }
+const seenOne = (deliveryId: number, score: number, more: Partial<SeenOne> = {}): SeenOne => ({
+  deliveryId,
+  count: 1,
+  calledByPerson: null,
+  mailbox: {
+    mailboxId: 1,
+    limits: { junk: 40, quarantined: 60, nearCertain: 90 },
+    usesSetAside: false,
+    filtering: true,
+  },
+  facts: { sender: facts(), harm: null, score, bulk: false, unreadable: false, rules: [] },
+  ...more,
+})
+
+describe('texts of more and fewer words', () => {
+  const word = (n: number): string => [...String(n)].map(digit => 'klmnoprstu'[Number(digit)]).join('')
+  const words = (n: number, from = 0) => Array.from({ length: n }, (_, i) => `w${word(from + i)}`).join(' ')
+  test('512 hashes stand for a text, smallest first; fewer are all there are', () => {
+    expect(sketchOf({ text: words(3000) })).toHaveLength(512)
+    expect(sketchOf({ text: words(516) })).toHaveLength(512)
+    expect(sketchOf({ text: words(515) })).toHaveLength(511)
+    const sketch = [...sketchOf({ text: words(3000) })]
+    expect(sketch).toEqual([...sketch].sort((a, b) => a - b))
+  })
+  test('a text that is a fifth of another is a fifth like it, whichever is asked of', () => {
+    const whole = sketchOf({ text: words(2559) })
+    for (const part of [words(515), words(516)].map(text => sketchOf({ text }))) {
+      expect(Math.abs(likeness(part, whole) - 0.2)).toBeLessThan(0.05)
+      expect(likeness(part, whole)).toBe(likeness(whole, part))
+    }
+  })
+  // 1 − (1 − s⁴)¹⁶, by "Mining of Massive Datasets", §3.4.2: of 0.3 in 12 of 100, of 0.8 nearly always.
+  test('bands are shared as often as four rows of sixteen make it', () => {
+    const shared = (likenessOf: number) => {
+      const common = Math.round((2 * 100 * likenessOf) / (1 + likenessOf))
+      let met = 0
+      for (let i = 0; i < 300; i += 1) {
+        const of = (own: number) =>
+          bandsOf(sketchOf({ text: `${words(common + 4, i * 1000)} ${words(100 - common, own)}` }))
+        const [one, other] = [of(1_000_000 + i * 1000), of(2_000_000 + i * 1000)]
+        if (one.some((band, k) => band === other[k])) met += 1
+      }
+      return met / 300
+    }
+    expect(shared(0.3)).toBeGreaterThan(0.07)
+    expect(shared(0.3)).toBeLessThan(0.18)
+    expect(shared(0.8)).toBeGreaterThan(0.98)
+  })
+  test('what is empty is no difference', () => {
+    const member = (subject: string) => ({ subject, sender: '', hosts: [' '], attachments: [] })
+    expect(differences(member('Offer'), [member(''), member('offer '), member('Other')])).toMatchObject({
+      subject: { count: 1, most: ['Other'] },
+      sender: { count: 0 },
+      hosts: { count: 0, most: [] },
+    })
+  })
+})
+
+describe('a lesson that counts at once', () => {
+  // Crammer et al. (2006), PA-I: from nothing a step of at most 0.3, to the side of the lesson.
+  test.each([
+    [true, 1],
+    [false, -1],
+  ])('junk %s: to %d', (isJunk, side) => {
+    const grams = gramsOf(['timetable', 'berth'])
+    const model = { weights: new Float32Array(gramSpace), rarity: new Float32Array(gramSpace).fill(1) }
+    const value = valuesOf(grams, model.rarity)
+    const length = [...value].reduce((sum, one) => sum + one * one, 0)
+    const moved = learnAtOnce(model, [{ grams, isJunk }])
+    expect(linearSum(moved, grams.at, value)).toBeCloseTo(side * Math.min(1, 0.3 * length), 5)
+  })
+})
+
+describe('calibration', () => {
+  test('each band says what was said in it, on average', () => {
+    const bands = reliability([
+      { said: 0.12, isJunk: false },
+      { said: 0.18, isJunk: true },
+    ])
+    expect(bands[1]).toMatchObject({ from: 10, to: 20, count: 2, was: 0.5, enough: false })
+    expect(bands[1]?.said).toBeCloseTo(0.15, 10)
+  })
+  test('of messages that teach alike the older comes first', () => {
+    const one = (id: number) => ({ id, score: 50, cluster: `c${id}`, copies: 1 })
+    expect(teachesMost([one(3), one(1), one(2)], 3).map(({ id }) => id)).toEqual([1, 2, 3])
+  })
+})
+
+describe('digests', () => {
+  test('a digest that is due now is not the next one', () => {
+    const schedule = { times: ['07:00'], weekdays: [1, 2, 3, 4, 5, 6, 7], timeZone: 'Europe/Oslo' }
+    const at = Date.parse('2026-11-26T06:00:00Z')
+    expect(nextDigest(schedule, at)).toBe(at + 86_400_000)
+    expect(nextDigest(schedule, at - 1)).toBe(at)
+  })
+})
+
+describe('lists', () => {
+  test('CSV says which entries ask for no proof', () => {
+    const written = (withoutAuthentication: boolean): WrittenEntry => ({
+      pattern: pattern('x.example'),
+      standing: 'safe',
+      reason: '',
+      until: null,
+      withoutAuthentication,
+      binding: false,
+      keptBy: '',
+    })
+    const [head = '', yes = '', no = ''] = writeCsv([written(true), written(false)])
+      .trim()
+      .split(/\r?\n/)
+    const at = head
+      .replace(/^\ufeff/, '')
+      .split(',')
+      .indexOf('without authentication')
+    expect([yes.split(',')[at], no.split(',')[at]]).toEqual(['yes', 'no'])
+  })
+  test('JSON: a standing is safe, blocked or left out', () => {
+    const lines = (item: unknown) => {
+      const list = readList(Buffer.from(JSON.stringify([item])), { name: 'a.json' })
+      return list.ok
+        ? [...list.value.lines].map(({ entry: found }) =>
+            found.ok ? found.value.standing : found.problem.code,
+          )
+        : list.problem
+    }
+    expect(lines({ pattern: 'x.example' })).toEqual([null])
+    expect(lines({ pattern: 'x.example', standing: null })).toEqual([null])
+    expect(lines({ pattern: 'x.example', standing: 'safe' })).toEqual(['safe'])
+    expect(lines({ pattern: 'x.example', standing: 'Safe' })).toEqual(['bad-standing'])
+    expect(lines({ pattern: 'x.example', standing: 1 })).toEqual(['bad-standing'])
+  })
+  test('a list with nothing in it says nothing', () =>
+    expect(consultList([], facts(), { tie: 'safe', ownDomains: [], now: 0 })).toEqual(
+      consultList([entry(1, 'y.example') as SenderEntry], facts(), { tie: 'safe', ownDomains: [], now: 0 }),
+    ))
+  test('entries of a mailing list are looked up by its id alone', () => {
+    const index = indexRegister([
+      entry(1, '<list.x.example>'),
+      entry(2, '<list.x.example>', { owner: { kind: 'mailbox', mailboxId: 7 } }),
+    ] as SenderEntry[])
+    const ids = (listId: string | null, mailboxId = 7) => {
+      const found = index.lookUp(facts({ listId }), mailboxId)
+      return [found.organisation, found.mailbox].map(side => side.map(({ id }) => id))
+    }
+    expect(ids('list.x.example')).toEqual([[1], [2]])
+    expect(ids('list.x.example', 8)).toEqual([[1], []])
+    expect(ids('other.x.example')).toEqual([[], []])
+    expect(ids(null)).toEqual([[], []])
+  })
+})
+
+describe('upkeep', () => {
+  const now = 1000 * 86_400_000
+  const proven = (local: string, domain: string): SenderFacts =>
+    facts({
+      from: [{ local, tag: null, domain }],
+      authentication: { ...noAuthentication, dmarc: { result: 'pass', domain } },
+    })
+  const seen = (sender: SenderFacts, count: number, calledByPerson: 'wanted' | 'junk' | null = null) => ({
+    ...seenOne(1, 50),
+    count,
+    calledByPerson,
+    facts: { ...seenOne(1, 50).facts, sender },
+  })
+  const audit = (entries: readonly RegisteredEntry[], history: readonly ReturnType<typeof seen>[]) => {
+    const looking = createAudit(entries, { policy, now, frequent: [], writtenTo: () => 0 })
+    for (const one of history) looking.see(one)
+    return looking
+  }
+  test('what was seen of each sender adds up: deliveries, wanted, harm', () => {
+    const own = entry(1, 'x.example', { createdAt: now, lastMatchedAt: now })
+    const looking = audit(
+      [own],
+      [
+        seen(proven('a', 'x.example'), 3),
+        seen(proven('a', 'x.example'), 2, 'wanted'),
+        seen(proven('b', 'x.example'), 4, 'junk'),
+      ],
+    )
+    const tally = looking.tallyOf(own)
+    expect(tally).toMatchObject({ matched: 9, decided: 9, wanted: 2, harmful: 4, calledJunk: 4, refused: 0 })
+    expect(Object.fromEntries(tally?.senders ?? [])).toEqual({
+      'a@x.example': { deliveries: 5, harmful: 0, wanted: 2 },
+      'b@x.example': { deliveries: 4, harmful: 4, wanted: 0 },
+    })
+    expect(looking.tallyOf(entry(9, 'y.example'))).toBeNull()
+  })
+  test('an entry matters for the deliveries that would have gone another way without it', () => {
+    const wide = entry(1, '*.x.example', { createdAt: now, lastMatchedAt: now })
+    const narrow = entry(2, 'x.example', { createdAt: now, lastMatchedAt: now })
+    const looking = audit([wide, narrow], [seen(proven('a', 'x.example'), 4)])
+    expect(looking.findings().map(({ kind, entries }) => [kind, entries.map(({ id }) => id)])).toEqual([
+      ['covered', [2, 1]],
+    ])
+    expect(looking.tallyOf(narrow)).toMatchObject({ matched: 4, mattered: 0 })
+  })
+  test('what was proven only now and then is not what is never proven', () => {
+    const own = entry(1, 'x.example', { createdAt: now, lastMatchedAt: now })
+    const unproven = facts()
+    const kinds = (...history: ReturnType<typeof seen>[]) =>
+      audit([own], history)
+        .findings()
+        .map(({ kind }) => kind)
+    expect(kinds(seen(unproven, 50))).toEqual(['never-authenticated'])
+    expect(kinds(seen(unproven, 50), seen(proven('a', 'x.example'), 1))).toEqual([])
+    expect(kinds(seen(unproven, 1))).toEqual([])
+  })
+  test('what becomes everybody’s asks for proof unless none of theirs did', () => {
+    const of = (asks: (i: number) => boolean) => {
+      const entries = Array.from({ length: 9 }, (_, i) =>
+        entry(i + 1, 'many.example', {
+          owner: { kind: 'mailbox', mailboxId: i + 1 },
+          withoutAuthentication: !asks(i),
+          createdAt: now,
+          lastMatchedAt: now,
+        }),
+      )
+      const found = audit(entries, [])
+        .findings()
+        .find(({ kind }) => kind === 'for-everyone')
+      expect(found?.remedies.map(({ name }) => name)).toEqual(['for-everyone'])
+      return found?.remedies[0]?.change.add[0]?.withoutAuthentication
+    }
+    expect(of(() => true)).toBe(false)
+    expect(of(i => i === 3)).toBe(false)
+    expect(of(() => false)).toBe(true)
+  })
+  test.each([0, 0.5, -1, Number.NaN])('a limit of %d is refused, 1 is not', limit => {
+    const given = { policy, now, frequent: [], writtenTo: () => 0 }
+    expect(() => createAudit([], { ...given, limits: { wantedBack: limit } })).toThrow(
+      /wantedBack is 1 or more/,
+    )
+    expect(() => createAudit([], { ...given, limits: { wantedBack: 1 } })).not.toThrow()
+  })
+})
+
+describe('what another policy would come to', () => {
+  test('sixty examples are shown of however many', () => {
+    const mail = Array.from({ length: 300 }, (_, i) => seenOne(i + 1, 50))
+    const off = (before: SeenOne['mailbox']) => ({ ...before, filtering: false })
+    const found = policyReach(mail, off, [], { policy, now: 0 })
+    expect(found.letThrough.doubtful).toBe(300)
+    expect(found.examples).toHaveLength(60)
+  })
+  const verdict = (more: Partial<RuleVerdict>): RuleVerdict => ({
+    id: 1,
+    name: 'r',
+    owner: 'organisation',
+    hold: null,
+    place: null,
+    folder: '',
+    important: false,
+    stop: false,
+    ...more,
+  })
+  test('rules: wanted mail counts as held where it arrived and would not any more', () => {
+    const letIn = verdict({ hold: 'let-in' })
+    const junk = verdict({ hold: 'junk' })
+    const one = (
+      called: 'wanted' | 'junk' | null,
+      score: number,
+      before: RuleVerdict[],
+      after: RuleVerdict[],
+    ): SeenByRules => ({
+      ...seenOne(1, score),
+      calledByPerson: called,
+      before,
+      after,
+    })
+    const counts = (...mail: SeenByRules[]) => {
+      const { wantedHeld, harmfulLetIn, changed } = rulesReach(mail, new Set([1]), [], { policy, now: 0 })
+      return [changed, wantedHeld, harmfulLetIn]
+    }
+    expect(counts(one('wanted', 10, [], [junk]))).toEqual([1, 1, 0])
+    // Nobody said so, and by its score it arrived: taken for wanted.
+    expect(counts(one(null, 10, [], [junk]))).toEqual([1, 1, 0])
+    expect(counts(one('junk', 10, [], [junk]))).toEqual([1, 0, 0])
+    expect(counts(one('wanted', 10, [junk], []))).toEqual([1, 0, 0])
+    expect(counts(one('wanted', 70, [], [letIn]))).toEqual([1, 0, 0])
+  })
+})
+
+describe('whereabouts', () => {
+  const now = Date.parse('2026-11-26T11:00:00Z')
+  const read = (text: string) => readWhen(text, { now, timeZone: 'Europe/Oslo' })
+  test.each(['0 days ago', 'half a weekend ago', '2 weekends ago', '0 November', '32 November', 'week'])(
+    '%j is no time',
+    text => expect(read(text).ok).toBe(false),
+  )
+  test.each(['1 November', '31 October', 'this week', 'weekend', 'last week'])('%j is one', text =>
+    expect(read(text).ok).toBe(true),
+  )
+  test('before and after a time of day are of that day, of a day they are around it', () => {
+    const days = (text: string) => {
+      const found = read(text)
+      return found.ok && found.value ? (found.value.to - found.value.from) / 86_400_000 : null
+    }
+    expect(days('before monday')).toBe(7)
+    expect(days('before 10:00')).toBeLessThan(1)
+    expect(days('before lunch yesterday')).toBeLessThan(1)
+    expect(days('after 10:00 yesterday')).toBeLessThan(1)
+    expect(days('after monday')).toBeGreaterThan(2)
+  })
+  test('a question is held against each sender, not against the one before', () => {
+    const asked = { from: readParty('anna@x.example'), to: null, about: [], when: null }
+    const of = (address: string) =>
+      rate(asked, {
+        from: { name: '', address },
+        subject: 'Offer',
+        text: '',
+        mailboxId: 1,
+        at: now,
+        outOfSight: false,
+      })?.label
+    expect([of('anna@x.example'), of('nobody@elsewhere.example'), of('anna@x.example')]).toEqual([
+      'all-of-it',
+      undefined,
+      'all-of-it',
+    ])
+  })
+})
