@@ -27,6 +27,10 @@ const busy = 5000
 const purged = 40_000
 const turns = 4
 
+/** Numbered as it came in: the oldest first, of two months ago; then a month's, with the busy colleague's between them. */
+const ofMonth = { id: '(100000 + 2 * seq)', ago: `((${deliveries} - seq) * 2)` }
+const ofBusy = { id: '(100001 + 400 * seq)', ago: `((${deliveries} - 200 * seq) * 2)` }
+
 const counting = (migrations['0001-first'] ?? []).filter(text => /TRIGGER deliveries_counted/.test(text))
 
 const columns = `(id, message_id, mailbox_id, address_used, received_at, received_day, expires_at, state, score, left_out,
@@ -60,8 +64,8 @@ export async function fillMillion(db: Database, now: Date): Promise<void> {
   await execute(
     db,
     `INSERT INTO deliveries ${columns}
-     SELECT seq, seq, 2 + (seq * 48271) % ${mailboxes - 1}, '', :now - INTERVAL seq * 2 SECOND, DATE(:now - INTERVAL seq * 2 SECOND),
-       :now - INTERVAL seq * 2 SECOND + INTERVAL 28 DAY, ${state}, seq % 100, 0, 'n', 'a@x.example', 's', '[]', 0, MD5(seq), 0, 0,
+     SELECT ${ofMonth.id}, ${ofMonth.id}, 2 + (seq * 48271) % ${mailboxes - 1}, '', :now - INTERVAL ${ofMonth.ago} SECOND, DATE(:now - INTERVAL ${ofMonth.ago} SECOND),
+       :now - INTERVAL ${ofMonth.ago} SECOND + INTERVAL 28 DAY, ${state}, seq % 100, 0, 'n', 'a@x.example', 's', '[]', 0, MD5(seq), 0, 0,
        ELT(1 + seq % 3, 'wanted', 'doubt', 'against'), 1
      FROM seq_1_to_${deliveries}`,
     { now },
@@ -72,14 +76,14 @@ export async function fillMillion(db: Database, now: Date): Promise<void> {
        '.example"}],"envelopeFrom":null,"sender":null,"listId":null,"authentication":{"dmarc":null,"spf":null,"dkim":[],"by":"nobody"}}')
      FROM seq_1_to_400`,
   )
-  for (const [id, often, count] of [
-    ['seq', 'seq * 2 SECOND', deliveries],
-    ['2000000 + seq', 'seq * 8 MINUTE', busy],
+  for (const { id, ago, count } of [
+    { ...ofMonth, count: deliveries },
+    { ...ofBusy, count: busy },
   ])
     await execute(
       db,
       `INSERT INTO messages (id, direction, received_at, envelope_from, from_name, from_address, subject, size, sender_facts, harm, bulk, profile_id)
-       SELECT ${id}, 'in', :now - INTERVAL ${often}, '', 'n', 'a@x.example', 's', 1000, '{}', NULL, seq % 5 = 0,
+       SELECT ${id}, 'in', :now - INTERVAL ${ago} SECOND, '', 'n', 'a@x.example', 's', 1000, '{}', NULL, seq % 5 = 0,
          (SELECT MIN(id) FROM sender_profiles) + seq % 400 FROM seq_1_to_${count}`,
       { now },
     )
@@ -87,12 +91,12 @@ export async function fillMillion(db: Database, now: Date): Promise<void> {
     db,
     `INSERT INTO deliveries ${columns}
      SELECT id, id, 1, '', received_at, DATE(received_at), received_at + INTERVAL 28 DAY, IF(id % 100 < 40, 'inbox', 'quarantined'), id % 100, 0, 'n',
-       'a@x.example', 's', '[]', 0, MD5(id), 0, 0, 'doubt', 1 FROM messages WHERE id > 2000000`,
+       'a@x.example', 's', '[]', 0, MD5(id), 0, 0, 'doubt', 1 FROM messages WHERE id % 2 = 1`,
   )
   await execute(
     db,
     `INSERT INTO deliveries ${columns}
-     SELECT 3000000 + seq, 3000000 + seq, 2 + seq % ${mailboxes - 1}, '', :now - INTERVAL 60 DAY, DATE(:now - INTERVAL 60 DAY),
+     SELECT seq, seq, 2 + seq % ${mailboxes - 1}, '', :now - INTERVAL 60 DAY, DATE(:now - INTERVAL 60 DAY),
        IF(seq % 2, :now - INTERVAL 32 DAY, :now + INTERVAL 900 DAY), 'quarantined', 60, 0, 'n', 'a@x.example', 's', '[]', 0, MD5(seq), 0, 0, 'doubt', 1
      FROM seq_1_to_${2 * purged}`,
     { now },
@@ -102,7 +106,10 @@ export async function fillMillion(db: Database, now: Date): Promise<void> {
     ['message_readings (message_id, gzip)', "REPEAT('y', 700)"],
     ['message_words (message_id, words)', "CONCAT('word', message_id % 5000, ' other', message_id % 977)"],
   ])
-    await execute(db, `INSERT INTO ${table} SELECT message_id, ${value} FROM deliveries WHERE id > 3000000`)
+    await execute(
+      db,
+      `INSERT INTO ${table} SELECT message_id, ${value} FROM deliveries WHERE id <= ${2 * purged}`,
+    )
   await execute(db, "UPDATE mailboxes SET department = 'Pier' WHERE id % 100 = 7")
   await execute(db, "UPDATE staffers SET departments = '[\"Pier\"]' WHERE sign_in = 'per'")
   for (const text of counting) await execute(db, text)
@@ -186,10 +193,7 @@ async function scopeRows(db: Database): Promise<Measured[]> {
 async function bareParts(db: Database, from: number, count: number): Promise<number> {
   const began = performance.now()
   for (let done = 0; done < count; done += usualPart) {
-    const ids = Array.from(
-      { length: Math.min(usualPart, count - done) },
-      (_, i) => 3_000_000 + 2 * (from + done + i + 1),
-    )
+    const ids = Array.from({ length: Math.min(usualPart, count - done) }, (_, i) => 2 * (from + done + i + 1))
     await inTransaction(db, async tx => {
       await execute(db, "UPDATE deliveries SET state = 'expired' WHERE id IN (:ids)", { ids }, tx)
       for (const table of ['message_sources', 'message_readings', 'message_words'])
@@ -268,9 +272,13 @@ async function whilePurging(
   }
   await times(150)
   const rest = await times(asked)
-  await execute(db, "UPDATE deliveries SET expires_at = :past, state = 'quarantined' WHERE id > 3000000", {
-    past: new Date(now.getTime() - 86_400_000),
-  })
+  await execute(
+    db,
+    `UPDATE deliveries SET expires_at = :past, state = 'quarantined' WHERE id <= ${2 * purged}`,
+    {
+      past: new Date(now.getTime() - 86_400_000),
+    },
+  )
   await execute(db, due)
   const part = createPurge(db, { now: () => now, pace })
   let stop = false

@@ -24,8 +24,10 @@ if (!(oneIn >= 1) || !Number.isInteger(seed)) {
   process.exit(2)
 }
 
-/** Numbers from 0 to 1 that are the same for the same seed (mulberry32). */
-function random(state) {
+/** Numbers from 0 to 1 that are the same for the same seed and file, whatever becomes of other files (FNV-1a, mulberry32). */
+function random(file) {
+  let state = seed
+  for (const letter of file) state = Math.imul(state ^ letter.charCodeAt(0), 0x01000193)
   return () => {
     state = (state + 0x6d2b79f5) | 0
     let t = Math.imul(state ^ (state >>> 15), 1 | state)
@@ -41,7 +43,8 @@ const files = execFileSync('git', ['ls-files', ...(positionals.length ? position
   .filter(file => file.startsWith('core/src/') && file.endsWith('.ts') && !file.endsWith('.d.ts'))
 
 /** Lines of code of a file that are to be changed, as Stryker writes ranges. Every file gives at least five, or all it has. */
-function rangesOf(file, next) {
+function rangesOf(file) {
+  const next = random(file)
   const code = readFileSync(file, 'utf8')
     .split('\n')
     .map((text, at) => ({ text: text.trim(), line: at + 1 }))
@@ -52,8 +55,7 @@ function rangesOf(file, next) {
   return chosen.slice(0, wanted).map(({ line }) => `${file}:${line}:0-${line}:1000`)
 }
 
-const next = random(seed)
-const ranges = files.flatMap(file => rangesOf(file, next))
+const ranges = files.flatMap(rangesOf)
 const run = spawnSync('npx', ['stryker', 'run', '--mutate', ranges.join(',')], { stdio: 'inherit' })
 if (run.status !== 0) process.exit(run.status ?? 1)
 

@@ -3,14 +3,12 @@ import type { Express } from 'express'
 import { afterAll, beforeAll, expect, test } from 'vitest'
 import { createApp } from '../src/app.ts'
 import { select, type Database } from '../src/db/database.ts'
-import { migrate } from '../src/db/migrate.ts'
-import { freshDatabase, log } from './support.ts'
+import { migratedDatabase, log } from './support.ts'
 
 let db: Database
 let app: Express
 beforeAll(async () => {
-  db = (await freshDatabase()).db
-  await migrate(db)
+  ;({ db } = await migratedDatabase())
   app = createApp({
     db,
     log,

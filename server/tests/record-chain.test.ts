@@ -1,14 +1,12 @@
 import { afterAll, beforeAll, beforeEach, expect, test } from 'vitest'
 import { execute, findRow, inTransaction, type Database } from '../src/db/database.ts'
-import { migrate } from '../src/db/migrate.ts'
 import { headOf, sealRecord, verifyRecord } from '../src/record/seal.ts'
 import { pendro, writeRecord } from '../src/record/write.ts'
-import { freshDatabase } from './support.ts'
+import { migratedDatabase } from './support.ts'
 
 let db: Database
 beforeAll(async () => {
-  ;({ db } = await freshDatabase())
-  await migrate(db)
+  ;({ db } = await migratedDatabase())
 })
 afterAll(() => db.close())
 beforeEach(async () => {

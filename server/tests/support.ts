@@ -1,13 +1,15 @@
+import { execFile } from 'node:child_process'
 import { randomUUID } from 'node:crypto'
+import { once } from 'node:events'
+import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
-import type { Express } from 'express'
+import { promisify } from 'node:util'
 import { createTransport } from 'nodemailer'
 import request from 'supertest'
 import { inject } from 'vitest'
 import type { Role } from '@pendro/contract'
 import { createApp } from '../src/app.ts'
 import { execute, openDatabase, select, type Database } from '../src/db/database.ts'
-import { migrate } from '../src/db/migrate.ts'
 import type { Organisation } from '../src/db/organisation.ts'
 import { findColleague, openColleagueSession } from '../src/own/access.ts'
 import { readHere } from '../src/reading/reader.ts'
@@ -55,7 +57,8 @@ export const password = 'a long enough test password'
 
 export interface TestServer {
   readonly db: Database
-  readonly app: Express
+  /** It listens: supertest would else open and close a port for each request. */
+  readonly app: Server
   readonly mailbox: (name: string) => number
   /** The clock; tests move it. */
   readonly clock: { now: Date }
@@ -72,9 +75,19 @@ export async function freshDatabase(): Promise<{ db: Database; url: string }> {
   return { db: openDatabase(url), url }
 }
 
+const run = promisify(execFile)
+
+/** A database as the migrations leave it. */
+export async function migratedDatabase(): Promise<{ db: Database; url: string }> {
+  const fresh = await freshDatabase()
+  const name = new URL(fresh.url).pathname.slice(1)
+  const asRoot = ['--no-defaults', `--socket=${inject('databaseSocket')}`, '-uroot']
+  await run('mariadb', [...asRoot, name, '-e', `source ${inject('migratedSql')}`])
+  return fresh
+}
+
 export async function startTestServer(): Promise<TestServer> {
-  const { db, url } = await freshDatabase()
-  await migrate(db)
+  const { db, url } = await migratedDatabase()
   const ids = await setUp(db, {
     organisation,
     mailboxes: [
@@ -108,13 +121,19 @@ export async function startTestServer(): Promise<TestServer> {
     queued: () => {},
     live: null,
   })
+  const listening = createServer(app).listen(0, '127.0.0.1')
+  await once(listening, 'listening')
   return {
     db,
-    app,
+    app: listening,
     clock,
     url,
     mailbox: name => ids.get(`${name}@harbour.example`) ?? 0,
-    close: () => db.close(),
+    close: async () => {
+      listening.close()
+      listening.closeAllConnections()
+      await db.close()
+    },
   }
 }
 
