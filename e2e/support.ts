@@ -79,10 +79,11 @@ export async function signIn(page: Page, name: StafferName, path = '/review'): P
   await page.getByRole('navigation').waitFor()
 }
 
-/** Looks at each view in both themes; one that breaks a rule names the rule and where. */
+/** Looks at each view in both themes; one that breaks a rule names the rule and where. `also`: what else is expected of each. */
 export async function expectAccessible(
   page: Page,
   views: readonly (readonly [name: string, path: string])[],
+  also: (page: Page, name: string) => Promise<void> = async () => {},
 ) {
   for (const [name, path] of views) {
     await signIn(page, 'oda', path)
@@ -102,6 +103,8 @@ export async function expectAccessible(
       )
       expect.soft(told, `${name} in the ${theme} theme`).toEqual([])
     }
+    await page.emulateMedia({ colorScheme: 'light' })
+    await also(page, name)
   }
 }
 

@@ -1,9 +1,11 @@
 // Edges of lists, upkeep and what another policy would do, which mutation testing found nobody to notice (docs/mutation.md).
 import { describe, expect, test } from 'vitest'
-import { reliability, teachesMost } from '@pendro/core/calibration'
+import { isSameAddress, parseAddress } from '@pendro/core/address'
+import { findDrift, reliability, teachesMost, wilsonLow, type DriftSample } from '@pendro/core/calibration'
 import { bandsOf, differences, likeness, sketchOf } from '@pendro/core/clusters'
-import { nextDigest } from '@pendro/core/digest'
-import { learnAtOnce } from '@pendro/core/judgement'
+import { findReferences, nextDigest, readReply } from '@pendro/core/digest'
+import { byWeight, learnAtOnce, weighUnreadable } from '@pendro/core/judgement'
+import { awayProblem, longestAway } from '@pendro/core/keeping'
 import { readList, writeCsv, type WrittenEntry } from '@pendro/core/lists'
 import { policyReach, rulesReach, type SeenByRules, type SeenOne } from '@pendro/core/mailboxes'
 import type { RuleVerdict } from '@pendro/core/mail-rules'
@@ -12,11 +14,16 @@ import {
   indexRegister,
   noAuthentication,
   parsePattern,
+  patternAtWidth,
+  patternCovers,
+  patternText,
   type SenderEntry,
   type SenderFacts,
 } from '@pendro/core/senders'
 import { createAudit, type RegisteredEntry } from '@pendro/core/upkeep'
-import { rate, readParty, readWhen } from '@pendro/core/whereabouts'
+import { effect } from '../src/upkeep/precedence.ts'
+import { rangeOf, realShares } from '@pendro/core/weights'
+import { rate, readParty, readStatus, readWhen, trigrams, wordsOf } from '@pendro/core/whereabouts'
 import { gramsOf, gramSpace, valuesOf } from '../src/judgement/text/grams.ts'
 import { linearSum } from '../src/judgement/text/linear.ts'
 
@@ -366,5 +373,229 @@ describe('whereabouts', () => {
       undefined,
       'all-of-it',
     ])
+  })
+})
+
+describe('addresses and patterns', () => {
+  const address = (text: string) => {
+    const parsed = parseAddress(text)
+    if (!parsed.ok) throw new Error(text)
+    return parsed.value
+  }
+  test.each([
+    ['anna@x.example', 'ANNA@X.example', true],
+    ['anna+a@x.example', 'anna+a@x.example', true],
+    ['anna+a@x.example', 'anna+b@x.example', false],
+    ['anna+a@x.example', 'anna@x.example', false],
+    ['anna@x.example', 'bo@x.example', false],
+    ['anna@x.example', 'anna@y.example', false],
+  ])('%s and %s are equal: %s', (a, b, is) => expect(isSameAddress(address(a), address(b))).toBe(is))
+
+  const sender = { address: address('anna+a@mail.x.example'), listId: 'list.x.example' }
+  test.each([
+    ['address', sender, 'anna@mail.x.example'],
+    ['domain', sender, 'mail.x.example'],
+    ['subtree', sender, '*.mail.x.example'],
+    ['list', sender, '<list.x.example>'],
+    ['list', { ...sender, listId: null }, null],
+    ['address', { ...sender, address: null }, null],
+    ['domain', { ...sender, address: null }, null],
+    ['domain', { ...sender, address: address('anna@co.uk') }, null],
+    ['address', { ...sender, address: address('anna@co.uk') }, 'anna@co.uk'],
+  ] as const)('as wide as its %s: %#', (width, of, want) => {
+    const found = patternAtWidth(width, of)
+    expect(found && patternText(found)).toBe(want)
+  })
+  test.each([
+    ['anna@x.example', 'anna+a@x.example', true],
+    ['anna+a@x.example', 'anna@x.example', false],
+    ['anna+a@x.example', 'anna+a@x.example', true],
+    ['anna@x.example', 'bo@x.example', false],
+    ['anna@x.example', 'anna@y.example', false],
+    ['anna@x.example', 'x.example', false],
+    ['x.example', 'anna@x.example', true],
+    ['x.example', 'anna@mail.x.example', false],
+    ['x.example', '*.x.example', false],
+    ['x.example', '<list.x.example>', false],
+    ['*.x.example', 'x.example', true],
+    ['*.x.example', 'mail.x.example', true],
+    ['*.x.example', '*.mail.x.example', true],
+    ['*.mail.x.example', '*.x.example', false],
+    ['*.x.example', 'anna@mail.x.example', true],
+    ['*.x.example', 'anna@xx.example', false],
+    ['*.x.example', '<list.x.example>', false],
+    ['<list.x.example>', 'list.x.example', false],
+    ['<list.x.example>', '<other.x.example>', false],
+    ['<list.x.example>', '<list.x.example>', true],
+  ])('all that %s and more: %s: %s', (wider, narrower, is) =>
+    expect(patternCovers(pattern(wider), pattern(narrower))).toBe(is),
+  )
+  test.each([
+    ['safe', 'mailbox', 'inbox'],
+    ['safe', 'organisation', 'inbox'],
+    ['blocked', 'mailbox', 'junk'],
+    ['blocked', 'organisation', 'quarantined'],
+  ] as const)('%s of a %s sends mail to %s', (standing, kind, place) =>
+    expect(
+      effect(
+        entry(1, 'x.example', {
+          standing,
+          owner: kind === 'mailbox' ? { kind, mailboxId: 1 } : { kind },
+        }) as SenderEntry,
+      ),
+    ).toBe(place),
+  )
+  test('domains of a From that can’t be read are looked up, each once', () => {
+    const index = indexRegister([
+      entry(1, 'x.example'),
+      entry(2, 'y.example'),
+      entry(3, 'a@y.example'),
+      entry(4, 'y.example', { owner: { kind: 'mailbox', mailboxId: 7 } }),
+    ] as SenderEntry[])
+    const { organisation, mailbox } = index.lookUp(facts({ fromDomains: ['x.example', 'y.example'] }), 7)
+    expect(organisation.map(({ id }) => id)).toEqual([1, 2])
+    expect(mailbox.map(({ id }) => id)).toEqual([4])
+  })
+})
+
+describe('evidence', () => {
+  test('of a message that could not be read: that, and where it starts', () => {
+    expect(weighUnreadable('too-deep')).toMatchObject([
+      { finding: 'starting-point' },
+      { finding: 'could-not-be-read', facts: { problem: 'too-deep' } },
+    ])
+  })
+  test('the heaviest first, whichever way it points, and the starting point last', () => {
+    const one = (finding: string, weight: number) => ({ finding, weight }) as never
+    const sorted = byWeight([one('starting-point', 9), one('bulk', 0), one('text', -3), one('new-sender', 2)])
+    expect(sorted.map(({ finding }) => finding)).toEqual(['text', 'new-sender', 'bulk', 'starting-point'])
+  })
+  test('a weight goes no further than what is known of real mail: nowhere, or to one side', () => {
+    expect(rangeOf('link-elsewhere')).toEqual([0, 0])
+    const [from, to] = rangeOf('bulk') ?? []
+    const { wanted, junk } = realShares.bulk ?? { wanted: 1, junk: 1 }
+    expect([from, to]).toEqual([Math.log(junk / wanted), 0])
+    expect(rangeOf('starting-point')).toBeNull()
+  })
+})
+
+describe('where judgement is often wrong', () => {
+  const some = (n: number, wrong: number, sender: string, more: Partial<DriftSample> = {}): DriftSample[] =>
+    Array.from({ length: n }, (_, i) => ({
+      id: i + 1,
+      isJunk: i % 2 === 0,
+      isWrong: i < wrong,
+      of: { sender, language: '', mail: '' },
+      ...more,
+    }))
+  const found = (...samples: DriftSample[][]) =>
+    findDrift(samples.flat()).map(({ value, wrong }) => [value, wrong])
+  test('five wrong of at most ten, and more than the rest by more than chance', () => {
+    const rest = some(100, 2, 'rest')
+    expect(found(some(5, 5, 'a'), rest)).toEqual([['a', 5]])
+    expect(found(some(4, 4, 'a'), rest)).toEqual([])
+    expect(found(some(10, 5, 'a'), rest)).toEqual([['a', 5]])
+    expect(found(some(11, 5, 'a'), rest)).toEqual([])
+    expect(found(some(10, 6, 'a'), some(100, 35, 'rest'))).toEqual([])
+    expect(found(some(10, 6, 'a'))).toEqual([])
+    expect(found(some(10, 6, 'a'), some(10, 10, ''))).toEqual([])
+  })
+  test('the worst first, the wrong ones newest first, held and missed apart', () => {
+    const [worst, next] = findDrift([...some(8, 8, 'b'), ...some(7, 6, 'a'), ...some(100, 1, 'rest')])
+    expect(worst).toMatchObject({ kind: 'sender', value: 'b', rulings: 8, wrong: 8, held: 4, missed: 4 })
+    expect(worst?.ids).toEqual([8, 7, 6, 5, 4, 3, 2, 1])
+    expect(next).toMatchObject({ value: 'a', rulings: 7, wrong: 6 })
+  })
+  // By the formula, by hand: 5 of 10 at 95 % is 0.2366; 0 of 10 is 0, 10 of 10 is 0.7225.
+  test.each([
+    [5, 10, 0.2366],
+    [0, 10, 0],
+    [10, 10, 0.7225],
+    [0, 0, 0],
+  ])('Wilson: %d of %d', (part, whole, low) => expect(wilsonLow(part, whole)).toBeCloseTo(low, 4))
+})
+
+describe('digests, answered', () => {
+  const reply = (more: object) =>
+    readReply({ subject: 'Re: digest of today', text: '', htmlText: '', headers: [],
+      envelopeFrom: 'a@x.example',
+      ...more } as never)
+  const code = (text: string) => findReferences(text)
+  test('what has the form of a reference and is none is a slip; words with a hyphen are none', () => {
+    for (const text of ['abc-def', 'mid-day', 'ab1-cé2']) expect(code(text).slips).toEqual([])
+    expect(code('AB1-CD9').references.length + code('AB1-CD9').slips.length).toBe(1)
+  })
+  test('the text part speaks; where it holds nothing, the other one', () => {
+    expect(reply({ text: 'digest' })).toMatchObject({ kind: 'fresh' })
+    expect(reply({ htmlText: 'digest' })).toMatchObject({ kind: 'fresh' })
+    expect(reply({ text: 'thank you', htmlText: 'digest' })).toMatchObject({ kind: 'nothing-left' })
+    expect(reply({ text: ' \n ', htmlText: '\n fresh digest \n more' })).toMatchObject({ kind: 'fresh' })
+  })
+})
+
+describe('times away', () => {
+  const now = 1000 * 86_400_000
+  test('one that ended more than a year and a day ago is most likely a slip', () => {
+    const ending = (days: number) =>
+      [{ from: now - (days + 5) * 86_400_000, until: now - days * 86_400_000 }] as never
+    expect(awayProblem(ending(longestAway), now)).toBeNull()
+    expect(awayProblem(ending(longestAway + 1), now)).toEqual({ problem: 'over', at: 0 })
+    expect(awayProblem(ending(10), now)).toBeNull()
+  })
+})
+
+describe('status codes (RFC 3463 §2)', () => {
+  test.each([
+    ['550 5.1.1 no such user', '5.1.1'],
+    ['452 4.2.2', '4.2.2'],
+    ['5.10.1 odd', '5.10.1'],
+    ['5.7.123.', '5.7.123'],
+    ['192.5.1.1 is blocked', null],
+    ['5.1.1.7 is an address', null],
+    ['5.1.1.', '5.1.1'],
+    ['5.1.1.x', '5.1.1'],
+    ['5.1.1 of 2.0.0', '5.1.1'],
+    ['15.1.1', null],
+    ['3.1.1', null],
+    ['5.1', null],
+    ['5.1.1234', null],
+    ['5.1111.1', null],
+  ])('%j: %s', (text, code) => expect(readStatus(text)?.code ?? null).toBe(code))
+})
+
+describe('words', () => {
+  test('are runs of letters and digits, found by runs of three of them', () => {
+    expect(wordsOf('Faktura 12, Fähre-9!')).toEqual(wordsOf('faktura 12 fahre 9'))
+    expect(trigrams('ab')).toEqual(trigrams(' ab! '))
+    expect(trigrams('ab cd')).toEqual([...trigrams('ab'), ...trigrams('cd')])
+    expect(trigrams('...')).toEqual([])
+    expect(trigrams('abc').length).toBeGreaterThan(trigrams('ab').length)
+  })
+})
+
+describe('times that say too much', () => {
+  const now = Date.parse('2026-11-26T11:00:00Z')
+  const read = (text: string) => readWhen(text, { now, timeZone: 'Europe/Oslo' }).ok
+  test.each([
+    'last week monday',
+    'last week at 10:00',
+    'last week in the morning',
+    'this month at noon',
+    'november at 10:00',
+    'monday november',
+    'now yesterday',
+    'now at 10:00',
+    'early monday week',
+  ])('%j', text => expect(read(text)).toBe(false))
+  test('a day of the week that does not fit its date is looked for at both, in either order', () => {
+    const days = (text: string) => {
+      const found = readWhen(text, { now, timeZone: 'UTC' })
+      if (!found.ok || !found.value) return null
+      return [found.value.from, found.value.to].map(at => new Date(at).toISOString().slice(0, 10))
+    }
+    // 24 November 2026 is a Tuesday.
+    expect(days('Tuesday 24 November')).toEqual(['2026-11-24', '2026-11-25'])
+    expect(days('Monday 24 November')).toEqual(['2026-11-23', '2026-11-25'])
+    expect(days('Wednesday 24 November')).toEqual(['2026-11-24', '2026-11-26'])
   })
 })

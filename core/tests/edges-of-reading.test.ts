@@ -11,6 +11,7 @@ import { parseMessage, readHtml, readStatusNotification, safeView, type Message 
 import { ownWords } from '@pendro/core/whereabouts'
 import { parsePattern } from '@pendro/core/senders'
 import { isDay } from '../src/lists/tidy.ts'
+import { textLinks } from '../src/message/html-text.ts'
 import { capNesting } from '../src/message/nesting.ts'
 
 async function parsed(...lines: readonly string[]): Promise<Message> {
@@ -236,4 +237,88 @@ describe('texts that are one', () => {
 describe('a delivery status notification', () => {
   test('what can’t be read as mail at all is none', async () =>
     expect(await readStatusNotification(Buffer.from('Content-Type: multipart/report; boundary='))).toBeNull())
+})
+
+describe('files', () => {
+  const lines = (bytes: Uint8Array, name = 'a.txt') => {
+    const list = readList(bytes, { name })
+    return list.ok ? [...list.value.lines].map(({ typed, entry }) => [typed, entry.ok]) : list.problem
+  }
+  test('UTF-16 either way by its mark, and no other file for it', () => {
+    const little = Buffer.from('\ufeffx.example', 'utf16le')
+    expect(lines(little)).toEqual([['x.example', true]])
+    expect(lines(Buffer.from(little).swap16())).toEqual([['x.example', true]])
+    expect(lines(Buffer.from([0xff, ...Buffer.from('.example')]))).not.toEqual([['x.example', true]])
+    expect(lines(Buffer.from([0xff, 0xff, 0x41]))).toHaveLength(1)
+  })
+  test.each([
+    [0, false],
+    [8, false],
+    [9, true],
+    [10, true],
+    [11, false],
+    [12, true],
+    [13, true],
+    [14, false],
+    [26, false],
+    [27, true],
+    [28, false],
+    [31, false],
+    [32, true],
+  ])('a file with the character %d is text: %s', (character, is) =>
+    expect(lines(Buffer.concat([Buffer.from('x.example\n# '), Buffer.from([character])]))).toEqual(
+      is ? [['x.example', true]] : { code: 'binary', at: 12 },
+    ),
+  )
+  test('what was typed is shown, cut after four hundred characters', () => {
+    const of = (length: number) => {
+      const found = lines(Buffer.from('y'.repeat(length)))
+      return Array.isArray(found) ? String(found[0]?.[0]) : ''
+    }
+    expect(of(400)).toBe('y'.repeat(400))
+    expect(of(401)).toBe(`${'y'.repeat(399)}…`)
+  })
+  test.each([
+    ['"anna@x.example"', 'anna@x.example'],
+    ["'anna@x.example'", 'anna@x.example'],
+    ['"', '"'],
+    ['""', ''],
+    ['"anna b"@x.example', '"anna b"@x.example'],
+    ['x"anna@x.example"', 'x"anna@x.example"'],
+    ['"anna" "bo"', '"anna" "bo"'],
+    ['"anna@x.example" x', '"anna@x.example" x'],
+    ['"anna@x.example\'', '"anna@x.example\''],
+    ['mailto:anna%40x.example', 'anna@x.example'],
+    ['mailto:%', '%'],
+    ["'=x.example", '=x.example'],
+    ['x.example,;,', 'x.example'],
+  ])('pasted %s is %s', (typed, want) => expect(tidyPattern(typed)).toBe(want))
+})
+
+describe('links at the end of a sentence', () => {
+  test.each([
+    ['see https://x.example/a.', 'https://x.example/a'],
+    ['see https://x.example/a?!', 'https://x.example/a'],
+    ['see https://x.example/a,;:', 'https://x.example/a'],
+    ['see https://x.example/a.b', 'https://x.example/a.b'],
+    ['see https://x.example/', 'https://x.example/'],
+  ])('%j', (text, link) => expect(textLinks(text).map(({ text: written }) => written)).toEqual([link]))
+})
+
+describe('what is declared', () => {
+  const hidden = (style: string) => readHtml(`<p>seen</p><p style="${style}">secret</p>`).hiddenText !== ''
+  test.each([
+    ['font-size:3px', true],
+    ['font-size:4px', false],
+    ['font-size:2.9pt', true],
+    ['font-size:3.1pt', false],
+    ['font-size:0.2em', true],
+    ['font-size:0.4em', false],
+    ['font-size:', false],
+    ['font-size', false],
+    [':font-size', false],
+    ['x:font-size:1px', false],
+    ['font-size:1px;font-size:14px', false],
+    ['font-size:14px;font-size:1px', true],
+  ])('%s hides: %s', (style, is) => expect(hidden(style)).toBe(is))
 })
