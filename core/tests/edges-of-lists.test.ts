@@ -517,9 +517,14 @@ describe('where judgement is often wrong', () => {
 
 describe('digests, answered', () => {
   const reply = (more: object) =>
-    readReply({ subject: 'Re: digest of today', text: '', htmlText: '', headers: [],
+    readReply({
+      subject: 'Re: digest of today',
+      text: '',
+      htmlText: '',
+      headers: [],
       envelopeFrom: 'a@x.example',
-      ...more } as never)
+      ...more,
+    } as never)
   const code = (text: string) => findReferences(text)
   test('what has the form of a reference and is none is a slip; words with a hyphen are none', () => {
     for (const text of ['abc-def', 'mid-day', 'ab1-cé2']) expect(code(text).slips).toEqual([])

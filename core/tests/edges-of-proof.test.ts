@@ -215,7 +215,7 @@ describe('SPF, asked', () => {
     expect(await result('mail.x.example', [failure('ETIMEOUT')])).toBe('fail')
     const broken = { '3.2.0.192.in-addr.arpa': { PTR: [failure('ETIMEOUT')] } }
     expect((await ask('v=spf1 ptr -all', broken)).result).toBe('fail')
-    const six = {
+    const six: Zone = {
       [`${'8.b.d.0.1.0.0.2'.padStart(63, '0.')}.ip6.arpa`]: { PTR: ['six.x.example'] },
       'six.x.example': { AAAA: ['2001:db8::'] },
     }
