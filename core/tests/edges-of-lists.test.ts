@@ -70,6 +70,10 @@ const seenOne = (deliveryId: number, score: number, more: Partial<SeenOne> = {})
 describe('texts of more and fewer words', () => {
   const word = (n: number): string => [...String(n)].map(digit => 'klmnoprstu'[Number(digit)]).join('')
   const words = (n: number, from = 0) => Array.from({ length: n }, (_, i) => `w${word(from + i)}`).join(' ')
+  test('twelve words are told apart, eleven are not', () => {
+    expect(sketchOf({ text: words(12) })).toHaveLength(8)
+    expect(sketchOf({ text: words(11) })).toHaveLength(0)
+  })
   test('512 hashes stand for a text, smallest first; fewer are all there are', () => {
     expect(sketchOf({ text: words(3000) })).toHaveLength(512)
     expect(sketchOf({ text: words(516) })).toHaveLength(512)
@@ -135,6 +139,11 @@ describe('calibration', () => {
     expect(bands[1]).toMatchObject({ from: 10, to: 20, count: 2, was: 0.5, enough: false })
     expect(bands[1]?.said).toBeCloseTo(0.15, 10)
   })
+  test('copies count, slowly: a sure message of many does not come before an unsure one', () => {
+    const one = (id: number, score: number, copies: number) => ({ id, score, cluster: `c${id}`, copies })
+    expect(teachesMost([one(1, 10, 16), one(2, 50, 1)], 2).map(({ id }) => id)).toEqual([2, 1])
+    expect(teachesMost([one(1, 40, 16), one(2, 50, 1)], 2).map(({ id }) => id)).toEqual([1, 2])
+  })
   test('of messages that teach alike the older comes first', () => {
     const one = (id: number) => ({ id, score: 50, cluster: `c${id}`, copies: 1 })
     expect(teachesMost([one(3), one(1), one(2)], 3).map(({ id }) => id)).toEqual([1, 2, 3])
@@ -147,6 +156,15 @@ describe('digests', () => {
     const at = Date.parse('2026-11-26T06:00:00Z')
     expect(nextDigest(schedule, at)).toBe(at + 86_400_000)
     expect(nextDigest(schedule, at - 1)).toBe(at)
+  })
+  test('while somebody is away digests wait; the first is the one due when they are back, at that very moment too', () => {
+    const usual = { times: ['07:00'], weekdays: [1, 2, 3, 4, 5, 6, 7], timeZone: 'Europe/Oslo' }
+    const at = Date.parse('2026-11-26T06:00:00Z')
+    const day = 86_400_000
+    const next = (from: number, until: number) => nextDigest({ ...usual, waits: [{ from, until }] }, at)
+    expect(next(at, at + 3 * day)).toBe(at + 3 * day)
+    expect(next(at, at + 3 * day + 1)).toBe(at + 4 * day)
+    expect(next(at + 2 * day, at + 3 * day)).toBe(at + day)
   })
 })
 
@@ -261,6 +279,40 @@ describe('upkeep', () => {
     expect(kinds(seen(unproven, 50), seen(proven('a', 'x.example'), 1))).toEqual([])
     expect(kinds(seen(unproven, 1))).toEqual([])
   })
+  test('an entry for a whole suffix, however it came in, lets in too much', () => {
+    const wide = entry(1, 'x.example', {
+      pattern: { kind: 'domain', domain: 'co.uk' },
+      createdAt: now,
+      lastMatchedAt: now,
+    })
+    expect(audit([wide], []).findings()).toMatchObject([
+      { kind: 'lets-in-too-much', facts: { why: 'public-suffix' }, remedies: [{ name: 'end' }] },
+    ])
+  })
+  test('harm by the score alone counts only of senders that nobody wanted', () => {
+    const own = entry(1, 'x.example', { createdAt: now, lastMatchedAt: now })
+    const near = (local: string, called: 'wanted' | 'junk' | null, count = 1) => {
+      const one = seen(proven(local, 'x.example'), count, called)
+      return { ...one, facts: { ...one.facts, score: 95 } }
+    }
+    const harm = (...history: ReturnType<typeof seen>[]) =>
+      audit([own], history)
+        .findings()
+        .map(({ kind, facts: told }) => [kind, told.harmful])
+    expect(harm(near('a', null, 3))).toEqual([['let-harm-in', 3]])
+    expect(harm(near('a', null, 3), near('a', 'wanted'))).toEqual([])
+    expect(harm(near('a', null, 3), near('b', 'wanted', 5), near('b', null, 2))).toEqual([['let-harm-in', 3]])
+    expect(harm(near('a', 'wanted'))).toEqual([])
+  })
+  test('the same entry twice: the later one goes', () => {
+    const twice = [1, 2].map(id => entry(id, 'x.example', { createdAt: now, lastMatchedAt: now }))
+    const found = audit(twice, [])
+      .findings()
+      .filter(({ kind }) => kind === 'duplicate')
+    expect(found).toMatchObject([
+      { entries: [{ id: 2 }, { id: 1 }], remedies: [{ name: 'end', change: { add: [], end: [{ id: 2 }] } }] },
+    ])
+  })
   test('what becomes everybody’s asks for proof unless none of theirs did', () => {
     const of = (asks: (i: number) => boolean) => {
       const entries = Array.from({ length: 9 }, (_, i) =>
@@ -327,6 +379,9 @@ describe('what another policy would come to', () => {
       const { wantedHeld, harmfulLetIn, changed } = rulesReach(mail, new Set([1]), [], { policy, now: 0 })
       return [changed, wantedHeld, harmfulLetIn]
     }
+    expect(rulesReach([one('wanted', 10, [], [junk])], new Set([1]), [], { policy, now: 0 }).moves).toEqual([
+      { from: { state: 'inbox', folder: '' }, to: { state: 'junk', folder: '' }, deliveries: 1 },
+    ])
     expect(counts(one('wanted', 10, [], [junk]))).toEqual([1, 1, 0])
     // Nobody said so, and by its score it arrived: taken for wanted.
     expect(counts(one(null, 10, [], [junk]))).toEqual([1, 1, 0])
@@ -458,6 +513,23 @@ describe('addresses and patterns', () => {
   })
 })
 
+describe('a mailing list is proven by its own domain (RFC 2919 §2)', () => {
+  const safe = (list: string) => [entry(1, `<${list}>`) as SenderEntry]
+  const decided = (list: string, domain: string) => {
+    const authentication = { ...noAuthentication, dmarc: { result: 'pass' as const, domain } }
+    const sender = facts({ from: [{ local: 'a', tag: null, domain }], listId: list, authentication })
+    return consultList(safe(list), sender, { tie: 'safe', ownDomains: [], now: 0 }).refused.length === 0
+  }
+  test.each([
+    ['news.x.example', 'x.example', true],
+    ['news.lists.x.example', 'lists.x.example', true],
+    ['news.x.example', 'y.example', false],
+    ['news.lists.x.example', 'y.example', false],
+    ['n.x.example', 'x.example', true],
+    ['news.mail.example', 'mail.example', true],
+  ])('%s by %s: %s', (list, domain, is) => expect(decided(list, domain)).toBe(is))
+})
+
 describe('evidence', () => {
   test('of a message that could not be read: that, and where it starts', () => {
     expect(weighUnreadable('too-deep')).toMatchObject([
@@ -475,6 +547,7 @@ describe('evidence', () => {
     const [from, to] = rangeOf('bulk') ?? []
     const { wanted, junk } = realShares.bulk ?? { wanted: 1, junk: 1 }
     expect([from, to]).toEqual([Math.log(junk / wanted), 0])
+    expect(from).toBeLessThan(0)
     expect(rangeOf('starting-point')).toBeNull()
   })
 })
@@ -498,6 +571,7 @@ describe('where judgement is often wrong', () => {
     expect(found(some(11, 5, 'a'), rest)).toEqual([])
     expect(found(some(10, 6, 'a'), some(100, 35, 'rest'))).toEqual([])
     expect(found(some(10, 6, 'a'))).toEqual([])
+    expect(found(some(10, 10, 'a'), some(20, 8, 'rest'))).toEqual([['a', 10]])
     expect(found(some(10, 6, 'a'), some(10, 10, ''))).toEqual([])
   })
   test('the worst first, the wrong ones newest first, held and missed apart', () => {
@@ -571,6 +645,7 @@ describe('status codes (RFC 3463 §2)', () => {
 describe('words', () => {
   test('are runs of letters and digits, found by runs of three of them', () => {
     expect(wordsOf('Faktura 12, Fähre-9!')).toEqual(wordsOf('faktura 12 fahre 9'))
+    expect(trigrams('ab')).toEqual([' ab'])
     expect(trigrams('ab')).toEqual(trigrams(' ab! '))
     expect(trigrams('ab cd')).toEqual([...trigrams('ab'), ...trigrams('cd')])
     expect(trigrams('...')).toEqual([])

@@ -280,6 +280,28 @@ describe('SPF of a message', () => {
   })
 })
 
+describe('what is noted of a check', () => {
+  test('SPF: whose domain, which client, what came of it, and why where there is a reason, cut', async () => {
+    const notes = async (record: string) =>
+      (
+        await verifyAuthentication({
+          raw: Buffer.from('Subject: x\r\n\r\nx\r\n'),
+          fromDomain: '',
+          envelopeFrom: 'anna@x.example',
+          connection: { ip: '192.0.2.3', helo: 'mail.y.example' },
+          resolve: resolverOf({ 'x.example': { TXT: [record] } }),
+          now: 0,
+        })
+      ).notes
+    expect(await notes('v=spf1 -all')).toEqual(['SPF x.example, 192.0.2.3: fail'])
+    expect(await notes('v=spf1 what')).toEqual([
+      expect.stringMatching(/^SPF x\.example, 192\.0\.2\.3: permerror \(.+\)$/),
+    ])
+    const [long = ''] = (await notes(`v=spf1 ${'y'.repeat(500)}`)) ?? []
+    expect(long.length).toBeLessThan(250)
+  })
+})
+
 describe('DMARC (RFC 7489 §6.3, §6.6.3)', () => {
   test.each([
     ['v=DMARC1; p=none', true],

@@ -7,7 +7,15 @@ import { clusterKey } from '@pendro/core/clusters'
 import { senderFacts } from '@pendro/core/judgement'
 import { languageOf } from '@pendro/core/language'
 import { readList, tidyPattern } from '@pendro/core/lists'
-import { parseMessage, readHtml, readStatusNotification, safeView, type Message } from '@pendro/core/message'
+import { conditionsKey, readRules } from '@pendro/core/mail-rules'
+import {
+  parseMessage,
+  readHtml,
+  ruleView,
+  readStatusNotification,
+  safeView,
+  type Message,
+} from '@pendro/core/message'
 import { ownWords } from '@pendro/core/whereabouts'
 import { parsePattern } from '@pendro/core/senders'
 import { isDay } from '../src/lists/tidy.ts'
@@ -78,6 +86,12 @@ describe('HTML', () => {
 })
 
 describe('From', () => {
+  test('an address of a host’s number is read as it stands, and is none to go by', async () => {
+    const message = await parsed('From: Anna <anna@[192.0.2.1]>')
+    expect(message.from).toMatchObject([{ name: 'Anna', text: 'anna@[192.0.2.1]', address: null }])
+    const open = await parsed('From: Anna <anna@[192.0.2.1>, bo@x.example')
+    expect(open.fromWhole).toBe(false)
+  })
   test.each([
     ['an empty place in a list', 'a@x.example,, b@x.example', true],
     ['a comma at its end', 'a@x.example,', true],
@@ -210,6 +224,8 @@ describe('names that look alike', () => {
     ['cardigns.example', 'carding.example', null],
     ['carding-login.example', 'carding.example', 'name-within'],
     ['discarding.example', 'carding.example', null],
+    ['abcdefxx.example', 'cacdefxx.example', null],
+    ['abcdefxx.example', 'bccdefxx.example', null],
   ])('%s beside %s: %s', (domain, known, by) => expect(findLookalike(domain, [known])?.by ?? null).toBe(by))
 })
 
@@ -225,6 +241,11 @@ describe('words of one’s own', () => {
 
 describe('texts that are one', () => {
   const key = (text: string) => clusterKey({ subject: 'Offer', text, messageId: null })
+  test('a greeting is shorter than sixty characters', () => {
+    const line = (length: number) => `Dear ${'a'.repeat(length - 6)},`
+    expect(key(`${line(59)}\nthe boat leaves`)).toBe(key('the boat leaves'))
+    expect(key(`${line(60)}\nthe boat leaves`)).not.toBe(key('the boat leaves'))
+  })
   test('a greeting behind empty lines is a greeting; an address leaves nothing behind', () => {
     expect(key('\n\n  Dear Anna,\nthe boat leaves')).toBe(key('the boat leaves'))
     expect(key('see anna@x.example the boat leaves')).toBe(key('see the boat leaves'))
@@ -234,7 +255,73 @@ describe('texts that are one', () => {
   })
 })
 
+describe('mail rules', () => {
+  test('what rules read of a message is its beginning', async () => {
+    const message = await parsed('From: a@x.example', '', 'word '.repeat(20_000))
+    expect(ruleView(message, 1000).body).toHaveLength(32_000)
+  })
+  test('Sieve: a part of an address alone is not told, and what is cut is shown', () => {
+    const gaps = (script: string) => {
+      const read = readRules(script)
+      return JSON.stringify(read)
+    }
+    expect(gaps('require "fileinto"; if address :localpart :is "from" "anna" { fileinto "A"; }')).toContain(
+      '"localpart"',
+    )
+    const long = 'x'.repeat(100)
+    expect(gaps(`require "fileinto"; if header :is "${long}" "a" { fileinto "A"; }`)).toContain(
+      `"${'x'.repeat(60)}"`,
+    )
+  })
+  test('rules are alike whatever order their conditions stand in; all or any counts where there are several', () => {
+    const on = (field: 'from' | 'subject', value: string) => ({ field, test: 'is' as const, values: [value] })
+    const [a, b] = [on('from', 'a@x.example'), on('subject', 'Offer')]
+    const key = (needs: 'all' | 'any', ...conditions: ReturnType<typeof on>[]) =>
+      conditionsKey({ needs, conditions })
+    expect(key('all', a, b)).toBe(key('all', b, a))
+    expect(key('all', a, b)).not.toBe(key('any', a, b))
+    expect(key('all', a)).toBe(key('any', a, a))
+    expect(key('all', a)).not.toBe(key('all', b))
+  })
+})
+
 describe('a delivery status notification', () => {
+  const report = (type: string, original: string) =>
+    readStatusNotification(
+      Buffer.from(
+        [
+          'Content-Type: multipart/report; report-type=delivery-status; boundary=B',
+          '',
+          '--B',
+          'Content-Type: message/delivery-status',
+          '',
+          'Reporting-MTA: dns; mx.x.example',
+          '',
+          'Final-Recipient: rfc822; anna@x.example',
+          'Action: failed (for good)',
+          'Status: 5.1.1',
+          '',
+          '--B',
+          `Content-Type: ${type}`,
+          '',
+          original,
+          '--B--',
+          '',
+        ].join('\r\n'),
+      ),
+    )
+  test('what came back tells of the message, where it is one or its header', async () => {
+    const original = 'Subject: Offer\r\nMessage-ID: <1@x.example>\r\n'
+    const returned = async (type: string) =>
+      [...((await report(type, original))?.returned.keys() ?? [])].sort()
+    expect(await returned('text/rfc822-headers')).toEqual(['message-id', 'subject'])
+    expect(await returned('message/rfc822')).toEqual(['message-id', 'subject'])
+    for (const other of ['text/rfc822-headers-x', 'xmessage/rfc822', 'text/plain'])
+      expect(await returned(other)).toEqual([])
+    expect((await report('text/plain', ''))?.recipients).toMatchObject([
+      { action: 'failed', status: '5.1.1' },
+    ])
+  })
   test('what can’t be read as mail at all is none', async () =>
     expect(await readStatusNotification(Buffer.from('Content-Type: multipart/report; boundary='))).toBeNull())
 })
@@ -248,8 +335,11 @@ describe('files', () => {
     const little = Buffer.from('\ufeffx.example', 'utf16le')
     expect(lines(little)).toEqual([['x.example', true]])
     expect(lines(Buffer.from(little).swap16())).toEqual([['x.example', true]])
-    expect(lines(Buffer.from([0xff, ...Buffer.from('.example')]))).not.toEqual([['x.example', true]])
-    expect(lines(Buffer.from([0xff, 0xff, 0x41]))).toHaveLength(1)
+    const old = (...bytes: number[]) => lines(Buffer.from([...bytes, ...Buffer.from('.example')]))
+    expect(old(0xff)).toEqual([['ÿ.example', true]])
+    expect(old(0x78, 0xfe)).toEqual([['xþ.example', true]])
+    expect(old(0xfe)).toEqual([['þ.example', true]])
+    expect(old(0x78, 0xff)).toEqual([['xÿ.example', true]])
   })
   test.each([
     [0, false],
@@ -284,7 +374,9 @@ describe('files', () => {
     ['"', '"'],
     ['""', ''],
     ['"anna b"@x.example', '"anna b"@x.example'],
-    ['x"anna@x.example"', 'x"anna@x.example"'],
+    ['z"anna@x.example"', 'z"anna@x.example"'],
+    ['Anna<anna@x.example>', 'anna@x.example'],
+    ['  Anna   <anna@x.example>', 'anna@x.example'],
     ['"anna" "bo"', '"anna" "bo"'],
     ['"anna@x.example" x', '"anna@x.example" x'],
     ['"anna@x.example\'', '"anna@x.example\''],
@@ -318,6 +410,8 @@ describe('what is declared', () => {
     ['font-size', false],
     [':font-size', false],
     ['x:font-size:1px', false],
+    ['background:#fff;color:#fff;colorx', true],
+    ['background:#fff;color:#000;colorx', false],
     ['font-size:1px;font-size:14px', false],
     ['font-size:14px;font-size:1px', true],
   ])('%s hides: %s', (style, is) => expect(hidden(style)).toBe(is))

@@ -40,8 +40,9 @@ export function findDrift(samples: readonly DriftSample[]): readonly Drift[] {
   for (const kind of driftKinds) {
     const all = left.filter(({ isWrong }) => isWrong).length
     const isWorse = ({ wrong, rulings }: Drift) => {
+      // Of no rest the share is no number, and nothing is above it.
       const rest = left.length - rulings
-      return rest > 0 && wilsonLow(wrong, rulings) > (all - wrong) / rest
+      return wilsonLow(wrong, rulings) > (all - wrong) / rest
     }
     const drifting = [...groupsOf(left, kind)]
       .map(([value, group]) => driftOf(kind, value, group))

@@ -12,8 +12,8 @@ const known =
 
 /** The language a text is most likely written in (ISO 639-1, such as 'de'), by its runs of letters; `null` where it can't be told. */
 export function languageOf(text: string): string | null {
-  const letters = text.slice(0, 4000).match(/[\p{L}\p{M}' ]+/gu)
-  const some = (letters?.join(' ') ?? '').replace(/ +/g, ' ').slice(0, read)
+  const letters = text.slice(0, 4000).replace(/[^\p{L}\p{M}']+/gu, ' ')
+  const some = letters.slice(0, read)
   if (some.length < fewest) return null
   return detect(some, { only: known }) || null
 }

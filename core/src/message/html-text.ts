@@ -122,8 +122,8 @@ export function textLinks(text: string): readonly Link[] {
   const found: Link[] = []
   for (const [written] of text.matchAll(/\bhttps?:\/\/[^\s<>"')\]]{1,4000}/gi)) {
     let end = written.length
-    // Counted from the end: /[.,;:!?]+$/ starts anew at every run that is not at the end.
-    while (end > 0 && '.,;:!?'.includes(written[end - 1] ?? '')) end -= 1
+    // Counted from the end: /[.,;:!?]+$/ starts anew at every run that is not at the end. It ends at the "//" at the latest.
+    while ('.,;:!?'.includes(written.charAt(end - 1))) end -= 1
     const href = written.slice(0, end)
     found.push({ href, text: href, host: linkHost(href) })
     if (found.length === 500) break

@@ -10,12 +10,12 @@ export function tidyPattern(typed: string): string {
     .replace(/[,;]+$/, '')
     .trim()
   if (/^'[=+\-@]/.test(text)) text = text.slice(1)
-  if (text.length > 1 && /^(["']).*\1$/.test(text) && !text.slice(1, -1).includes(text[0] ?? ''))
+  if (/^(["']).*\1$/.test(text) && !text.slice(1, -1).includes(text.charAt(0)))
     text = text.slice(1, -1).trim()
   const link = /^mailto:([^?]*)/i.exec(text)
   if (link) text = decode(link[1] ?? '')
   // '<list-id>' on its own is a pattern; with a name before it, it is an address.
-  const named = /^[^<>]*[^<>\s][^<>]*<([^<>]+@[^<>]+)>$/.exec(text)
+  const named = /^[^<>]+<([^<>]+@[^<>]+)>$/.exec(text)
   return (named?.[1] ?? text).trim()
 }
 

@@ -82,7 +82,6 @@ export function indexRegister(entries: Entries): RegisterIndex {
       }
       // Domains of a From that can't be read; hardly any message has one.
       for (const domain of fromDomains.slice(0, 50)) {
-        if (from.some(address => address.domain === domain)) continue
         const place = placeOf(domain)
         organisation = joined(organisation, place.entries)
         if (own) mailbox = joined(mailbox, own.get(place.root))

@@ -2,7 +2,7 @@ import { distance } from 'fastest-levenshtein'
 
 /** Whether one slip of the finger makes one text of the other (Damerau-Levenshtein distance 1); equal texts are none. */
 export function isOneEdit(a: string, b: string): boolean {
-  if (Math.abs(a.length - b.length) > 1 || a === b) return false
+  if (Math.abs(a.length - b.length) > 1) return false
   return distance(a, b) === 1 || isSwap(a, b)
 }
 

@@ -90,7 +90,7 @@ export function rangeOf(finding: Finding): readonly [from: number, to: number] |
   const { wanted, junk } = shares
   if (Math.abs(wanted - junk) <= indistinct) return [0, 0]
   const odds = Math.log(junk / wanted)
-  return odds > 0 ? [0, odds] : [odds, 0]
+  return [Math.min(0, odds), Math.max(0, odds)]
 }
 
 /** How far a weight may go from the shipped one, so many log-odds and half of itself. */
