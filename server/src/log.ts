@@ -30,6 +30,20 @@ export function createLog(level: string) {
   return {
     sink,
     listening: (what: string, port: number) => sink.info({ what, port }, 'listening'),
+    certificate: ({
+      state,
+      ...facts
+    }: {
+      readonly state: string
+      readonly problem?: string
+      readonly detail?: string
+    }) =>
+      state === 'bad'
+        ? sink.error(
+            { problem: facts.problem, detail: facts.detail },
+            'certificate not usable: no TLS until it is',
+          )
+        : sink.info({ state }, 'certificate'),
     stopping: (signal: string) => sink.info({ signal }, 'stopping'),
     // Written once a day at the level of warnings: a log that keeps only errors has nothing to prove the record by.
     recordHead: ({ seq, hash }: { seq: number; hash: string }) =>

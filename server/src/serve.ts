@@ -10,7 +10,7 @@ import { lettersOf } from './own/letters.ts'
 import { createLiveStream } from './live/stream.ts'
 import { createLog, type Log } from './log.ts'
 import { checkWith } from './reading/authenticate.ts'
-import { createSmtpIn } from './doors/smtp-in.ts'
+import { openDoors } from './doors/doors.ts'
 import { createSender } from './outbox/smtp-out.ts'
 import { createLab } from './intake/lab.ts'
 import { createReader, readHere, type Reader } from './reading/reader.ts'
@@ -38,6 +38,8 @@ export interface Running {
   readonly db: Database
   readonly httpPort: number
   readonly smtpPort: number
+  /** Of the door that speaks TLS from the first byte; `null` while it is shut. */
+  readonly smtpsPort: () => number | null
   /** Stops taking new work, finishes what is under way, closes everything. */
   readonly stop: () => Promise<void>
 }
@@ -217,35 +219,34 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     reader,
     answered: pace.answered,
   })
-  const smtp = createSmtpIn({
-    intake: { ...reader, lab: jobs.hasLab },
-    db,
-    log,
-    now,
-    maxBytes: settings.PENDRO_MAX_MESSAGE_BYTES,
-    storeAddress: await storeAddress(settings.PENDRO_STORE_HOST),
-    takenIn: jobs.outboxQueued,
-    publicUrl: settings.PENDRO_PUBLIC_URL,
-  })
-
   const http = await new Promise<Server>((resolve, reject) => {
     const server = app.listen(settings.PENDRO_PORT, settings.PENDRO_HOST, error =>
       error ? reject(error) : resolve(server),
     )
   })
-  const door = await new Promise<ReturnType<typeof smtp.listen>>((resolve, reject) => {
-    smtp.on('error', reject)
-    const server = smtp.listen(settings.PENDRO_SMTP_PORT, settings.PENDRO_HOST, () => resolve(server))
-  })
+  const doors = await openDoors(
+    {
+      intake: { ...reader, lab: jobs.hasLab },
+      db,
+      log,
+      now,
+      maxBytes: settings.PENDRO_MAX_MESSAGE_BYTES,
+      storeAddress: await storeAddress(settings.PENDRO_STORE_HOST),
+      takenIn: jobs.outboxQueued,
+      publicUrl: settings.PENDRO_PUBLIC_URL,
+    },
+    settings,
+  )
+  const certificate = startLoop('certificate', 30_000, async () => ((await doors.look()) ? 1 : 0), log)
   log.listening('http', portOf(http))
-  log.listening('smtp', portOf(door))
 
   const stop = async () => {
     await live.stop()
-    await Promise.all([closed(http), new Promise<void>(resolve => smtp.close(() => resolve())), jobs.stop()])
+    await certificate.stop()
+    await Promise.all([closed(http), doors.close(), jobs.stop()])
     await reader.stop()
     await db.close()
     log.stopped()
   }
-  return { db, httpPort: portOf(http), smtpPort: portOf(door), stop }
+  return { db, httpPort: portOf(http), smtpPort: doors.smtpPort, smtpsPort: doors.smtpsPort, stop }
 }

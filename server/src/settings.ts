@@ -10,6 +10,18 @@ export const settingsSchema = z.object({
   PENDRO_PORT: port.default(8025),
   PENDRO_SMTP_PORT: port.default(2525),
   PENDRO_HOST: z.string().default('127.0.0.1'),
+  PENDRO_SMTP_HOST: z.string().default(''),
+  PENDRO_SMTPS_PORT: z
+    .string()
+    .regex(/^\d{0,5}$/, 'is a port, or empty for none')
+    .default(''),
+  PENDRO_SMTP_TLS: z.enum(['offered', 'required']).default('offered'),
+  PENDRO_SMTP_PROXIES: z
+    .string()
+    .regex(/^[0-9a-f.:, ]*$/i, 'is empty, or addresses of balancers, parted by commas')
+    .default(''),
+  PENDRO_TLS_CERT: z.string().max(1000).default(''),
+  PENDRO_TLS_KEY: z.string().max(1000).default(''),
   PENDRO_STORE_HOST: z.string().default('127.0.0.1'),
   PENDRO_STORE_PORT: port.default(2526),
   PENDRO_DNS: z

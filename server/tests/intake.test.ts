@@ -1,7 +1,7 @@
 import { createTransport, type Transporter } from 'nodemailer'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
 import { select } from '../src/db/database.ts'
-import { createSmtpIn } from '../src/doors/smtp-in.ts'
+import { createReceiver, createSmtpIn } from '../src/doors/smtp-in.ts'
 import { log, sample, signedIn, startTestServer, type TestServer } from './support.ts'
 
 let server: TestServer
@@ -11,7 +11,9 @@ const maxBytes = 600_000
 
 beforeAll(async () => {
   server = await startTestServer()
-  const smtp = createSmtpIn({ db: server.db, log, now: () => server.clock.now, maxBytes, takenIn: () => {} })
+  const smtp = createSmtpIn(
+    createReceiver({ db: server.db, log, now: () => server.clock.now, maxBytes, takenIn: () => {} }),
+  )
   await new Promise<void>(resolve => {
     const listening = smtp.listen(0, '127.0.0.1', () => {
       port = (listening.address() as { port: number }).port

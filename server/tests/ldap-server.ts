@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import { createConnection } from 'node:net'
 import { Client } from 'ldapts'
 import { freePort } from '../../scripts/database.mjs'
+import { signCertificate } from './certificates.ts'
 
 export const base = 'dc=harbour,dc=example'
 export const bindDn = `cn=reader,${base}`
@@ -87,49 +88,6 @@ export async function startLdap(): Promise<LdapServer> {
       rmSync(folder, { recursive: true, force: true })
     },
   }
-}
-
-/** A certificate for 127.0.0.1 and one that signs it, made for this run; the file of the latter. */
-function signCertificate(folder: string): string {
-  const file = (name: string) => join(folder, name)
-  const openssl = (...args: string[]) => {
-    const done = spawnSync('openssl', args, { encoding: 'utf8' })
-    if (done.status !== 0) throw new Error(`openssl: ${done.stderr}`)
-  }
-  const key = ['-newkey', 'ec', '-pkeyopt', 'ec_paramgen_curve:P-256', '-nodes']
-  openssl(
-    'req',
-    '-x509',
-    ...key,
-    '-keyout',
-    file('ca.key'),
-    '-out',
-    file('ca.pem'),
-    '-days',
-    '2',
-    '-subj',
-    '/CN=Harbour signs',
-  )
-  openssl('req', ...key, '-keyout', file('server.key'), '-out', file('server.csr'), '-subj', '/CN=directory')
-  writeFileSync(file('names'), 'subjectAltName=IP:127.0.0.1')
-  openssl(
-    'x509',
-    '-req',
-    '-in',
-    file('server.csr'),
-    '-CA',
-    file('ca.pem'),
-    '-CAkey',
-    file('ca.key'),
-    '-CAcreateserial',
-    '-days',
-    '2',
-    '-extfile',
-    file('names'),
-    '-out',
-    file('server.pem'),
-  )
-  return file('ca.pem')
 }
 
 async function listening(port: number): Promise<void> {

@@ -17,7 +17,7 @@ import { writeReply } from '../src/replying/reply.ts'
 import { lettersOf } from '../src/own/letters.ts'
 import { createLog } from '../src/log.ts'
 import { takeIn } from '../src/intake/intake.ts'
-import { createSmtpIn } from '../src/doors/smtp-in.ts'
+import { createReceiver, createSmtpIn } from '../src/doors/smtp-in.ts'
 import type { Send, SendResult } from '../src/outbox/smtp-out.ts'
 import { setUp, type MailboxPlan } from '../src/set-up.ts'
 import { findStaffer, openSession } from '../src/sign-in/sessions.ts'
@@ -312,14 +312,16 @@ export async function throughTheDoor(
   server: TestServer,
   { from = '', to, raw, name, maxBytes = 20_000, storeAddress }: Handed,
 ): Promise<string> {
-  const smtp = createSmtpIn({
-    db: server.db,
-    log,
-    now: () => server.clock.now,
-    maxBytes,
-    ...(storeAddress === undefined ? {} : { storeAddress }),
-    takenIn: () => {},
-  })
+  const smtp = createSmtpIn(
+    createReceiver({
+      db: server.db,
+      log,
+      now: () => server.clock.now,
+      maxBytes,
+      ...(storeAddress === undefined ? {} : { storeAddress }),
+      takenIn: () => {},
+    }),
+  )
   const listening = await new Promise<ReturnType<typeof smtp.listen>>(resolve => {
     const one = smtp.listen(0, '127.0.0.1', () => resolve(one))
   })

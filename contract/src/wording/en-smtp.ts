@@ -10,6 +10,7 @@ export const enSmtp = {
   'too-many-refused': 'Too many addresses that do not exist; closing the connection',
   'too-many-connections': 'Too many connections from your address; please try again later',
   'too-many-messages': 'Too many messages on one connection; please open another',
+  'needs-tls': 'Mail is taken over TLS only: STARTTLS first',
   'routing-loop': 'The message has been handed on more than {{limit}} times',
   'too-large': 'The message is larger than {{limit}} bytes',
   'unreadable-report': 'The report cannot be read',

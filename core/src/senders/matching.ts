@@ -176,13 +176,8 @@ function whyRefused(
   const claimsUs = from.some(({ domain }) => ownDomains.some(own => covers(own, domain)))
   if (claimsUs && !isProven) return 'own-domain'
   if (entry.withoutAuthentication) return null
-  // Whoever proves a domain of their own could write any List-Id: the list's domain has to be proven itself.
+  // Whoever proves a domain of their own could write any List-Id: the domain it is a name of (RFC 2919 §2) has to be proven itself.
   const counts =
-    entry.pattern.kind === 'list'
-      ? isProvenDomain(listDomain(entry.pattern.listId), authentication)
-      : isProven
+    entry.pattern.kind === 'list' ? isProvenDomain(entry.pattern.listId, authentication) : isProven
   return counts ? null : 'not-authenticated'
 }
-
-/** RFC 2919 §2: a List-Id is a name within a domain. */
-const listDomain = (listId: string) => listId.replace(/^[^.]*\.(?=[^.]+\.)/, '')

@@ -17,9 +17,10 @@ import { acknowledgement, refusal } from '../intake/smtp-answers.ts'
 import { countHops } from '../outbox/trace.ts'
 import { readIncoming, type Read } from '../intake/incoming.ts'
 import { createIntake, type IntakeOptions, type TakenIn } from '../intake/intake.ts'
+import type { Certificate } from './certificate.ts'
 import { resolveRecipients } from '../intake/recipients.ts'
 
-interface Deps {
+export interface Deps {
   readonly db: Database
   readonly log: Log
   readonly now: () => Date
@@ -34,13 +35,16 @@ interface Deps {
   readonly takenIn: () => void
 }
 
-interface Receiving extends Deps {
+/** What every door hands its messages to. */
+export interface Receiving extends Deps {
   /** Whom an address belongs to; those asked for at the same moment are asked for together. */
   readonly find: (address: string) => Promise<Found>
   /** How many messages have arrived whole and are being read, so that they will soon be to store. */
   readonly flow: { coming: number }
   /** Judges and stores what was read; settles when that is committed. */
   readonly store: (read: Read) => Promise<TakenIn>
+  /** Connections that are open, by address. */
+  readonly open: Map<string, number>
 }
 
 /** What one transaction and one peer may ask for. RFC 5321 §4.5.3.1.8 wants 100 recipients taken at least. */
@@ -64,17 +68,35 @@ interface Seen {
   organisation: Organisation | null
 }
 
-/** The door: answers 250 only after the message and its deliveries are committed (domain.md §1). */
-export function createSmtpIn(deps: Deps): SMTPServer {
-  const { db, maxBytes } = deps
+/** How one door differs from another. */
+export interface Door {
+  /** Speaks TLS from the first byte. */
+  readonly secure?: boolean
+  /** Takes mail over TLS only. */
+  readonly needsTls?: boolean
+  /** Balancers that say in the PROXY protocol who is behind them. */
+  readonly proxies?: readonly string[]
+  /** What is shown to clients, as it is now; without it the door speaks no TLS. */
+  readonly certificate?: () => Certificate
+}
+
+/** What doors share: messages that come in by any of them at the same moment are stored together. */
+export function createReceiver(deps: Deps): Receiving {
   const flow = { coming: 0 }
-  const receiving = {
+  return {
     ...deps,
     flow,
-    find: createFind(db),
-    store: createIntake(db, { onward: 'queue', lab: deps.intake?.lab }, () => flow.coming > 0),
+    find: createFind(deps.db),
+    store: createIntake(deps.db, { onward: 'queue', lab: deps.intake?.lab }, () => flow.coming > 0),
+    open: new Map(),
   }
-  const perPeer = new Map<string, number>()
+}
+
+/** A door: answers 250 only after the message and its deliveries are committed (domain.md §1). */
+export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer {
+  const { db, maxBytes, open } = receiving
+  const { secure = false, needsTls = false, proxies = [] } = door
+  const certificate = door.certificate?.() ?? { state: 'off' }
   const seen = new WeakMap<object, Seen>()
   const seenOf = (session: SMTPServerSession): Seen => {
     const known = seen.get(session) ?? { messages: 0, refused: 0, organisation: null }
@@ -83,25 +105,35 @@ export function createSmtpIn(deps: Deps): SMTPServer {
   }
   return new SMTPServer({
     banner: 'Pendro',
+    secure,
+    ...(certificate.state === 'good' && { cert: certificate.cert, key: certificate.key }),
+    minVersion: 'TLSv1.2',
     disabledCommands: ['AUTH', 'STARTTLS'],
     size: maxBytes,
     maxClients: mostConnections,
     socketTimeout: idle,
+    useProxy: proxies.length > 0 ? [...proxies] : false,
     // Names in EHLO need not resolve; looking them up would leave this machine.
     disableReverseLookup: true,
     logger: false,
-    onConnect({ remoteAddress }, callback) {
-      const open = perPeer.get(remoteAddress) ?? 0
-      perPeer.set(remoteAddress, open + 1)
+    onConnect(session, callback) {
+      // The library has a certificate of its own, whose key everybody knows: offered is ours or none.
+      if (door.certificate?.().state === 'good') Object.assign(session, { disabledCommands: ['AUTH'] })
+      const { remoteAddress } = session
+      const others = open.get(remoteAddress) ?? 0
+      open.set(remoteAddress, others + 1)
       peerLimit(db, remoteAddress).then(
-        limit => (open >= limit ? callback(refusal('too-many-connections')) : callback()),
+        limit => (others >= limit ? callback(refusal('too-many-connections')) : callback()),
         () => callback(),
       )
     },
     onClose({ remoteAddress }) {
-      const open = (perPeer.get(remoteAddress) ?? 1) - 1
-      if (open > 0) perPeer.set(remoteAddress, open)
-      else perPeer.delete(remoteAddress)
+      const others = (open.get(remoteAddress) ?? 1) - 1
+      if (others > 0) open.set(remoteAddress, others)
+      else open.delete(remoteAddress)
+    },
+    onMailFrom(_address, session, callback) {
+      callback(needsTls && !session.secure ? refusal('needs-tls') : null)
     },
     onRcptTo({ address }, session, callback) {
       void answerRecipient(receiving, address, session, seenOf(session)).then(refused => callback(refused))
@@ -115,7 +147,7 @@ export function createSmtpIn(deps: Deps): SMTPServer {
       }
       receive(receiving, stream, session, done.organisation).then(
         text => callback(null, text),
-        (error: Failure) => void refuseData(deps, session, error).then(callback),
+        (error: Failure) => void refuseData(receiving, session, error).then(callback),
       )
     },
   })

@@ -9,6 +9,7 @@ export const refusals = {
   'too-many-refused': [421, '4.7.0'],
   'too-many-connections': [421, '4.7.0'],
   'too-many-messages': [421, '4.7.0'],
+  'needs-tls': [530, '5.7.0'],
   'routing-loop': [554, '5.4.6'],
   'too-large': [552, '5.3.4'],
   'unreadable-report': [550, '5.6.0'],

@@ -1,0 +1,84 @@
+import { createPrivateKey, X509Certificate, type KeyObject } from 'node:crypto'
+import { readFile } from 'node:fs/promises'
+
+/** What stands in the way of TLS. */
+export type CertificateProblem =
+  | 'no-certificate'
+  | 'no-key'
+  | 'certificate-unreadable'
+  | 'key-unreadable'
+  | 'key-does-not-fit'
+  | 'not-yet'
+  | 'over'
+
+/** The certificate that mail servers are shown, as its files are now. */
+export type Certificate =
+  /** None is set: the doors speak no TLS. */
+  | { readonly state: 'off' }
+  /** `cert` and `key` as PEM; `from` and `until`: when it counts; `names`: subject alternative names, as OpenSSL writes them. */
+  | {
+      readonly state: 'good'
+      readonly cert: string
+      readonly key: string
+      readonly from: Date
+      readonly until: Date
+      readonly names: string
+    }
+  | { readonly state: 'bad'; readonly problem: CertificateProblem; readonly detail: string }
+
+export interface CertificateFiles {
+  /** PEM, with the certificates between it and a well-known one behind it; '' for none. */
+  readonly cert: string
+  readonly key: string
+}
+
+/** Larger files hold something else. */
+const mostBytes = 500_000
+
+const bad = (problem: CertificateProblem, detail = ''): Certificate => ({ state: 'bad', problem, detail })
+
+/** Reads and checks both files; never throws. What is wrong is told, and nothing else is used in its place. */
+export async function readCertificate(files: CertificateFiles, now: Date): Promise<Certificate> {
+  if (files.cert === '' && files.key === '') return { state: 'off' }
+  if (files.cert === '') return bad('no-certificate')
+  if (files.key === '') return bad('no-key')
+  const cert = await readPem(files.cert)
+  if (cert instanceof Error) return bad('certificate-unreadable', cert.message)
+  const key = await readPem(files.key)
+  if (key instanceof Error) return bad('key-unreadable', key.message)
+  let shown: X509Certificate
+  try {
+    shown = new X509Certificate(cert)
+  } catch (error) {
+    return bad('certificate-unreadable', (error as Error).message)
+  }
+  let secret: KeyObject
+  try {
+    secret = createPrivateKey(key)
+  } catch (error) {
+    return bad('key-unreadable', (error as Error).message)
+  }
+  if (!shown.checkPrivateKey(secret)) return bad('key-does-not-fit')
+  const [from, until] = [new Date(shown.validFrom), new Date(shown.validTo)]
+  if (now < from) return bad('not-yet', from.toISOString())
+  if (now >= until) return bad('over', until.toISOString())
+  return { state: 'good', cert, key, from, until, names: shown.subjectAltName ?? shown.subject }
+}
+
+async function readPem(file: string): Promise<string | Error> {
+  try {
+    const bytes = await readFile(file)
+    return bytes.length > mostBytes
+      ? new Error(`${file} has ${bytes.length} bytes`)
+      : bytes.toString('latin1')
+  } catch (error) {
+    return error as Error
+  }
+}
+
+/** Whether two readings come to the same, so that nothing has to be told or changed. */
+export function isSameCertificate(a: Certificate, b: Certificate): boolean {
+  if (a.state === 'good' && b.state === 'good') return a.cert === b.cert && a.key === b.key
+  if (a.state === 'bad' && b.state === 'bad') return a.problem === b.problem && a.detail === b.detail
+  return a.state === b.state
+}
