@@ -6,7 +6,7 @@ import { threadOf } from '@pendro/core/automatic-reply'
 import { clusterKey } from '@pendro/core/clusters'
 import { senderFacts } from '@pendro/core/judgement'
 import { languageOf } from '@pendro/core/language'
-import { readList, tidyPattern } from '@pendro/core/lists'
+import { readContacts, readList, tidyPattern } from '@pendro/core/lists'
 import { conditionsKey, readRules } from '@pendro/core/mail-rules'
 import {
   parseMessage,
@@ -324,6 +324,17 @@ describe('a delivery status notification', () => {
   })
   test('what can’t be read as mail at all is none', async () =>
     expect(await readStatusNotification(Buffer.from('Content-Type: multipart/report; boundary='))).toBeNull())
+})
+
+describe('address books', () => {
+  test('the name of a file says what it is where its beginning does not', () => {
+    const book = Buffer.from('anna@x.example,Anna\nbo@x.example,Bo\n')
+    expect(readContacts({ bytes: book, name: 'book.csv' })).toMatchObject({
+      addresses: ['anna@x.example', 'bo@x.example'],
+      leftLines: 0,
+    })
+    expect(readContacts({ bytes: book, name: 'book.txt' }).leftLines).toBe(2)
+  })
 })
 
 describe('files', () => {

@@ -619,8 +619,33 @@ describe('the raw text beside a finding', () => {
     const message = { from: [{ name: 'Anna', address: like }] } as unknown as Partial<Message>
     const one = (await found({ message })).get('lookalike-own')
     expect(one?.facts).toEqual({ domain: 'vindh0lm.example', known: 'vindholm.example' })
-    expect(one?.raw?.[0]).toEqual(['', 'vindh0lm.example', 'domain'])
-    expect(one?.raw?.length).toBeGreaterThan(1)
+    expect(one?.raw).toEqual([
+      ['', 'vindh0lm.example', 'domain'],
+      ['', 'vindholm.example', 'resembles'],
+      ['', '', 'same-shapes'],
+    ])
+  })
+  test('a name of a colleague: whose it is, and the header', async () => {
+    expect(
+      (await found({ knowledge: { imitates: 'Ingrid Solvang' } })).get('imitates-colleague'),
+    ).toMatchObject({
+      facts: { name: 'Ingrid Solvang' },
+      raw: [['From', 'Anna <anna@x.example>']],
+    })
+  })
+  test('a link to a domain that looks like one of ours, and one in another script: the link itself', async () => {
+    const link = async (host: string, name: string) => {
+      const whole = await read(['Content-Type: text/html'], `<a href="https://${host}/x">here</a>`)
+      return (await found({ message: whole })).get(name)?.raw
+    }
+    expect(await link('vindh0lm.example', 'link-lookalike')).toEqual([
+      ['here', 'https://vindh0lm.example/x'],
+      ['', 'vindholm.example', 'resembles'],
+      ['', '', 'same-shapes'],
+    ])
+    expect(await link('xn--vndholm-2ya.example', 'link-punycode')).toEqual([
+      ['here', 'https://xn--vndholm-2ya.example/x'],
+    ])
   })
   test('a link that shows another host: what is shown and where it goes', async () => {
     const body = '<a href="https://b.example/x">www.a.example/offer</a>'
