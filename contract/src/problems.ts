@@ -199,6 +199,10 @@ export const problems = {
     text: 'This account is your only way in. Add a passkey first, or choose a password.',
   },
   NOT_CONNECTED: { status: 409, text: 'No account of the identity provider is connected.' },
+  GATEWAYS_FIRST: {
+    status: 409,
+    text: 'No gateway is listed, so no mail would come in at all. List the networks your gateways connect from first.',
+  },
   PROVIDER_FIRST: {
     status: 409,
     text: 'No steward of the whole organisation has connected an account there yet, so nobody could come in to change this again. Connect yours on your own page first.',

@@ -24,6 +24,19 @@ const digestTimes = z.object({
 })
 
 const reachingOut = z.object({ pictures: z.boolean(), unsubscribe: z.boolean() })
+/** What one address may hand over; each process counts for itself. A hundred recipients have to be taken (RFC 5321 §4.5.3.1.8). */
+const peerLimits = z.object({
+  /** Connections at a time. */
+  connections: z.number().int().min(1).max(200),
+  /** Messages within a minute. */
+  perMinute: z.number().int().min(1).max(100_000),
+  /** Of one message. */
+  recipients: z.number().int().min(100).max(1000),
+  /** Of one message, in millions of bytes; the machine's own limit counts besides. */
+  megabytes: z.number().int().min(1).max(1000),
+})
+/** Who may hand mail over: gateways and mail stores that are listed, and whether anybody else may. */
+const peers = z.object({ others: z.enum(['limited', 'refused']), listed: peerLimits, unlisted: peerLimits })
 const secondFactor = z.enum(['optional', 'required'])
 
 const attribute = z
@@ -91,6 +104,7 @@ const shapes = {
   forbidden: z.array(dangers),
   'digest-times': digestTimes,
   addresses,
+  peers,
   'reaching-out': reachingOut,
   'second-factor': secondFactor,
   'identity-provider': identityProvider,
@@ -115,6 +129,7 @@ export const settingChange = z.discriminatedUnion('what', [
   one('forbidden'),
   one('digest-times'),
   one('addresses'),
+  one('peers'),
   one('reaching-out'),
   one('second-factor'),
   one('identity-provider'),
@@ -151,6 +166,7 @@ const misfits = [
   'NO_POSTMASTER',
   'DEPARTMENT_NOT_FOUND',
   'PROVIDER_FIRST',
+  'GATEWAYS_FIRST',
   'PROVIDER_FAILED',
 ]
 

@@ -6,7 +6,8 @@ import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { createTransport } from 'nodemailer'
 import { afterAll, afterEach, beforeAll, describe, expect, test } from 'vitest'
-import { findRow } from '../src/db/database.ts'
+import { execute, findRow } from '../src/db/database.ts'
+import { usualPeers } from '../src/db/organisation.ts'
 import { readCertificate } from '../src/doors/certificate.ts'
 import { openDoors, type Doors } from '../src/doors/doors.ts'
 import { signCertificate } from './certificates.ts'
@@ -75,10 +76,10 @@ function told(port: number, ...lines: readonly string[]): Promise<string> {
   })
 }
 
-const send = (port: number, options: object) =>
+const send = (port: number, options: object, raw = sample()) =>
   createTransport({ host: '127.0.0.1', port, ...options }).sendMail({
     envelope: { from: 'a@x.example', to: ['ingrid@harbour.example'] },
-    raw: sample(),
+    raw,
   })
 
 describe('mail over TLS, by clients we did not write', () => {
@@ -258,5 +259,86 @@ describe('a balancer in front (PROXY protocol)', () => {
     const said = await handOver(doors.smtpPort, ['PROXY TCP4 192.0.2.78 127.0.0.1 5555 25'], 'Pretended')
     expect(said).toMatch(/^(?:421|50[02]) /m)
     expect(await ipOf('Pretended')).not.toBe('192.0.2.78')
+  })
+})
+
+describe('who may hand mail over', () => {
+  const limits = { connections: 3, perMinute: 4, recipients: 100, megabytes: 1 }
+  const set = (peers: object, gateways: readonly string[]) =>
+    execute(
+      server.db,
+      `UPDATE organisation SET settings = JSON_SET(settings, '$.peers', JSON_COMPACT(:peers), '$.policy.gateways', JSON_COMPACT(:gateways))`,
+      { peers: JSON.stringify(peers), gateways: JSON.stringify(gateways) },
+    )
+  const setPeers = async (peers: object, gateways: readonly string[] = []) => {
+    await set(peers, gateways)
+    await execute(server.db, "UPDATE versions SET n = n + 1 WHERE name = 'organisation'")
+  }
+  afterAll(() => setPeers(usualPeers, ['127.0.0.0/8']))
+  const peers = (more: object = {}) => ({
+    others: 'limited',
+    listed: { ...limits, connections: 50, perMinute: 100 },
+    unlisted: limits,
+    ...more,
+  })
+  const mail = ['EHLO x.example', 'MAIL FROM:<a@x.example>']
+
+  test('nobody but those listed, where everybody else is refused: at the greeting', async () => {
+    await setPeers(peers({ others: 'refused' }), ['192.0.2.0/24'])
+    const doors = await doorsOf()
+    expect(await told(doors.smtpPort, ...mail)).toMatch(/^554 5\.7\.1 Mail is taken from the gateways/)
+    await setPeers(peers({ others: 'refused' }), ['127.0.0.1'])
+    expect(await told(doors.smtpPort, ...mail, 'QUIT')).toMatch(/^250 .*accepted/im)
+  })
+  test('so many connections at a time, the next is told to come again', async () => {
+    await setPeers(peers())
+    const doors = await doorsOf()
+    const held = await Promise.all(
+      Array.from(
+        { length: 3 },
+        () =>
+          new Promise<ReturnType<typeof connect>>(resolve => {
+            const socket = connect(doors.smtpPort, '127.0.0.1')
+            socket.once('data', () => resolve(socket))
+          }),
+      ),
+    )
+    expect(await told(doors.smtpPort, 'QUIT')).toMatch(/^421 4\.7\.0 Too many connections/)
+    for (const socket of held) socket.destroy()
+  })
+  test('so many messages a minute, on however many connections; a minute later it goes on', async () => {
+    await setPeers(peers())
+    const at = { now }
+    const doors = await doorsOf({}, at)
+    for (let i = 0; i < 4; i += 1) expect(await told(doors.smtpPort, ...mail, 'QUIT')).not.toContain('450')
+    expect(await told(doors.smtpPort, ...mail, 'QUIT')).toMatch(/^450 4\.7\.0 Too many messages in a minute/m)
+    at.now = new Date(now.getTime() + 60_000)
+    expect(await told(doors.smtpPort, ...mail, 'QUIT')).not.toContain('450')
+    await setPeers(peers(), ['127.0.0.1'])
+    for (let i = 0; i < 6; i += 1) expect(await told(doors.smtpPort, ...mail, 'QUIT')).not.toContain('450')
+  })
+  test('so many recipients and so many bytes, said or sent', async () => {
+    await setPeers(peers())
+    const doors = await openDoors(
+      { db: server.db, log, now: () => now, maxBytes: 5_000_000, takenIn: () => {} },
+      usual,
+    )
+    open.push(doors)
+    const many = await told(
+      doors.smtpPort,
+      ...mail,
+      ...Array.from({ length: 101 }, () => 'RCPT TO:<ingrid@harbour.example>'),
+      'QUIT',
+    )
+    // The library keeps an address once; a hundred different ones are asked of core's limits in door.test.
+    expect(many).not.toMatch(/^5/m)
+    const said = await told(doors.smtpPort, 'EHLO x.example', 'MAIL FROM:<a@x.example> SIZE=1000001', 'QUIT')
+    expect(said).toMatch(/^552 5\.3\.4/m)
+    const sent = send(
+      doors.smtpPort,
+      { secure: false, ignoreTLS: true, size: 1 },
+      Buffer.alloc(1_000_100, 'a\r\n'),
+    )
+    await expect(sent).rejects.toMatchObject({ responseCode: 552 })
   })
 })

@@ -49,6 +49,8 @@ const directory = {
 
 // Asked before it is set.
 const liar = await startLiar()
+const limitsOfPeers = { connections: 5, perMinute: 60, recipients: 100, megabytes: 10 }
+const peers = { others: 'refused', listed: { ...limitsOfPeers, connections: 50 }, unlisted: limitsOfPeers }
 const provider = {
   name: 'Harbour account',
   issuer: liar.issuer,
@@ -108,6 +110,7 @@ const others: Readonly<Record<string, readonly [typed: unknown, kept: unknown]>>
       postmaster: '',
     },
   ],
+  peers: [peers, peers],
   'reaching-out': [
     { pictures: false, unsubscribe: true },
     { pictures: false, unsubscribe: true },

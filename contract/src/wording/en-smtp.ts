@@ -10,6 +10,8 @@ export const enSmtp = {
   'too-many-refused': 'Too many addresses that do not exist; closing the connection',
   'too-many-connections': 'Too many connections from your address; please try again later',
   'too-many-messages': 'Too many messages on one connection; please open another',
+  'not-listed': 'Mail is taken from the gateways of this organisation only',
+  'too-many-a-minute': 'Too many messages in a minute from your address; try again later',
   'needs-tls': 'Mail is taken over TLS only: STARTTLS first',
   'routing-loop': 'The message has been handed on more than {{limit}} times',
   'too-large': 'The message is larger than {{limit}} bytes',

@@ -5,7 +5,7 @@ import type { AwayTime } from '@pendro/core/keeping'
 import type { Database, Tx } from './database.ts'
 import type { RowOf } from './models/columns.ts'
 import { AwayPeriods, Mailboxes, Minders, Organisations } from './models/organisation.ts'
-import type { OrganisationSettings } from './models/shapes.ts'
+import type { OrganisationSettings, PeersSetting } from './models/shapes.ts'
 import { findAll, findOne } from './rows.ts'
 import { keep, readVersions } from './versions.ts'
 
@@ -13,6 +13,13 @@ import { keep, readVersions } from './versions.ts'
 export interface Organisation extends OrganisationSettings {
   readonly name: string
   readonly timeZone: string
+}
+
+/** Until somebody says otherwise: gateways bring everybody's mail, a stranger needs a few connections. */
+export const usualPeers: PeersSetting = {
+  others: 'limited',
+  listed: { connections: 100, perMinute: 10_000, recipients: 500, megabytes: 100 },
+  unlisted: { connections: 20, perMinute: 300, recipients: 100, megabytes: 100 },
 }
 
 /** The one organisation of this database. Throws when it has not been set up. */

@@ -4,7 +4,7 @@ import type { Database } from '../db/database.ts'
 import { isDatabaseAway } from '../errors.ts'
 import { createBatches } from '../jobs/batches.ts'
 import type { Log } from '../log.ts'
-import { organisationNow, type Organisation } from '../db/organisation.ts'
+import { organisationNow, usualPeers, type Organisation } from '../db/organisation.ts'
 import { takeReply } from '../digests/replies.ts'
 import { reportByMail } from '../reports/by-mail.ts'
 import { enquireByMail } from '../whereabouts/by-mail.ts'
@@ -18,6 +18,7 @@ import { countHops } from '../outbox/trace.ts'
 import { readIncoming, type Read } from '../intake/incoming.ts'
 import { createIntake, type IntakeOptions, type TakenIn } from '../intake/intake.ts'
 import type { Certificate } from './certificate.ts'
+import { createRates, peerOf, type Peer } from './peers.ts'
 import { resolveRecipients } from '../intake/recipients.ts'
 
 export interface Deps {
@@ -45,15 +46,14 @@ export interface Receiving extends Deps {
   readonly store: (read: Read) => Promise<TakenIn>
   /** Connections that are open, by address. */
   readonly open: Map<string, number>
+  /** Whether an address may hand over one more message in this minute. */
+  readonly isWithinRate: ReturnType<typeof createRates>
 }
 
 /** What one transaction and one peer may ask for. RFC 5321 §4.5.3.1.8 wants 100 recipients taken at least. */
-const mostRecipients = 500
 const mostRefusedKept = 20
 const mostRefused = 100
 const mostConnections = 200
-const mostPerPeer = 20
-const mostPerGateway = 100
 const mostMessages = 1000
 /** RFC 5321 §4.5.3.2.7: a server waits five minutes for a command. */
 const idle = 300_000
@@ -66,7 +66,11 @@ interface Seen {
   refused: number
   /** As of the last recipient; what a message is taken in by. */
   organisation: Organisation | null
+  peer: Peer
 }
+
+/** Whoever has not been looked up. */
+const stranger: Peer = { isAdmitted: true, limits: usualPeers.unlisted }
 
 /** How one door differs from another. */
 export interface Door {
@@ -89,17 +93,18 @@ export function createReceiver(deps: Deps): Receiving {
     find: createFind(deps.db),
     store: createIntake(deps.db, { onward: 'queue', lab: deps.intake?.lab }, () => flow.coming > 0),
     open: new Map(),
+    isWithinRate: createRates(),
   }
 }
 
 /** A door: answers 250 only after the message and its deliveries are committed (domain.md §1). */
 export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer {
-  const { db, maxBytes, open } = receiving
+  const { maxBytes, open } = receiving
   const { secure = false, needsTls = false, proxies = [] } = door
   const certificate = door.certificate?.() ?? { state: 'off' }
   const seen = new WeakMap<object, Seen>()
   const seenOf = (session: SMTPServerSession): Seen => {
-    const known = seen.get(session) ?? { messages: 0, refused: 0, organisation: null }
+    const known = seen.get(session) ?? { messages: 0, refused: 0, organisation: null, peer: stranger }
     seen.set(session, known)
     return known
   }
@@ -122,18 +127,24 @@ export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer 
       const { remoteAddress } = session
       const others = open.get(remoteAddress) ?? 0
       open.set(remoteAddress, others + 1)
-      peerLimit(db, remoteAddress).then(
-        limit => (others >= limit ? callback(refusal('too-many-connections')) : callback()),
-        () => callback(),
-      )
+      findPeer(receiving, remoteAddress).then(peer => {
+        seenOf(session).peer = peer
+        if (!peer.isAdmitted) return callback(refusal('not-listed'))
+        callback(others >= peer.limits.connections ? refusal('too-many-connections') : null)
+      }, callback)
     },
     onClose({ remoteAddress }) {
       const others = (open.get(remoteAddress) ?? 1) - 1
       if (others > 0) open.set(remoteAddress, others)
       else open.delete(remoteAddress)
     },
-    onMailFrom(_address, session, callback) {
-      callback(needsTls && !session.secure ? refusal('needs-tls') : null)
+    onMailFrom({ args }, session, callback) {
+      const { limits } = seenOf(session).peer
+      if (needsTls && !session.secure) return callback(refusal('needs-tls'))
+      if (Number((args as { SIZE?: string }).SIZE ?? 0) > bytesOf(receiving, limits))
+        return callback(refusal('too-large', { limit: bytesOf(receiving, limits) }))
+      const may = receiving.isWithinRate(session.remoteAddress, limits.perMinute, receiving.now().getTime())
+      callback(may ? null : refusal('too-many-a-minute'))
     },
     onRcptTo({ address }, session, callback) {
       void answerRecipient(receiving, address, session, seenOf(session)).then(refused => callback(refused))
@@ -145,7 +156,7 @@ export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer 
         stream.resume()
         return callback(refusal('too-many-messages'))
       }
-      receive(receiving, stream, session, done.organisation).then(
+      receive(receiving, stream, session, done).then(
         text => callback(null, text),
         (error: Failure) => void refuseData(receiving, session, error).then(callback),
       )
@@ -179,7 +190,7 @@ async function answerRecipient(
   done: Seen,
 ): Promise<Error | null> {
   const { db, log } = deps
-  if (session.envelope.rcptTo.length >= mostRecipients) return refusal('too-many-recipients')
+  if (session.envelope.rcptTo.length >= done.peer.limits.recipients) return refusal('too-many-recipients')
   if (done.refused >= mostRefused) return refusal('too-many-refused')
   try {
     const { isKnown, organisation } = await deps.find(address)
@@ -232,11 +243,17 @@ async function refuseData(deps: Deps, session: SMTPServerSession, error: Failure
   return refusal('database-away')
 }
 
-/** Gateways bring everybody's mail; a stranger needs a few connections. */
-async function peerLimit(db: Database, ip: string): Promise<number> {
-  const organisation = await organisationNow(db)
-  return isInNetworks(ip, organisation?.policy.gateways ?? []) ? mostPerGateway : mostPerPeer
+/** What an address may hand over. While the database is away nobody is turned away here: each command says so itself. */
+async function findPeer({ db, storeAddress }: Deps, ip: string): Promise<Peer> {
+  try {
+    return peerOf(await organisationNow(db), ip, storeAddress)
+  } catch {
+    return stranger
+  }
 }
+
+const bytesOf = ({ maxBytes }: Pick<Deps, 'maxBytes'>, { megabytes }: Peer['limits']) =>
+  Math.min(maxBytes, megabytes * 1_000_000)
 
 /** Who asked to hand over what, as far as the transaction has come. */
 const attemptOf = (
@@ -254,10 +271,10 @@ async function receive(
   deps: Receiving,
   stream: SMTPServerDataStream,
   session: SMTPServerSession,
-  organisation: Organisation | null,
+  { organisation, peer }: Seen,
 ): Promise<string> {
-  const { maxBytes, intake } = deps
-  const raw = await readAll(stream, maxBytes)
+  const { intake } = deps
+  const raw = await readAll(stream, bytesOf(deps, peer.limits))
   if (countHops(raw) > mostHops) throw refusal('routing-loop', { limit: mostHops })
   // Asked before anything is stored: a message with thousands of parts is an attack, not a message.
   const study = await coming(deps.flow, (intake?.read ?? readMessage)(raw))

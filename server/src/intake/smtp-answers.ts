@@ -9,6 +9,8 @@ export const refusals = {
   'too-many-refused': [421, '4.7.0'],
   'too-many-connections': [421, '4.7.0'],
   'too-many-messages': [421, '4.7.0'],
+  'too-many-a-minute': [450, '4.7.0'],
+  'not-listed': [554, '5.7.1'],
   'needs-tls': [530, '5.7.0'],
   'routing-loop': [554, '5.4.6'],
   'too-large': [552, '5.3.4'],

@@ -36,6 +36,7 @@ const acts = {
   forbidden: 'setting-forbidden',
   'digest-times': 'setting-digest-times',
   addresses: 'setting-addresses',
+  peers: 'setting-peers',
   'reaching-out': 'setting-reaching-out',
   'second-factor': 'setting-second-factor',
   'identity-provider': 'setting-identity-provider',

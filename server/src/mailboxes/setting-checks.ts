@@ -7,6 +7,8 @@ import { checkDepartments } from '../staffers/departments.ts'
 type Addresses = Extract<SettingChange, { what: 'addresses' }>['to']
 type Provider = Extract<SettingChange, { what: 'identity-provider' }>['to']
 type OwnPages = Extract<SettingChange, { what: 'own-pages' }>['to']
+type Peers = Extract<SettingChange, { what: 'peers' }>['to']
+type Gateways = Extract<SettingChange, { what: 'gateways' }>['to']
 type Value = Pick<SettingChange, 'what' | 'to'>
 
 /**
@@ -21,8 +23,19 @@ export async function checkSetting(
 ): Promise<void> {
   if (what === 'own-domains') checkDomains(organisation, to as string[])
   if (what === 'addresses') await checkAddresses(db, to as Addresses, tx)
+  if (what === 'peers') checkPeers(organisation, to as Peers)
+  if (what === 'gateways') checkGateways(organisation, to as Gateways)
   if (what === 'own-pages') await checkOwnPages(db, organisation, to as OwnPages, tx)
   if (what === 'identity-provider') await checkProvider(db, organisation, to as Provider, tx)
+}
+
+/** With nobody listed and everybody else refused no mail would come in at all. */
+function checkPeers({ policy }: Organisation, { others }: Peers): void {
+  if (others === 'refused' && (policy.gateways ?? []).length === 0) throw new AppError('GATEWAYS_FIRST')
+}
+
+function checkGateways({ peers }: Organisation, { networks }: Gateways): void {
+  if (peers?.others === 'refused' && networks.length === 0) throw new AppError('GATEWAYS_FIRST')
 }
 
 async function checkOwnPages(

@@ -20,12 +20,13 @@ export async function settingEffect(
   const change = readSetting(asked, organisation)
   await checkSetting(db, organisation, change)
   const since = new Date(now.getTime() - lookedBack * day)
-  const facts = await factsOf(db, change, since)
+  const facts = await factsOf(db, organisation, change, since)
   return Object.fromEntries(Object.entries(facts).filter(([, n]) => n !== 0))
 }
 
 function factsOf(
   db: Database,
+  organisation: Organisation,
   change: SettingChange,
   since: Date,
 ): Promise<Readonly<Record<string, number>>> | Readonly<Record<string, number>> {
@@ -36,6 +37,8 @@ function factsOf(
       return ofNetworks(db, change.was.networks, change.to.networks, since)
     case 'stores':
       return ofNetworks(db, change.was, change.to, since)
+    case 'peers':
+      return change.to.others === 'refused' ? ofStrangers(db, organisation, since) : {}
     case 'providers':
       return ofProviders(db, change)
     case 'digest-times':
@@ -87,6 +90,16 @@ async function ofDomains(
     claimed: claimed?.n ?? 0,
     unproven: Number(claimed?.unproven ?? 0),
   }
+}
+
+/** Messages that nobody listed handed over: they would be refused. */
+async function ofStrangers(
+  db: Database,
+  { policy: { gateways = [], stores = [] } }: Organisation,
+  since: Date,
+): Promise<Readonly<Record<string, number>>> {
+  const { listed: strange } = await ofNetworks(db, [...gateways, ...stores], ['0.0.0.0/0', '::/0'], since)
+  return { strange: strange ?? 0 }
 }
 
 /** Messages by who handed them over: from networks that come to be listed, and that are listed no more. */

@@ -7,8 +7,13 @@ import {
 import { addressText, isPublicSuffix, parseAddress, parseDomain } from '@pendro/core/address'
 import { isNetwork } from '@pendro/core/authentication'
 import { findReferences } from '@pendro/core/digest'
-import type { IdentityProviderSetting, LettersSetting, OrganisationSettings } from '../db/models/shapes.ts'
-import type { Organisation } from '../db/organisation.ts'
+import type {
+  IdentityProviderSetting,
+  LettersSetting,
+  OrganisationSettings,
+  PeersSetting,
+} from '../db/models/shapes.ts'
+import { usualPeers, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { isIssuer } from '../sign-in/identity-provider.ts'
 
@@ -85,6 +90,7 @@ export function settingsOf(organisation: Organisation): Omit<OrganisationSetting
       help: organisation.helpAddress ?? '',
       postmaster: organisation.postmaster ?? '',
     },
+    peers: peersShown(organisation.peers ?? usualPeers),
     'reaching-out': { ...(organisation.reachingOut ?? { pictures: true, unsubscribe: true }) },
     'second-factor': organisation.secondFactor ?? 'optional',
     'identity-provider': asShown(organisation.identityProvider ?? noProvider),
@@ -99,6 +105,12 @@ export function settingsOf(organisation: Organisation): Omit<OrganisationSetting
     directory: { ...(organisation.directory ?? noDirectory) },
   }
 }
+
+const peersShown = ({ others, listed, unlisted }: PeersSetting) => ({
+  others,
+  listed: { ...listed },
+  unlisted: { ...unlisted },
+})
 
 const lettersShown = ({ language, welcome, foot }: LettersSetting) => ({
   language,
@@ -144,6 +156,8 @@ export function storedSetting(
       const { digests, reports, help, postmaster } = value.to
       return { digestAddress: digests, reportAddress: reports, helpAddress: help, postmaster }
     }
+    case 'peers':
+      return { peers: value.to }
     case 'reaching-out':
       return { reachingOut: value.to }
     case 'second-factor':
@@ -208,6 +222,7 @@ function normalised(
       checkLetters(change.to)
       return readLetters(change.to)
     case 'name':
+    case 'peers':
     case 'reaching-out':
     case 'second-factor':
     case 'directory':

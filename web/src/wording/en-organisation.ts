@@ -93,6 +93,23 @@ export const enOrganisation = {
       follow_other: '{{count}} mailboxes go by these times.',
     },
   },
+  peers: {
+    title: 'Who may hand mail over',
+    text: 'Listed are gateways and mail stores. Limits are of each address, counted by each process; whoever meets one is asked to come again.',
+    others: 'Refuse mail from everybody else',
+    listed: 'Listed',
+    unlisted: 'Everybody else',
+    connections: 'Connections at a time',
+    perMinute: 'Messages a minute',
+    recipients: 'Recipients of one message',
+    megabytes: 'Megabytes of one message',
+    effect: {
+      strange_one:
+        'One message of the last 30 days came from an address that is not listed: it would be refused.',
+      strange_other:
+        '{{count}} messages of the last 30 days came from addresses that are not listed: they would be refused.',
+    },
+  },
   'reaching-out': {
     title: 'What Pendro fetches and sends for staffers',
     text: 'From public addresses only, and only when somebody asks for it.',

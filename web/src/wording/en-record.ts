@@ -81,6 +81,7 @@ export const enRecord = {
       forbidden: 'the attachments that seal a message',
       'digest-times': 'when digests go',
       addresses: 'the addresses of Pendro',
+      peers: 'who may hand mail over',
       'reaching-out': 'what Pendro fetches and sends for staffers',
       'second-factor': 'whether staffers need a second factor',
       'identity-provider': 'the sign-in with the organisation’s account',

@@ -23,6 +23,8 @@ export interface OrganisationSettings {
   readonly postmaster?: string
   /** Where colleagues ask by mail for a message they miss; '' for nowhere. */
   readonly helpAddress?: string
+  /** Who may hand mail over, and how much. */
+  readonly peers?: PeersSetting
   /** Whether staffers may have pictures of a message fetched, and unsubscribe; both unless it says no. */
   readonly reachingOut?: { readonly pictures: boolean; readonly unsubscribe: boolean }
   /** Whether every staffer has to have a second factor; without it each decides. */
@@ -41,6 +43,21 @@ export interface OrganisationSettings {
   readonly watching?: boolean
   /** What departments have of their own, by their name; a mailbox may differ again. */
   readonly departments?: Readonly<Record<string, DepartmentSettings>>
+}
+
+/** What one address may hand over. */
+export interface PeerLimits {
+  readonly connections: number
+  readonly perMinute: number
+  readonly recipients: number
+  readonly megabytes: number
+}
+
+/** Listed are gateways and mail stores. */
+export interface PeersSetting {
+  readonly others: 'limited' | 'refused'
+  readonly listed: PeerLimits
+  readonly unlisted: PeerLimits
 }
 
 /** The weights an organisation goes by. */

@@ -9,6 +9,7 @@ import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Choices, Line, Lines, Times } from './fields.tsx'
 import { LettersCard } from './letters-setting.tsx'
 import { OwnPagesCard } from './own-pages-setting.tsx'
+import { PeersCard } from './peers-setting.tsx'
 import { SettingCard } from './setting-card.tsx'
 import { useSettings } from './use-settings.ts'
 
@@ -57,6 +58,7 @@ function Settings({ data, may }: { data: OrganisationSettingsShape; may: boolean
       </div>
       <div className="grid min-w-0 gap-3">
         <Gateways data={data} may={may} />
+        <PeersCard data={data} may={may} />
         <Forbidden data={data} may={may} />
         <ReachingOut data={data} may={may} />
         <OwnPagesCard data={data} may={may} />
