@@ -39,7 +39,7 @@ test('OpenAPI is valid by a validator that is not ours, and names every path the
   const { valid, errors } = await new Validator().validate(structuredClone(document))
   expect(errors ?? []).toEqual([])
   expect(valid).toBe(true)
-  const { app, close } = await startTestServer()
+  const { express: app, close } = await startTestServer()
   const mounted: string[] = []
   const walk = (layers: readonly Layer[]) => {
     for (const { route, handle } of layers) {

@@ -3,6 +3,7 @@ import { randomUUID } from 'node:crypto'
 import { once } from 'node:events'
 import { createServer, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
+import type { Express } from 'express'
 import { promisify } from 'node:util'
 import { createTransport } from 'nodemailer'
 import request from 'supertest'
@@ -59,6 +60,8 @@ export interface TestServer {
   readonly db: Database
   /** It listens: supertest would else open and close a port for each request. */
   readonly app: Server
+  /** What it listens with. */
+  readonly express: Express
   readonly mailbox: (name: string) => number
   /** The clock; tests move it. */
   readonly clock: { now: Date }
@@ -126,6 +129,7 @@ export async function startTestServer(): Promise<TestServer> {
   return {
     db,
     app: listening,
+    express: app,
     clock,
     url,
     mailbox: name => ids.get(`${name}@harbour.example`) ?? 0,

@@ -7,7 +7,7 @@ import { SignIn } from '../areas/sign-in/sign-in.tsx'
 import { ReviewArea } from '../areas/review/review-area.tsx'
 import { Empty, Failed } from '../parts/states.tsx'
 import { Problem } from './api.ts'
-import { forgetSession, useSessionQuery } from './session.ts'
+import { forgetSession, SessionContext, useSessionQuery } from './session.ts'
 import { Shell } from './shell.tsx'
 
 const DigestsArea = lazy(() => import('../areas/digests/index.ts').then(m => ({ default: m.DigestsArea })))
@@ -141,7 +141,7 @@ function SignedInOnly({ children }: { children: ReactNode }) {
   if (isPending) return null
   if (error) return <Failed error={error} onAgain={() => void refetch()} />
   if (data === null) return <Navigate to="/sign-in" replace state={{ from: pathname + search }} />
-  return children
+  return <SessionContext value={data}>{children}</SessionContext>
 }
 
 function NothingHere() {

@@ -1,3 +1,4 @@
+import { createContext, use } from 'react'
 import { useQuery, type QueryClient } from '@tanstack/react-query'
 import type { z } from 'zod'
 import { proveSignIn, readSession, signIn, signOut, type FactorKind, type Session } from '@pendro/contract'
@@ -28,11 +29,17 @@ function kept(session: Session): Session {
   return session
 }
 
+/**
+ * Who is signed in, from the frame downward. Handed down rather than asked for: what is drawn in the background while somebody is
+ * signed out would see nobody before the frame does, which leads away.
+ */
+export const SessionContext = createContext<Session | null>(null)
+
 /** Below the shell somebody is signed in. */
 export function useSession(): Session {
-  const { data } = useSessionQuery()
-  if (!data) throw new Error('useSession: nobody is signed in above this component')
-  return data
+  const session = use(SessionContext)
+  if (!session) throw new Error('useSession: nobody is signed in above this component')
+  return session
 }
 
 /** Signs in; what second factors are asked for, none when somebody is in. */
