@@ -18,8 +18,8 @@ export interface Organisation extends OrganisationSettings {
 /** Until somebody says otherwise: gateways bring everybody's mail, a stranger needs a few connections. */
 export const usualPeers: PeersSetting = {
   others: 'limited',
-  listed: { connections: 100, perMinute: 10_000, recipients: 500, megabytes: 100 },
-  unlisted: { connections: 20, perMinute: 300, recipients: 100, megabytes: 100 },
+  listed: { connections: 100, perMinute: 10_000, recipients: 500, megabytes: 30 },
+  unlisted: { connections: 20, perMinute: 300, recipients: 100, megabytes: 30 },
 }
 
 /** The one organisation of this database. Throws when it has not been set up. */

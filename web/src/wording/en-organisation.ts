@@ -95,14 +95,14 @@ export const enOrganisation = {
   },
   peers: {
     title: 'Who may hand mail over',
-    text: 'Listed are gateways and mail stores. Limits are of each address, counted by each process; whoever meets one is asked to come again.',
+    text: 'Listed are the gateways and mail stores above. Limits count for each address, in each process of Pendro; whoever reaches one is asked to try again later.',
     others: 'Refuse mail from everybody else',
     listed: 'Listed',
     unlisted: 'Everybody else',
-    connections: 'Connections at a time',
+    connections: 'Open connections',
     perMinute: 'Messages a minute',
-    recipients: 'Recipients of one message',
-    megabytes: 'Megabytes of one message',
+    recipients: 'Recipients per mail',
+    megabytes: 'Megabytes per mail',
     effect: {
       strange_one:
         'One message of the last 30 days came from an address that is not listed: it would be refused.',
