@@ -66,7 +66,7 @@ export async function benchLearning(
     title: 'Learning, and what it is set by',
     rows,
     notes:
-      'A lesson is put upon the model in use; naive Bayes counts it in the transaction of the ruling. The fit runs in a thread of its own while the review page is asked again and again. A moved limit: its counts come from the scores that the page has, in the browser; measured is the answer with messages, 5,000 deliveries decided twice.',
+      'A lesson is put upon the model in use; naive Bayes counts it in the transaction of the ruling. The fit runs in a thread of its own while the review page is asked again and again. A moved limit: its counts come from the scores that the page has, in the browser; measured is the answer with messages, 5,000 deliveries decided twice. The p95 of the review page is of few requests and moves: 0.74, 0.80 and 1.40 in three runs.',
   }
 }
 

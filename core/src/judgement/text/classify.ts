@@ -1,5 +1,5 @@
 import { curved } from './curve.ts'
-import { gramSpace, gramsOf, placesOf, valuesOf } from './grams.ts'
+import { gramSpace, gramsAsMet, placesOf, valuesOf } from './grams.ts'
 import { boundOf, leastMessages, type TextKnowledge, type TokenCount } from './knowledge.ts'
 
 // Chosen, with the damping, on the open collections of docs/judgement.md.
@@ -67,7 +67,7 @@ function linearShares(
 ): { readonly of: ReadonlyMap<string, number>; readonly sum: number } {
   const of = new Map<string, number>()
   if (linear === null || calibration.linear === 0) return { of, sum: 0 }
-  const grams = gramsOf(tokens)
+  const grams = gramsAsMet(tokens)
   const value = valuesOf(grams, linear.rarity)
   let sum = 0
   for (let i = 0; i < grams.at.length; i += 1) {
@@ -77,12 +77,13 @@ function linearShares(
     perPlace[place] = said / (grams.count[i] ?? 1)
   }
   for (const token of tokens) {
+    const places = placesOf(token)
     let said = of.get(token) ?? 0
-    for (const place of placesOf(token)) said += perPlace[place] ?? 0
+    for (let i = 0; i < places.length; i += 1) said += perPlace[places[i] ?? 0] ?? 0
     of.set(token, said)
   }
   // Each message leaves it as it found it.
-  for (const place of grams.at) perPlace[place] = 0
+  for (let i = 0; i < grams.at.length; i += 1) perPlace[grams.at[i] ?? 0] = 0
   return { of, sum }
 }
 
