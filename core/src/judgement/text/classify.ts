@@ -28,11 +28,12 @@ export interface TextVerdict {
 export function classify(tokens: readonly string[], known: TextKnowledge): TextVerdict | null {
   const { total, calibration, furthest = boundOf(known.total) } = known
   if (total.wanted < leastMessages || total.junk < leastMessages) return null
-  const counted = countedTokens(tokens, known.tokens)
+  const different = new Set(tokens)
+  const counted = countedTokens(different, known.tokens)
   if (counted.length === 0) return null
   const scale = calibration.slope / damping(counted.length)
   const share = shareOf(counted.length)
-  const heard = heardOf(counted.length, new Set(tokens).size)
+  const heard = heardOf(counted.length, different.size)
   const linear = linearShares(tokens, known)
   const leaning = counted
     .map(({ token, count }) => ({
@@ -78,9 +79,9 @@ function linearShares(
   }
   for (const token of tokens) {
     const places = placesOf(token)
-    let said = of.get(token) ?? 0
+    let said = 0
     for (let i = 0; i < places.length; i += 1) said += perPlace[places[i] ?? 0] ?? 0
-    of.set(token, said)
+    of.set(token, (of.get(token) ?? 0) + said)
   }
   // Each message leaves it as it found it.
   for (let i = 0; i < grams.at.length; i += 1) perPlace[grams.at[i] ?? 0] = 0
@@ -119,11 +120,13 @@ const heardOf = (known: number, all: number) => (all === 0 ? 0 : (known / (known
 
 const damping = (tokens: number) => Math.sqrt(Math.max(tokens, 9))
 
-function countedTokens(tokens: readonly string[], known: ReadonlyMap<string, TokenCount>) {
-  return [...new Set(tokens)].flatMap(token => {
+function countedTokens(different: ReadonlySet<string>, known: ReadonlyMap<string, TokenCount>) {
+  const counted: { readonly token: string; readonly count: TokenCount }[] = []
+  for (const token of different) {
     const count = known.get(token)
-    return count && count.wanted + count.junk > 0 ? [{ token, count }] : []
-  })
+    if (count && count.wanted + count.junk > 0) counted.push({ token, count })
+  }
+  return counted
 }
 
 /** What a token's counts say, in log-odds before calibration. */

@@ -48,7 +48,7 @@ function findPlaces(token: string): Uint32Array {
     }
     if (start === 0) places[0] = folded(hash)
   }
-  return Uint32Array.from(places)
+  return new Uint32Array(places)
 }
 
 /** FNV-1a's low bits are weak for short strings; mixed once more (the finaliser of MurmurHash3). */
@@ -80,7 +80,7 @@ function placesMet(tokens: readonly string[]): Uint32Array {
       if (n < 65_535) tally[place] = n + 1
     }
   }
-  return Uint32Array.from(met)
+  return new Uint32Array(met)
 }
 
 function counted(at: Uint32Array): Grams {
