@@ -30,20 +30,9 @@ export function createLog(level: string) {
   return {
     sink,
     listening: (what: string, port: number) => sink.info({ what, port }, 'listening'),
-    certificate: ({
-      state,
-      ...facts
-    }: {
-      readonly state: string
-      readonly problem?: string
-      readonly detail?: string
-    }) =>
-      state === 'bad'
-        ? sink.error(
-            { problem: facts.problem, detail: facts.detail },
-            'certificate not usable: no TLS until it is',
-          )
-        : sink.info({ state }, 'certificate'),
+    certificate: (state: 'off' | 'good') => sink.info({ state }, 'certificate'),
+    certificateBad: (problem: string, detail: string) =>
+      sink.error({ problem, detail }, 'certificate not usable: no TLS until it is'),
     stopping: (signal: string) => sink.info({ signal }, 'stopping'),
     // Written once a day at the level of warnings: a log that keeps only errors has nothing to prove the record by.
     recordHead: ({ seq, hash }: { seq: number; hash: string }) =>

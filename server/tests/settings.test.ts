@@ -218,7 +218,26 @@ describe('settings of the organisation', () => {
     expect((await read())['own-domains']).toEqual(domains)
   })
 
+  test('mail always has a way in: strangers are refused only while a gateway is listed, and the last gateway stays while they are', async () => {
+    const { gateways, peers: was } = await read()
+    const refusing = { ...was, others: 'refused' }
+    const none = { ...gateways, networks: [] }
+    const emptied = await set('gateways', gateways, none)
+    expect((await effect('peers', was, refusing)).code).toBe('GATEWAYS_FIRST')
+    expect((await set('peers', was, refusing)).body.code).toBe('GATEWAYS_FIRST')
+    await undo(emptied.body.change)
+    const refused = await set('peers', was, refusing)
+    expect((await set('gateways', gateways, none)).body.code).toBe('GATEWAYS_FIRST')
+    expect((await read()).gateways).toEqual(gateways)
+    await undo(refused.body.change)
+    const again = await set('gateways', gateways, none)
+    expect(again.status).toBe(200)
+    await undo(again.body.change)
+  })
+
   test.each([
+    ['peers', { ...peers, unlisted: { ...limitsOfPeers, recipients: 99 } }],
+    ['peers', { ...peers, listed: { ...limitsOfPeers, connections: 0 } }],
     ['name', { name: '', timeZone: 'Europe/Oslo' }],
     ['name', { name: 'X', timeZone: 'Europe/Nowhere' }],
     ['own-domains', []],

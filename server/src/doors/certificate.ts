@@ -15,15 +15,8 @@ export type CertificateProblem =
 export type Certificate =
   /** None is set: the doors speak no TLS. */
   | { readonly state: 'off' }
-  /** `cert` and `key` as PEM; `from` and `until`: when it counts; `names`: subject alternative names, as OpenSSL writes them. */
-  | {
-      readonly state: 'good'
-      readonly cert: string
-      readonly key: string
-      readonly from: Date
-      readonly until: Date
-      readonly names: string
-    }
+  /** Both as PEM. */
+  | { readonly state: 'good'; readonly cert: string; readonly key: string }
   | { readonly state: 'bad'; readonly problem: CertificateProblem; readonly detail: string }
 
 export interface CertificateFiles {
@@ -62,7 +55,7 @@ export async function readCertificate(files: CertificateFiles, now: Date): Promi
   const [from, until] = [new Date(shown.validFrom), new Date(shown.validTo)]
   if (now < from) return bad('not-yet', from.toISOString())
   if (now >= until) return bad('over', until.toISOString())
-  return { state: 'good', cert, key, from, until, names: shown.subjectAltName ?? shown.subject }
+  return { state: 'good', cert, key }
 }
 
 async function readPem(file: string): Promise<string | Error> {

@@ -1,5 +1,6 @@
 import type { AddressInfo } from 'node:net'
 import type { SMTPServer } from 'smtp-server'
+import type { Log } from '../log.ts'
 import type { Settings } from '../settings.ts'
 import { isSameCertificate, readCertificate, type Certificate } from './certificate.ts'
 import { createReceiver, createSmtpIn, type Deps } from './smtp-in.ts'
@@ -50,14 +51,14 @@ export async function openDoors(deps: Deps, settings: DoorSettings): Promise<Doo
     log.listening('smtps', secure.port)
   }
   log.listening('smtp', smtpPort)
-  log.certificate(certificate)
+  tell(log, certificate)
   await openSecure()
 
   const look = async (): Promise<boolean> => {
     const found = await readCertificate(files, now())
     if (isSameCertificate(found, certificate)) return false
     certificate = found
-    log.certificate(certificate)
+    tell(log, certificate)
     if (found.state === 'good') {
       for (const server of [plain, secure?.server])
         server?.updateSecureContext({ cert: found.cert, key: found.key })
@@ -78,6 +79,11 @@ export async function openDoors(deps: Deps, settings: DoorSettings): Promise<Doo
       await Promise.all([closed(plain), ...(secure ? [closed(secure.server)] : [])])
     },
   }
+}
+
+function tell(log: Log, certificate: Certificate): void {
+  if (certificate.state === 'bad') log.certificateBad(certificate.problem, certificate.detail)
+  else log.certificate(certificate.state)
 }
 
 function listen(server: SMTPServer, port: number, host: string): Promise<number> {
