@@ -11,8 +11,8 @@ const lettersOf = (title: string) =>
     .slice(0, 16)
 
 /**
- * Looks like junk by its links, what it hides, its answers and its date; its words are of no language, so that what is learned of
- * others does not matter.
+ * Looks like junk by its links, what it hides, its answers and its date, and one link looks like our own domain: that speaks
+ * against it whatever was learned of other letters meanwhile.
  */
 const suspicious = (title: string, from = `Lantern Works <desk@lantern-${serial}.example>`) => ({
   from,
@@ -20,7 +20,7 @@ const suspicious = (title: string, from = `Lantern Works <desk@lantern-${serial}
   subject: title,
   replyTo: 'answers@elsewhere.example',
   date: new Date(Date.now() - 9 * 86_400_000),
-  html: `<p>Zeph${lettersOf(title)} vor${lettersOf(title)}: <a href="http://192.0.2.55/d">www.lantern-works.example/drawings</a> or <a href="https://files.dropshelf.example/${serial}">dorn</a></p><p style="display:none">Hidden zeph${lettersOf(title)} vor${lettersOf(title)} zeph${lettersOf(title)} vor${lettersOf(title)}</p><script>document.title="ran"</script><img src="http://192.0.2.55/pixel.gif">`,
+  html: `<p>Zeph${lettersOf(title)} vor${lettersOf(title)}: <a href="http://192.0.2.55/d">www.lantern-works.example/drawings</a> or <a href="https://files.dropshelf.example/${serial}">dorn</a> or <a href="https://vindho1m.example/">hier</a></p><p style="display:none">Hidden zeph${lettersOf(title)} vor${lettersOf(title)} zeph${lettersOf(title)} vor${lettersOf(title)}</p><script>document.title="ran"</script><img src="http://192.0.2.55/pixel.gif">`,
   headers: {
     'Authentication-Results': `mx1.vindholm.example; spf=pass smtp.mailfrom=lantern-${serial}.example`,
   },
@@ -73,14 +73,14 @@ test('from a message held back to a released one and a list that works', async (
   expect(requests.filter(url => !url.startsWith(place().base))).toEqual([])
 
   // a sentence by keys: release it, the sender safe, the whole domain; then apply
-  // Near-certain junk: the sentence starts with leaving it.
+  // The evidence speaks against it: the sentence starts with leaving it.
   await expect(page.getByTestId('ruling-bar')).toContainText('Leave')
   await page.keyboard.press('r')
   await page.keyboard.press('s')
   await page.keyboard.press('w')
   await expect(page.getByTestId('ruling-bar')).toContainText(`lantern-${serial}.example`)
   await expect(page.getByTestId('consequences')).toContainText('let through 1 message to 1 colleague')
-  // The evidence speaks against it: Enter asks why first, and the next one applies.
+  // Against the evidence: Enter asks why first, and the next one applies.
   await page.keyboard.press('Enter')
   await giveReason(page, 'he sent it from the yard')
   await page.keyboard.press('Enter')

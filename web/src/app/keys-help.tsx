@@ -1,6 +1,7 @@
 import { Dialog } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
 import { Button, KeyCap } from '../parts/buttons.tsx'
+import { giveFocusBack } from '../parts/focus.ts'
 
 const rows = [
   ['J', 'K', 'move'],
@@ -31,6 +32,7 @@ export function KeysHelp({ open, onOpenChange }: { open: boolean; onOpenChange: 
       <Dialog.Portal>
         <Dialog.Overlay className="fixed inset-0 z-40 bg-black/30" />
         <Dialog.Content
+          onCloseAutoFocus={giveFocusBack}
           aria-describedby={undefined}
           className="fixed top-1/2 left-1/2 z-50 max-h-[94vh] w-[min(520px,94vw)] overflow-y-auto -translate-x-1/2 -translate-y-1/2 rounded-lg border border-line-strong bg-sheet p-6"
         >

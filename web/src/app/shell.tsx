@@ -3,6 +3,7 @@ import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, type
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
 import { DropdownMenu } from 'radix-ui'
+import { giveFocusBack } from '../parts/focus.ts'
 import { useTranslation } from 'react-i18next'
 import { NavLink, Outlet, useNavigate } from 'react-router'
 import { openWork, reviewCounts } from '@pendro/contract'
@@ -212,6 +213,7 @@ function StafferMenu({ onKeys }: { onKeys: () => void }) {
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content
+          onCloseAutoFocus={giveFocusBack}
           align="end"
           sideOffset={6}
           className="z-40 min-w-60 rounded-md border border-line-strong bg-raised p-1 shadow-[0_6px_24px_rgb(30_42_48/.16)]"

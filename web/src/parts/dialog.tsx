@@ -1,5 +1,6 @@
 import type { ReactNode } from 'react'
 import { Dialog as Radix } from 'radix-ui'
+import { giveFocusBack } from './focus.ts'
 
 interface DialogProps {
   readonly open: boolean
@@ -18,7 +19,10 @@ export function Dialog({ open, onOpenChange, title, text, trigger, children }: D
       {trigger}
       <Radix.Portal>
         <Radix.Overlay className="fixed inset-0 z-40 bg-black/30" />
-        <Radix.Content className="fixed top-1/2 left-1/2 z-50 w-[min(520px,94vw)] -translate-x-1/2 -translate-y-1/2 rounded-lg border border-line-strong bg-sheet p-6">
+        <Radix.Content
+          onCloseAutoFocus={giveFocusBack}
+          className="fixed top-1/2 left-1/2 z-50 w-[min(520px,94vw)] -translate-x-1/2 -translate-y-1/2 rounded-lg border border-line-strong bg-sheet p-6"
+        >
           <Radix.Title className="font-serif text-[1.2rem] font-semibold">{title}</Radix.Title>
           <Radix.Description className="mt-1 text-ink-2">{text}</Radix.Description>
           {children}

@@ -4,6 +4,7 @@ import { Command } from 'cmdk'
 import { Check, ChevronDown } from 'lucide-react'
 import { Popover } from 'radix-ui'
 import { useTranslation } from 'react-i18next'
+import { giveFocusBack } from './focus.ts'
 
 export interface SlotOption<V extends string> {
   readonly value: V
@@ -69,12 +70,7 @@ export function SlotPanel({
           collisionPadding={12}
           aria-label={label}
           // Where a ruling is made, the next key is meant for the ruling and not for the word that was just chosen.
-          onCloseAutoFocus={event => {
-            const pane = trigger.current?.closest<HTMLElement>('[data-pane]')
-            if (!pane) return
-            event.preventDefault()
-            pane.focus()
-          }}
+          onCloseAutoFocus={event => giveFocusBack(event, trigger.current?.closest('[data-pane]'))}
           className="z-40 w-max max-w-[min(460px,94vw)] min-w-56 rounded-md border border-line-strong bg-raised text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
         >
           {children(() => setOpen(false))}

@@ -9,6 +9,7 @@ import { mayWrite, useSession } from '../../app/session.ts'
 import { useNumbers } from '../../app/times.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
 import { DecisionPath } from '../../parts/decision-path.tsx'
+import { giveFocusBack } from '../../parts/focus.ts'
 import { MailboxSlot, useMailboxName } from '../../parts/mailbox-slot.tsx'
 import { SentenceSlot, SlotPanel } from '../../parts/sentence-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
@@ -186,6 +187,7 @@ function PathOnDemand({ path, name }: { path: ReachAnswer['path']; name: string 
           align="end"
           sideOffset={6}
           collisionPadding={12}
+          onCloseAutoFocus={giveFocusBack}
           className="z-40 max-h-[70vh] w-[min(520px,94vw)] overflow-y-auto rounded-md border border-line-strong bg-raised p-3 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
         >
           <DecisionPath path={path} name={name} />

@@ -10,6 +10,7 @@ import { mayWrite, useSession, maySteer, looksAfterAll } from '../../app/session
 import { Button, KeyCap } from '../../parts/buttons.tsx'
 import { Boundary } from '../../parts/boundary.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
+import { giveFocusBack } from '../../parts/focus.ts'
 import { AccuracyView } from './accuracy-view.tsx'
 import { DraftBar } from './draft-bar.tsx'
 import { useDraft } from './draft-store.ts'
@@ -233,6 +234,7 @@ function InAndOut({ filter }: { filter: Filter }) {
         </DropdownMenu.Trigger>
         <DropdownMenu.Portal>
           <DropdownMenu.Content
+            onCloseAutoFocus={giveFocusBack}
             align="end"
             sideOffset={4}
             className="z-40 w-80 rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
