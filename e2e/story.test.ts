@@ -60,7 +60,7 @@ test('from a message held back to a released one and a list that works', async (
   await expect(heading).toBeVisible()
   await expect(page).toHaveURL(/find=/)
   await expect(page.getByRole('region', { name: 'What counts for and against it' })).toContainText(
-    'A link shows www.lantern-works.example but goes to 192.0.2.55',
+    'A link goes to vindho1m.example, made to look like vindholm.example',
   )
   await expect(page.getByRole('region', { name: 'How it was decided' })).toContainText('quarantined')
 

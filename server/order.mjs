@@ -12,6 +12,7 @@ export const order = [
   'sign-in',
   'live',
   'first-set-up',
+  'traffic',
   'outbox',
   'staffers',
   'lists',

@@ -203,6 +203,14 @@ export const problems = {
     status: 409,
     text: 'No gateway is listed, so no mail would come in at all. List the networks your gateways connect from first.',
   },
+  SMART_HOST_FIRST: {
+    status: 409,
+    text: 'No smart host is set, so what colleagues send could go nowhere. Set one first, or stop taking it.',
+  },
+  JOURNAL_FIRST: {
+    status: 409,
+    text: 'Copies need an address they come to. Name a journal address.',
+  },
   PROVIDER_FIRST: {
     status: 409,
     text: 'No steward of the whole organisation has connected an account there yet, so nobody could come in to change this again. Connect yours on your own page first.',

@@ -37,6 +37,40 @@ const peerLimits = z.object({
 })
 /** Who may hand mail over: gateways and mail stores that are listed, and whether anybody else may. */
 const peers = z.object({ others: z.enum(['limited', 'refused']), listed: peerLimits, unlisted: peerLimits })
+/**
+ * What colleagues send: `relay` takes it from the organisation's own mail servers and hands it on, `copy` notes what comes to the journal
+ * address, `off` does neither.
+ */
+const outgoing = z.object({
+  mode: z.enum(['off', 'relay', 'copy']),
+  /** Networks that the organisation's own mail servers connect from. */
+  servers: lines,
+  /** Where copies come to; '' for nowhere. */
+  journal: z.string().trim().max(320),
+})
+
+/** A server that mail is handed on to. Its password, where it asks for one, is a setting of the machine. */
+const routeHost = z.object({
+  host: z.string().trim().min(1).max(253),
+  port: z.number().int().min(1).max(65_535),
+  /** LMTP: RFC 2033. */
+  protocol: z.enum(['smtp', 'lmtp']),
+  /** `starttls`: RFC 3207, nothing goes without it; `implicit`: TLS from the first byte. */
+  tls: z.enum(['off', 'starttls', 'implicit']),
+  /** The certificate that alone is believed, as PEM; '' for one that is signed by somebody well known. */
+  certificate: z.string().trim().max(20_000),
+  /** Who Pendro is there; '' for nobody. */
+  user: z.string().trim().max(200),
+})
+/** Servers in the order they are tried. */
+const routeHosts = z.array(routeHost).max(10)
+/** Where mail goes on to: mail of other domains by the smart hosts, our own by domain; no domains: all that no other names. */
+const routes = z.object({
+  smartHosts: routeHosts,
+  stores: z.array(z.object({ domains: lines, hosts: routeHosts })).max(100),
+})
+/** A server that mail is handed on to. */
+export type RouteHost = z.infer<typeof routeHost>
 const secondFactor = z.enum(['optional', 'required'])
 
 const attribute = z
@@ -105,6 +139,8 @@ const shapes = {
   'digest-times': digestTimes,
   addresses,
   peers,
+  outgoing,
+  routes,
   'reaching-out': reachingOut,
   'second-factor': secondFactor,
   'identity-provider': identityProvider,
@@ -130,6 +166,8 @@ export const settingChange = z.discriminatedUnion('what', [
   one('digest-times'),
   one('addresses'),
   one('peers'),
+  one('outgoing'),
+  one('routes'),
   one('reaching-out'),
   one('second-factor'),
   one('identity-provider'),
@@ -167,6 +205,8 @@ const misfits = [
   'DEPARTMENT_NOT_FOUND',
   'PROVIDER_FIRST',
   'GATEWAYS_FIRST',
+  'SMART_HOST_FIRST',
+  'JOURNAL_FIRST',
   'PROVIDER_FAILED',
 ]
 

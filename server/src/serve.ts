@@ -4,6 +4,7 @@ import type { AddressInfo } from 'node:net'
 import { createApp } from './app.ts'
 import { findRow, openDatabase, type Database } from './db/database.ts'
 import { migrate } from './db/migrate.ts'
+import { organisationNow } from './db/organisation.ts'
 import { isDatabaseAway } from './errors.ts'
 import { writeReply } from './replying/reply.ts'
 import { lettersOf } from './own/letters.ts'
@@ -11,7 +12,9 @@ import { createLiveStream } from './live/stream.ts'
 import { createLog, type Log } from './log.ts'
 import { checkWith } from './reading/authenticate.ts'
 import { openDoors } from './doors/doors.ts'
-import { createSender } from './outbox/smtp-out.ts'
+import { createWays } from './outbox/ways.ts'
+import { writeReturn } from './outbox/returned.ts'
+import { createTraffic, type Traffic } from './traffic/traffic.ts'
 import { createLab } from './intake/lab.ts'
 import { createReader, readHere, type Reader } from './reading/reader.ts'
 import { createResolver } from './reading/resolver.ts'
@@ -109,6 +112,7 @@ interface Process {
   readonly db: Database
   readonly log: Log
   readonly now: () => Date
+  readonly traffic: Traffic
 }
 
 /** What reads messages: worker threads, or this thread where there are none. */
@@ -129,9 +133,16 @@ interface Jobs {
 }
 
 /** Everything that goes on by itself. Each job lives with its capability; here they are started and ended. */
-function startJobs({ settings, db, log, now }: Process, reader: Reader, pace: Pace): Jobs {
+function startJobs({ settings, db, log, now, traffic }: Process, reader: Reader, pace: Pace): Jobs {
   const { PENDRO_PUBLIC_URL: publicUrl } = settings
-  const send = createSender(settings.PENDRO_STORE_HOST, settings.PENDRO_STORE_PORT)
+  const send = createWays({
+    organisation: () => organisationNow(db).catch(() => null),
+    store: { host: settings.PENDRO_STORE_HOST, port: settings.PENDRO_STORE_PORT },
+    secrets: { passwords: settings.PENDRO_ROUTE_PASSWORDS, authorities: settings.PENDRO_ROUTE_CA },
+    now,
+    tried: (host, result) =>
+      traffic.count(host, result.status, result.status === 'taken' ? '' : result.problem),
+  })
   const sending = createOutbox({
     db,
     send,
@@ -139,6 +150,7 @@ function startJobs({ settings, db, log, now }: Process, reader: Reader, pace: Pa
     now,
     letter: lettersOf({ db, publicUrl, now }),
     reply: id => writeReply({ db, read: reader.read, now: now() }, id),
+    returned: id => writeReturn(db, id, now()),
   })
   const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })
   const directory = {
@@ -166,6 +178,7 @@ function startJobs({ settings, db, log, now }: Process, reader: Reader, pace: Pa
     start('reminders', 60_000, () => workReminders(db, { now, publicUrl })),
     start('enquiries', 1500, async () => (await indexOldSenders(db)) + (await workEnquiries(db, now()))),
     start('selections', 1000, () => workSelections(db, { now: now(), read: reader.read })),
+    start('traffic', 1000, traffic.write),
     start('record', 5000, sealingWork({ db, log, now })),
     start('purge', 5000, createPurge(db, { now, pace })),
     start('ends', 2000, () => workEnds(db, now())),
@@ -204,7 +217,8 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const log = createLog(settings.PENDRO_LOG_LEVEL)
   await prepareDatabase(settings.DATABASE_URL, log)
   const db = openDatabase(settings.DATABASE_URL, { patience: statementPatience })
-  const own: Process = { settings, db, log, now }
+  const traffic = createTraffic(db, now)
+  const own: Process = { settings, db, log, now, traffic }
   const live = createLiveStream({ db, log, now })
   const reader = readerOf(own)
   const pace = createPace()
@@ -233,6 +247,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       maxBytes: settings.PENDRO_MAX_MESSAGE_BYTES,
       storeAddress: await storeAddress(settings.PENDRO_STORE_HOST),
       takenIn: jobs.outboxQueued,
+      traffic,
       publicUrl: settings.PENDRO_PUBLIC_URL,
     },
     settings,

@@ -2,6 +2,11 @@ import { z } from 'zod'
 
 const port = z.coerce.number().int().min(0).max(65535)
 
+const optionalPort = z
+  .string()
+  .regex(/^\d{0,5}$/, 'is a port, or empty for none')
+  .default('')
+
 /** Everything that can be set from outside; docs/operating.md explains each, and a test holds it to that. */
 export const settingsSchema = z.object({
   DATABASE_URL: z
@@ -11,10 +16,7 @@ export const settingsSchema = z.object({
   PENDRO_SMTP_PORT: port.default(2525),
   PENDRO_HOST: z.string().default('127.0.0.1'),
   PENDRO_SMTP_HOST: z.string().default(''),
-  PENDRO_SMTPS_PORT: z
-    .string()
-    .regex(/^\d{0,5}$/, 'is a port, or empty for none')
-    .default(''),
+  PENDRO_SMTPS_PORT: optionalPort,
   PENDRO_SMTP_TLS: z.enum(['offered', 'required']).default('offered'),
   PENDRO_SMTP_PROXIES: z
     .string()
@@ -22,6 +24,12 @@ export const settingsSchema = z.object({
     .default(''),
   PENDRO_TLS_CERT: z.string().max(1000).default(''),
   PENDRO_TLS_KEY: z.string().max(1000).default(''),
+  PENDRO_SUBMISSION_PORT: optionalPort,
+  PENDRO_SUBMISSIONS_PORT: optionalPort,
+  PENDRO_SUBMISSION_USER: z.string().max(200).default(''),
+  PENDRO_SUBMISSION_PASSWORD: z.string().max(500).default(''),
+  PENDRO_ROUTE_PASSWORDS: z.string().max(1000).default(''),
+  PENDRO_ROUTE_CA: z.string().max(1000).default(''),
   PENDRO_STORE_HOST: z.string().default('127.0.0.1'),
   PENDRO_STORE_PORT: port.default(2526),
   PENDRO_DNS: z

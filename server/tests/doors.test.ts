@@ -42,6 +42,10 @@ const usual = {
   PENDRO_SMTPS_PORT: '0',
   PENDRO_SMTP_TLS: 'offered',
   PENDRO_SMTP_PROXIES: '',
+  PENDRO_SUBMISSION_PORT: '',
+  PENDRO_SUBMISSIONS_PORT: '',
+  PENDRO_SUBMISSION_USER: '',
+  PENDRO_SUBMISSION_PASSWORD: '',
   PENDRO_TLS_CERT: file('server.pem'),
   PENDRO_TLS_KEY: file('server.key'),
 } as const

@@ -275,6 +275,19 @@ export const ruling = (deliveries: readonly number[], more: object = {}) => ({
   token: randomUUID(),
 })
 
+/** Puts settings of the organisation in place, without the door people change them by. */
+export async function setOrganisation(
+  db: Database,
+  settings: Readonly<Record<string, unknown>>,
+): Promise<void> {
+  for (const [path, value] of Object.entries(settings))
+    await execute(db, 'UPDATE organisation SET settings = JSON_SET(settings, :path, JSON_COMPACT(:value))', {
+      path: `$.${path}`,
+      value: JSON.stringify(value),
+    })
+  await execute(db, "UPDATE versions SET n = n + 1 WHERE name = 'organisation'")
+}
+
 /** A mail store that answers as told and remembers what it took. */
 export function fakeStore() {
   const taken: { to: string; raw: string }[] = []

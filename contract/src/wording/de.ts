@@ -126,6 +126,12 @@ export const de = {
     how: 'Sie können ein anderes Passwort wählen, alles Zurückgehaltene sehen und festlegen, wann Übersichten kommen: {{url}}',
     never: 'Ihr Helpdesk wird Sie nie danach fragen.',
   },
+  returned: {
+    subject: 'Ihre Nachricht an {{recipient}} wurde nicht zugestellt',
+    text: 'Ihre Nachricht konnte {{recipient}} nicht zugestellt werden. Dort hat sie niemand bekommen.',
+    problem: 'Der andere Mailserver hat geantwortet: {{problem}}',
+    what: 'Prüfen Sie die Adresse oder fragen Sie Ihren Helpdesk. Die Kopfzeilen Ihrer Nachricht sind angehängt.',
+  },
   invitation: {
     subject: 'Einladung, mit Pendro zu arbeiten',
     greeting: 'Guten Tag {{name}},',

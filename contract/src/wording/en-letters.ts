@@ -71,6 +71,13 @@ export const enLetters = {
     how: 'You can choose another password, see everything that is kept back, and set when digests come: {{url}}',
     never: 'Your help desk will never ask you for it.',
   },
+  /** Mail of a colleague that another server did not take. */
+  returned: {
+    subject: 'Your message to {{recipient}} was not delivered',
+    text: 'Your message could not be delivered to {{recipient}}. Nobody there has it.',
+    problem: 'What the other mail server said: {{problem}}',
+    what: 'Check the address, or ask your help desk. The header of your message is attached.',
+  },
   invitation: {
     subject: 'You are invited to work with Pendro',
     greeting: 'Hello {{name}},',

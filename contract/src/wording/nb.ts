@@ -122,6 +122,12 @@ export const nb = {
     how: 'Du kan velge et annet passord, se alt som er holdt tilbake, og bestemme når oversikter kommer: {{url}}',
     never: 'Brukerstøtten vil aldri be deg om det.',
   },
+  returned: {
+    subject: 'Meldingen din til {{recipient}} ble ikke levert',
+    text: 'Meldingen din kunne ikke leveres til {{recipient}}. Ingen der har fått den.',
+    problem: 'Dette svarte den andre e-posttjeneren: {{problem}}',
+    what: 'Kontroller adressen, eller spør brukerstøtten. Hodet i meldingen din er lagt ved.',
+  },
   invitation: {
     subject: 'Du er invitert til å arbeide med Pendro',
     greeting: 'Hei {{name}},',

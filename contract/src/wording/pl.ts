@@ -145,6 +145,12 @@ export const pl = {
     how: 'Możesz wybrać inne hasło, zobaczyć wszystko, co zatrzymano, i ustalić, kiedy przychodzą zestawienia: {{url}}',
     never: 'Pomoc techniczna nigdy nie poprosi o to hasło.',
   },
+  returned: {
+    subject: 'Twoja wiadomość do {{recipient}} nie została dostarczona',
+    text: 'Twojej wiadomości nie udało się dostarczyć na adres {{recipient}}. Nikt jej tam nie otrzymał.',
+    problem: 'Odpowiedź drugiego serwera poczty: {{problem}}',
+    what: 'Sprawdź adres albo zapytaj dział pomocy. Nagłówek Twojej wiadomości jest w załączniku.',
+  },
   invitation: {
     subject: 'Zaproszenie do pracy z Pendro',
     greeting: 'Dzień dobry, {{name}},',

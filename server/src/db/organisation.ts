@@ -5,7 +5,7 @@ import type { AwayTime } from '@pendro/core/keeping'
 import type { Database, Tx } from './database.ts'
 import type { RowOf } from './models/columns.ts'
 import { AwayPeriods, Mailboxes, Minders, Organisations } from './models/organisation.ts'
-import type { OrganisationSettings, PeersSetting } from './models/shapes.ts'
+import type { OrganisationSettings, OutgoingSetting, PeersSetting, RoutesSetting } from './models/shapes.ts'
 import { findAll, findOne } from './rows.ts'
 import { keep, readVersions } from './versions.ts'
 
@@ -21,6 +21,12 @@ export const usualPeers: PeersSetting = {
   listed: { connections: 100, perMinute: 10_000, recipients: 500, megabytes: 30 },
   unlisted: { connections: 20, perMinute: 300, recipients: 100, megabytes: 30 },
 }
+
+/** Until somebody says otherwise nobody hands mail over that is to go out. */
+export const usualOutgoing: OutgoingSetting = { mode: 'off', servers: [], journal: '' }
+
+/** Until somebody says otherwise everything goes to the mail store of the process. */
+export const usualRoutes: RoutesSetting = { smartHosts: [], stores: [] }
 
 /** The one organisation of this database. Throws when it has not been set up. */
 export async function readOrganisation(db: Database, tx?: Tx): Promise<Organisation> {

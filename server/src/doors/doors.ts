@@ -4,12 +4,16 @@ import type { Log } from '../log.ts'
 import type { Settings } from '../settings.ts'
 import { isSameCertificate, readCertificate, type Certificate } from './certificate.ts'
 import { createReceiver, createSmtpIn, type Deps } from './smtp-in.ts'
+import { createSubmission, createSubmitting } from './submission.ts'
 
 /** The doors that mail comes in by. */
 export interface Doors {
   readonly smtpPort: number
   /** Of the one that speaks TLS from the first byte (RFC 8314 §3.3); `null` while it is shut, for want of a certificate. */
   readonly smtpsPort: () => number | null
+  /** Where outgoing mail comes; `null` for nowhere. */
+  readonly submissionPort: () => number | null
+  readonly submissionsPort: () => number | null
   readonly certificate: () => Certificate
   /** Looks at the certificate's files again; `true` when they have changed. */
   readonly look: () => Promise<boolean>
@@ -24,6 +28,10 @@ type DoorSettings = Pick<
   | 'PENDRO_SMTPS_PORT'
   | 'PENDRO_SMTP_TLS'
   | 'PENDRO_SMTP_PROXIES'
+  | 'PENDRO_SUBMISSION_PORT'
+  | 'PENDRO_SUBMISSIONS_PORT'
+  | 'PENDRO_SUBMISSION_USER'
+  | 'PENDRO_SUBMISSION_PASSWORD'
   | 'PENDRO_TLS_CERT'
   | 'PENDRO_TLS_KEY'
 >
@@ -38,21 +46,29 @@ export async function openDoors(deps: Deps, settings: DoorSettings): Promise<Doo
   const host = settings.PENDRO_SMTP_HOST || settings.PENDRO_HOST
   const proxies = settings.PENDRO_SMTP_PROXIES.split(/[, ]+/).filter(one => one !== '')
   const receiver = createReceiver(deps)
+  const submitting = createSubmitting(deps, {
+    user: settings.PENDRO_SUBMISSION_USER,
+    password: settings.PENDRO_SUBMISSION_PASSWORD,
+  })
   let certificate = await readCertificate(files, now())
   const door = { proxies, needsTls: settings.PENDRO_SMTP_TLS === 'required', certificate: () => certificate }
 
-  const plain = createSmtpIn(receiver, door)
-  const smtpPort = await listen(plain, settings.PENDRO_SMTP_PORT, host)
-  let secure: { readonly server: SMTPServer; readonly port: number } | null = null
-  const openSecure = async () => {
-    if (settings.PENDRO_SMTPS_PORT === '' || certificate.state !== 'good') return
-    const server = createSmtpIn(receiver, { ...door, secure: true })
-    secure = { server, port: await listen(server, Number(settings.PENDRO_SMTPS_PORT), host) }
-    log.listening('smtps', secure.port)
+  const own = { port: String(settings.PENDRO_SMTP_PORT), create: () => createSmtpIn(receiver, door) }
+  const submission = {
+    port: settings.PENDRO_SUBMISSION_PORT,
+    create: () => createSubmission(submitting, door),
   }
-  log.listening('smtp', smtpPort)
+  const plain = [own, submission].map(one => openable('smtp', host, log, one))
+  const secure = [
+    { port: settings.PENDRO_SMTPS_PORT, create: () => createSmtpIn(receiver, { ...door, secure: true }) },
+    {
+      port: settings.PENDRO_SUBMISSIONS_PORT,
+      create: () => createSubmission(submitting, { ...door, secure: true }),
+    },
+  ].map(one => openable('smtps', host, log, one))
+  for (const one of plain) await one.open()
   tell(log, certificate)
-  await openSecure()
+  if (certificate.state === 'good') for (const one of secure) await one.open()
 
   const look = async (): Promise<boolean> => {
     const found = await readCertificate(files, now())
@@ -60,24 +76,54 @@ export async function openDoors(deps: Deps, settings: DoorSettings): Promise<Doo
     certificate = found
     tell(log, certificate)
     if (found.state === 'good') {
-      for (const server of [plain, secure?.server])
-        server?.updateSecureContext({ cert: found.cert, key: found.key })
-      if (!secure) await openSecure()
-    } else if (secure) {
-      const { server } = secure
-      secure = null
-      await closed(server)
-    }
+      for (const one of [...plain, ...secure]) one.show({ cert: found.cert, key: found.key })
+      for (const one of secure) await one.open()
+    } else for (const one of secure) await one.close()
     return true
   }
   return {
-    smtpPort,
-    smtpsPort: () => secure?.port ?? null,
+    smtpPort: plain[0]?.port() ?? 0,
+    smtpsPort: () => secure[0]?.port() ?? null,
+    submissionPort: () => plain[1]?.port() ?? null,
+    submissionsPort: () => secure[1]?.port() ?? null,
     certificate: () => certificate,
     look,
     close: async () => {
-      await Promise.all([closed(plain), ...(secure ? [closed(secure.server)] : [])])
+      await Promise.all([...plain, ...secure].map(one => one.close()))
     },
+  }
+}
+
+interface Openable {
+  /** `null` while it is shut. */
+  readonly port: () => number | null
+  /** Does nothing while it is open, or where no port is set for it. */
+  readonly open: () => Promise<void>
+  readonly close: () => Promise<void>
+  readonly show: (certificate: { readonly cert: string; readonly key: string }) => void
+}
+
+function openable(
+  what: string,
+  host: string,
+  log: Log,
+  { port, create }: { readonly port: string; readonly create: () => SMTPServer },
+): Openable {
+  let now: { readonly server: SMTPServer; readonly port: number } | null = null
+  return {
+    port: () => now?.port ?? null,
+    open: async () => {
+      if (now || port === '') return
+      const server = create()
+      now = { server, port: await listen(server, Number(port), host) }
+      log.listening(what, now.port)
+    },
+    close: async () => {
+      const server = now?.server
+      now = null
+      if (server) await closed(server)
+    },
+    show: certificate => now?.server.updateSecureContext(certificate),
   }
 }
 

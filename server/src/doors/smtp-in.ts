@@ -4,7 +4,7 @@ import type { Database } from '../db/database.ts'
 import { isDatabaseAway } from '../errors.ts'
 import { createBatches } from '../jobs/batches.ts'
 import type { Log } from '../log.ts'
-import { organisationNow, usualPeers, type Organisation } from '../db/organisation.ts'
+import { organisationNow, usualOutgoing, usualPeers, type Organisation } from '../db/organisation.ts'
 import { takeReply } from '../digests/replies.ts'
 import { reportByMail } from '../reports/by-mail.ts'
 import { enquireByMail } from '../whereabouts/by-mail.ts'
@@ -16,9 +16,13 @@ import { readMessage, type ReadMessage } from '../reading/reading.ts'
 import { acknowledgement, refusal } from '../intake/smtp-answers.ts'
 import { countHops } from '../outbox/trace.ts'
 import { readIncoming, type Read } from '../intake/incoming.ts'
+import { takeOutgoing } from '../intake/outbound.ts'
 import { createIntake, type IntakeOptions, type TakenIn } from '../intake/intake.ts'
 import type { Certificate } from './certificate.ts'
 import { createRates, peerOf, type Peer } from './peers.ts'
+import { readAll } from './read-all.ts'
+import { createVisits } from './visits.ts'
+import type { Traffic } from '../traffic/traffic.ts'
 import { resolveRecipients } from '../intake/recipients.ts'
 
 export interface Deps {
@@ -32,6 +36,8 @@ export interface Deps {
   readonly intake?: Omit<IntakeOptions, 'onward'>
   /** Where colleagues find their own pages; '' or left out for nowhere. */
   readonly publicUrl?: string
+  /** Counts what comes by each door. */
+  readonly traffic?: Traffic
   /** Called after each commit, so that what goes on does not wait for the next look at the queue. */
   readonly takenIn: () => void
 }
@@ -54,11 +60,13 @@ export interface Receiving extends Deps {
 const mostRefusedKept = 20
 const mostRefused = 100
 const mostConnections = 200
-const mostMessages = 1000
+export const mostMessages = 1000
 /** RFC 5321 §4.5.3.2.7: a server waits five minutes for a command. */
 const idle = 300_000
+/** Recipients in the header of a copy that are noted; a mailing to thousands is no correspondence. */
+const mostCopied = 200
 /** RFC 5321 §6.3: more hops are a loop. */
-const mostHops = 100
+export const mostHops = 100
 
 /** What a session has done so far; sessions end with their connection. */
 interface Seen {
@@ -97,11 +105,30 @@ export function createReceiver(deps: Deps): Receiving {
   }
 }
 
+/** What every door asks of the library. */
+export function doorOptions({ secure = false, proxies = [], certificate }: Door, size: number) {
+  const shown = certificate?.() ?? { state: 'off' }
+  return {
+    banner: 'Pendro',
+    secure,
+    ...(shown.state === 'good' && { cert: shown.cert, key: shown.key }),
+    minVersion: 'TLSv1.2' as const,
+    disabledCommands: ['AUTH', 'STARTTLS'],
+    size,
+    maxClients: mostConnections,
+    socketTimeout: idle,
+    useProxy: proxies.length > 0 ? [...proxies] : false,
+    // Names in EHLO need not resolve; looking them up would leave this machine.
+    disableReverseLookup: true,
+    logger: false as const,
+  }
+}
+
 /** A door: answers 250 only after the message and its deliveries are committed (domain.md §1). */
 export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer {
   const { maxBytes, open } = receiving
-  const { secure = false, needsTls = false, proxies = [] } = door
-  const certificate = door.certificate?.() ?? { state: 'off' }
+  const { needsTls = false } = door
+  const visits = createVisits(door.secure ? 'incoming-tls' : 'incoming', receiving.traffic)
   const seen = new WeakMap<object, Seen>()
   const seenOf = (session: SMTPServerSession): Seen => {
     const known = seen.get(session) ?? { messages: 0, refused: 0, organisation: null, peer: stranger }
@@ -109,45 +136,41 @@ export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer 
     return known
   }
   return new SMTPServer({
-    banner: 'Pendro',
-    secure,
-    ...(certificate.state === 'good' && { cert: certificate.cert, key: certificate.key }),
-    minVersion: 'TLSv1.2',
-    disabledCommands: ['AUTH', 'STARTTLS'],
-    size: maxBytes,
-    maxClients: mostConnections,
-    socketTimeout: idle,
-    useProxy: proxies.length > 0 ? [...proxies] : false,
-    // Names in EHLO need not resolve; looking them up would leave this machine.
-    disableReverseLookup: true,
-    logger: false,
+    ...doorOptions(door, maxBytes),
     onConnect(session, callback) {
       // The library has a certificate of its own, whose key everybody knows: offered is ours or none.
       if (door.certificate?.().state === 'good') Object.assign(session, { disabledCommands: ['AUTH'] })
+      visits.come(session)
+      const say = visits.saying(session, callback)
       const { remoteAddress } = session
       const others = open.get(remoteAddress) ?? 0
       open.set(remoteAddress, others + 1)
       findPeer(receiving, remoteAddress).then(peer => {
         seenOf(session).peer = peer
-        if (!peer.isAdmitted) return callback(refusal('not-listed'))
-        callback(others >= peer.limits.connections ? refusal('too-many-connections') : null)
+        if (!peer.isAdmitted) return say(refusal('not-listed'))
+        say(others >= peer.limits.connections ? refusal('too-many-connections') : null)
       }, callback)
     },
-    onClose({ remoteAddress }) {
+    onClose(session) {
+      visits.gone(session)
+      const { remoteAddress } = session
       const others = (open.get(remoteAddress) ?? 1) - 1
       if (others > 0) open.set(remoteAddress, others)
       else open.delete(remoteAddress)
     },
     onMailFrom({ args }, session, callback) {
+      const say = visits.saying(session, callback)
       const { limits } = seenOf(session).peer
-      if (needsTls && !session.secure) return callback(refusal('needs-tls'))
+      if (needsTls && !session.secure) return say(refusal('needs-tls'))
       if (Number((args as { SIZE?: string }).SIZE ?? 0) > bytesOf(receiving, limits))
-        return callback(refusal('too-large', { limit: bytesOf(receiving, limits) }))
+        return say(refusal('too-large', { limit: bytesOf(receiving, limits) }))
       const may = receiving.isWithinRate(session.remoteAddress, limits.perMinute, receiving.now().getTime())
-      callback(may ? null : refusal('too-many-a-minute'))
+      say(may ? null : refusal('too-many-a-minute'))
     },
     onRcptTo({ address }, session, callback) {
-      void answerRecipient(receiving, address, session, seenOf(session)).then(refused => callback(refused))
+      void answerRecipient(receiving, address, session, seenOf(session)).then(
+        visits.saying(session, callback),
+      )
     },
     onData(stream, session, callback) {
       const done = seenOf(session)
@@ -157,8 +180,15 @@ export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer 
         return callback(refusal('too-many-messages'))
       }
       receive(receiving, stream, session, done).then(
-        text => callback(null, text),
-        (error: Failure) => void refuseData(receiving, session, error).then(callback),
+        text => {
+          visits.took(session)
+          callback(null, text)
+        },
+        (error: Failure) =>
+          void refuseData(receiving, session, error).then(refused => {
+            visits.tookNot(session, refused)
+            callback(refused)
+          }),
       )
     },
   })
@@ -329,7 +359,7 @@ async function takeForColleagues(
   return acknowledgement('taken', { id: taken.messageId })
 }
 
-type Service = 'reports' | 'digests' | 'help'
+type Service = 'reports' | 'digests' | 'help' | 'journal'
 
 /** Mail to an address of Pendro itself; throws the refusal that the client is told. */
 async function serve(
@@ -342,6 +372,8 @@ async function serve(
   switch (service) {
     case 'reports':
       return takeReport({ db, log, now, intake }, raw, parsed, session)
+    case 'journal':
+      return takeCopy({ db, log, now, intake }, raw, parsed, session)
     case 'help':
       return takeQuestion({ db, log, now, intake }, raw, parsed, session)
     case 'digests': {
@@ -378,7 +410,37 @@ function serviceAt(organisation: Organisation | null, address: string): Service 
   const wanted = address.toLowerCase()
   if (organisation.reportAddress && organisation.reportAddress === wanted) return 'reports'
   if (organisation.helpAddress && organisation.helpAddress === wanted) return 'help'
+  const { mode, journal } = organisation.outgoing ?? usualOutgoing
+  if (mode === 'copy' && journal === wanted) return 'journal'
   return organisation.digestAddress === wanted ? 'digests' : null
+}
+
+/** A copy of what a colleague sent: noted and kept no longer than other mail; nothing goes on. */
+async function takeCopy(
+  own: Own,
+  raw: Buffer,
+  parsed: ParsedMail,
+  session: SMTPServerSession,
+): Promise<string> {
+  const { db, now } = own
+  const organisation = await organisationNow(db)
+  if (!isInNetworks(session.remoteAddress, organisation?.outgoing?.servers ?? []))
+    throw refusal('journal-not-own-server')
+  if (!parsed.ok) throw refusal('unreadable-message')
+  const { from, to, cc } = parsed.value
+  // The envelope is the copy's; who wrote to whom stands in the header.
+  const journal = organisation?.outgoing?.journal
+  const recipients = [...to, ...cc].map(({ text }) => text).filter(text => text !== journal)
+  await takeOutgoing(db, [
+    {
+      raw,
+      envelopeFrom: from[0]?.text ?? '',
+      recipients: [...new Set(recipients)].slice(0, mostCopied),
+      receivedAt: now(),
+      connection: { ip: session.remoteAddress, helo: session.hostNameAppearsAs || '' },
+    },
+  ])
+  return acknowledgement('noted')
 }
 
 type Own = Pick<Deps, 'db' | 'log' | 'now' | 'intake'>
@@ -435,16 +497,4 @@ async function takeReport(
   if (!taken.ok) throw refusal(taken.problem)
   own.log.reported(taken.value)
   return acknowledgement('report-taken', { count: taken.value })
-}
-
-async function readAll(stream: SMTPServerDataStream, maxBytes: number): Promise<Buffer> {
-  const chunks: Buffer[] = []
-  let size = 0
-  for await (const chunk of stream as AsyncIterable<Buffer>) {
-    size += chunk.length
-    // Read on to the end, as the protocol asks, but keep nothing more of it.
-    if (size <= maxBytes) chunks.push(chunk)
-  }
-  if (size > maxBytes) throw refusal('too-large', { limit: maxBytes })
-  return Buffer.concat(chunks)
 }

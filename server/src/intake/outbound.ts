@@ -1,7 +1,13 @@
-import { addressText, withoutTag } from '@pendro/core/address'
+import { addressText, covers, withoutTag } from '@pendro/core/address'
+import { findAutomaticSign } from '@pendro/core/digest'
+import type { HeaderField } from '@pendro/core/message'
 import { execute, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import { Relays } from '../db/models/messages.ts'
+import { organisationNow } from '../db/organisation.ts'
+import { idAt, insert } from '../db/rows.ts'
 import { moveVersion } from '../db/versions.ts'
 import { frequently } from '../judging/knowledge.ts'
+import { enqueue } from '../outbox/queue.ts'
 import { readIncoming, type Incoming, type Read } from './incoming.ts'
 import { readAddress, resolveRecipients } from './recipients.ts'
 import { storeMessages } from './store-messages.ts'
@@ -9,26 +15,94 @@ import { storeMessages } from './store-messages.ts'
 /** What colleagues send proves nothing and needs to prove nothing here. */
 const readOwn = (incoming: Incoming) => readIncoming(incoming, { trustedHosts: [], gateways: [] })
 
+/** Days that mail on its way out is tried; RFC 5321 §4.5.4.1 wants four or five. */
+const triedFor = 5 * 86_400_000
+
+/** What colleagues sent, read before it is stored. */
+export type Sent = Read & {
+  /** It goes on from here; copies do not. */
+  readonly goesOn?: boolean
+}
+
 /** Notes what colleagues sent: who was written to, and each Message-ID for answers to come. */
 export async function takeOutgoing(db: Database, batch: readonly Incoming[]): Promise<void> {
-  const read = await Promise.all(batch.map(incoming => readOwn(incoming)))
-  await inTransaction(db, async tx => {
-    await storeMessages(
+  await storeOutgoing(db, await Promise.all(batch.map(incoming => readOwn(incoming))))
+}
+
+/** Stores what colleagues sent, and what of it goes on, in one transaction; the numbers of the messages, in order. */
+export async function storeOutgoing(db: Database, sent: readonly Sent[]): Promise<readonly number[]> {
+  return inTransaction(db, async tx => {
+    const organisation = await organisationNow(db, tx)
+    const byPeople = sent.map(one => isByColleague(one, organisation?.policy.ownDomains ?? []))
+    const ids = await storeMessages(
       db,
       tx,
-      read.map(({ incoming, message, packed }) => ({
+      sent.map(({ incoming, message, packed }, i) => ({
         direction: 'out',
         receivedAt: incoming.receivedAt,
         message,
+        byProgram: !byPeople[i],
         envelopeFrom: incoming.envelopeFrom,
         size: incoming.raw.length,
         packed: { ...packed, reading: null },
+        connection: incoming.connection,
         sender: null,
         sentTo: incoming.recipients,
       })),
     )
-    await noteCorrespondence(db, tx, read)
+    await noteCorrespondence(
+      db,
+      tx,
+      sent.filter((_, i) => byPeople[i]),
+    )
+    await queueRelays(db, tx, sent, ids)
+    return ids
   })
+}
+
+/**
+ * Whether a colleague wrote it. Only that says whom we write to: an automatic reply answers everybody, and what is passed on was
+ * written by somebody else, who must not come to be known for it.
+ */
+function isByColleague({ incoming, message }: Read, ownDomains: readonly string[]): boolean {
+  if (message === null) return false
+  const isOurs = (domain: string) => ownDomains.some(own => covers(own, domain))
+  if (message.fromDomains.length === 0 || !message.fromDomains.every(isOurs)) return false
+  const { headers, subject } = message
+  return (
+    findAutomaticSign({ headers, envelopeFrom: incoming.envelopeFrom, subject }) === null &&
+    !headers.some(isOfReport)
+  )
+}
+
+/** Receipts and delivery reports (RFC 6522) are written by programs. */
+const isOfReport = ({ name, value }: HeaderField) =>
+  name.toLowerCase() === 'content-type' && /^\s*multipart\/report\b/i.test(value)
+
+async function queueRelays(
+  db: Database,
+  tx: Tx,
+  sent: readonly Sent[],
+  ids: readonly number[],
+): Promise<void> {
+  const rows = sent.flatMap(({ goesOn = false, incoming }, i) =>
+    goesOn
+      ? incoming.recipients.map(recipient => ({
+          message_id: ids[i] ?? 0,
+          recipient,
+          give_up_at: new Date(incoming.receivedAt.getTime() + triedFor),
+        }))
+      : [],
+  )
+  if (rows.length === 0) return
+  const at = sent[0]?.incoming.receivedAt ?? new Date(0)
+  const relays = await insert(db, Relays, rows, tx)
+  await enqueue(
+    db,
+    tx,
+    'relay',
+    rows.map((_, i) => ({ subjectId: idAt(relays, i), place: 'outside', at })),
+  )
 }
 
 interface Written {

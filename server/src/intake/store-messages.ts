@@ -25,6 +25,8 @@ export interface NewMessage {
   readonly connection?: { readonly ip: string; readonly helo: string }
   /** Of what a colleague sends: to whom, as the envelope has it. */
   readonly sentTo?: readonly string[]
+  /** Of what goes out: no colleague wrote it, and an answer to it is none to us. */
+  readonly byProgram?: boolean
   /** `null` for what colleagues send: it proves nothing and needs to prove nothing. */
   readonly sender: SenderFacts | null
   readonly harm?: Harm | null
@@ -98,6 +100,7 @@ function rowOf(
     unreadable,
     language,
     sentTo = [],
+    byProgram = false,
   }: NewMessage,
   profileId: number | null,
 ): NewRowOf<typeof Messages> {
@@ -105,6 +108,7 @@ function rowOf(
     direction,
     received_at: receivedAt,
     message_id_hash: message?.messageId ? hashMessageId(message.messageId) : null,
+    by_program: byProgram,
     envelope_from: envelopeFrom.slice(0, 320),
     ...shownFrom(message),
     size,

@@ -97,7 +97,7 @@ async function loadRows(db: Database, messages: readonly Message[], facts: reado
       names,
     ),
     query<{ message_id_hash: string; subject: string }>(
-      `SELECT message_id_hash, subject FROM messages WHERE direction = 'out' AND message_id_hash IN (:keys)
+      `SELECT message_id_hash, subject FROM messages WHERE direction = 'out' AND NOT by_program AND message_id_hash IN (:keys)
        UNION ALL SELECT message_id_hash, subject FROM history_messages WHERE message_id_hash IN (:keys)`,
       answered,
     ),

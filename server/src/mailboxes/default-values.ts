@@ -37,6 +37,8 @@ const acts = {
   'digest-times': 'setting-digest-times',
   addresses: 'setting-addresses',
   peers: 'setting-peers',
+  outgoing: 'setting-outgoing',
+  routes: 'setting-routes',
   'reaching-out': 'setting-reaching-out',
   'second-factor': 'setting-second-factor',
   'identity-provider': 'setting-identity-provider',

@@ -1,6 +1,8 @@
 import type { SettingChange } from '@pendro/contract'
 import { select, type Database, type Tx } from '../db/database.ts'
+import { MailboxAddresses } from '../db/models/organisation.ts'
 import type { Organisation } from '../db/organisation.ts'
+import { findOne } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { checkDepartments } from '../staffers/departments.ts'
 
@@ -9,6 +11,8 @@ type Provider = Extract<SettingChange, { what: 'identity-provider' }>['to']
 type OwnPages = Extract<SettingChange, { what: 'own-pages' }>['to']
 type Peers = Extract<SettingChange, { what: 'peers' }>['to']
 type Gateways = Extract<SettingChange, { what: 'gateways' }>['to']
+type Outgoing = Extract<SettingChange, { what: 'outgoing' }>['to']
+type Routes = Extract<SettingChange, { what: 'routes' }>['to']
 type Value = Pick<SettingChange, 'what' | 'to'>
 
 /**
@@ -22,9 +26,11 @@ export async function checkSetting(
   tx?: Tx,
 ): Promise<void> {
   if (what === 'own-domains') checkDomains(organisation, to as string[])
-  if (what === 'addresses') await checkAddresses(db, to as Addresses, tx)
+  if (what === 'addresses') await checkAddresses(db, organisation, to as Addresses, tx)
   if (what === 'peers') checkPeers(organisation, to as Peers)
   if (what === 'gateways') checkGateways(organisation, to as Gateways)
+  if (what === 'outgoing') await checkOutgoing(db, organisation, to as Outgoing, tx)
+  if (what === 'routes') checkRoutes(organisation, to as Routes)
   if (what === 'own-pages') await checkOwnPages(db, organisation, to as OwnPages, tx)
   if (what === 'identity-provider') await checkProvider(db, organisation, to as Provider, tx)
 }
@@ -36,6 +42,25 @@ function checkPeers({ policy }: Organisation, { others }: Peers): void {
 
 function checkGateways({ peers }: Organisation, { networks }: Gateways): void {
   if (peers?.others === 'refused' && networks.length === 0) throw new AppError('GATEWAYS_FIRST')
+}
+
+/** What is taken has to go somewhere, and an address that copies come to is nobody's. */
+async function checkOutgoing(
+  db: Database,
+  { routes, digestAddress, reportAddress, helpAddress }: Organisation,
+  { mode, journal }: Outgoing,
+  tx?: Tx,
+): Promise<void> {
+  if (mode === 'relay' && (routes?.smartHosts ?? []).length === 0) throw new AppError('SMART_HOST_FIRST')
+  if (mode === 'copy' && journal === '') throw new AppError('JOURNAL_FIRST')
+  if (journal === '') return
+  const known = await findOne(db, MailboxAddresses, { address: journal }, { columns: ['address'], tx })
+  if (known || [digestAddress, reportAddress, helpAddress].includes(journal))
+    throw new AppError('ADDRESS_OF_MAILBOX', { addresses: journal })
+}
+
+function checkRoutes({ outgoing }: Organisation, { smartHosts }: Routes): void {
+  if (outgoing?.mode === 'relay' && smartHosts.length === 0) throw new AppError('SMART_HOST_FIRST')
 }
 
 async function checkOwnPages(
@@ -70,11 +95,11 @@ async function checkProvider(
 }
 
 function checkDomains(
-  { digestAddress, reportAddress, helpAddress, postmaster }: Organisation,
+  { digestAddress, reportAddress, helpAddress, postmaster, outgoing }: Organisation,
   to: readonly string[],
 ): void {
-  const stranded = [digestAddress, reportAddress, helpAddress, postmaster].filter(
-    address => address && !to.includes(domainOf(address)),
+  const stranded = [digestAddress, reportAddress, helpAddress, postmaster, outgoing?.journal].filter(
+    (address): address is string => Boolean(address) && !to.includes(domainOf(address ?? '')),
   )
   if (stranded.length > 0)
     throw new AppError('ADDRESS_STAYS', { addresses: [...new Set(stranded)].join(', ') })
@@ -82,6 +107,7 @@ function checkDomains(
 
 async function checkAddresses(
   db: Database,
+  { outgoing }: Organisation,
   { digests, reports, help, postmaster }: Addresses,
   tx?: Tx,
 ): Promise<void> {
@@ -94,7 +120,8 @@ async function checkAddresses(
     tx,
   )
   const known = new Set(rows.map(({ address }) => address))
-  const taken = [digests, reports, help].filter(address => known.has(address))
+  const isTaken = (address: string) => address !== '' && (known.has(address) || address === outgoing?.journal)
+  const taken = [digests, reports, help].filter(isTaken)
   if (taken.length > 0) throw new AppError('ADDRESS_OF_MAILBOX', { addresses: taken.join(', ') })
   if (postmaster !== '' && !known.has(postmaster))
     throw new AppError('NO_POSTMASTER', { address: postmaster })

@@ -39,6 +39,8 @@ function factsOf(
       return ofNetworks(db, change.was, change.to, since)
     case 'peers':
       return change.to.others === 'refused' ? ofStrangers(db, organisation, since) : {}
+    case 'routes':
+      return ofRoutes(db)
     case 'providers':
       return ofProviders(db, change)
     case 'digest-times':
@@ -49,6 +51,7 @@ function factsOf(
       return ofProvider(db, change)
     case 'own-pages':
       return ofOwnPages(db, change)
+    case 'outgoing':
     case 'name':
     case 'letters':
     case 'reaching-out':
@@ -121,6 +124,15 @@ async function ofNetworks(
     if (before && !after) facts.unlisted += n
   }
   return facts
+}
+
+/** What waits for a server just now goes the new way. */
+async function ofRoutes(db: Database): Promise<Readonly<Record<string, number>>> {
+  const row = await findRow<{ n: number }>(
+    db,
+    'SELECT COUNT(*) AS n FROM outbox WHERE done_at IS NULL AND attempts > 0',
+  )
+  return { waiting: row?.n ?? 0 }
 }
 
 /** Safe entries for whole domains where anybody can be. */

@@ -1,6 +1,8 @@
+import { isIP } from 'node:net'
 import {
   settingChange,
   type OrganisationSettingsShape,
+  type RouteHost,
   type SettingChange,
   type SettingName,
 } from '@pendro/contract'
@@ -11,10 +13,13 @@ import type {
   IdentityProviderSetting,
   LettersSetting,
   OrganisationSettings,
+  OutgoingSetting,
   PeersSetting,
+  RoutesSetting,
 } from '../db/models/shapes.ts'
-import { usualPeers, type Organisation } from '../db/organisation.ts'
+import { usualOutgoing, usualPeers, usualRoutes, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
+import { endOfCertificate } from '../outbox/host.ts'
 import { isIssuer } from '../sign-in/identity-provider.ts'
 
 /** Settings by their names; each is one value with one undo. */
@@ -91,6 +96,8 @@ export function settingsOf(organisation: Organisation): Omit<OrganisationSetting
       postmaster: organisation.postmaster ?? '',
     },
     peers: peersShown(organisation.peers ?? usualPeers),
+    outgoing: outgoingShown(organisation.outgoing ?? usualOutgoing),
+    routes: routesShown(organisation.routes ?? usualRoutes),
     'reaching-out': { ...(organisation.reachingOut ?? { pictures: true, unsubscribe: true }) },
     'second-factor': organisation.secondFactor ?? 'optional',
     'identity-provider': asShown(organisation.identityProvider ?? noProvider),
@@ -110,6 +117,19 @@ const peersShown = ({ others, listed, unlisted }: PeersSetting) => ({
   others,
   listed: { ...listed },
   unlisted: { ...unlisted },
+})
+
+const outgoingShown = ({ mode, servers, journal }: OutgoingSetting) => ({
+  mode,
+  servers: [...servers],
+  journal,
+})
+
+const hostsShown = (hosts: readonly RouteHost[]) => hosts.map(one => ({ ...one }))
+
+const routesShown = ({ smartHosts, stores }: RoutesSetting) => ({
+  smartHosts: hostsShown(smartHosts),
+  stores: stores.map(({ domains, hosts }) => ({ domains: [...domains], hosts: hostsShown(hosts) })),
 })
 
 const lettersShown = ({ language, welcome, foot }: LettersSetting) => ({
@@ -158,6 +178,10 @@ export function storedSetting(
     }
     case 'peers':
       return { peers: value.to }
+    case 'outgoing':
+      return { outgoing: value.to }
+    case 'routes':
+      return { routes: value.to }
     case 'reaching-out':
       return { reachingOut: value.to }
     case 'second-factor':
@@ -221,6 +245,10 @@ function normalised(
     case 'letters':
       checkLetters(change.to)
       return readLetters(change.to)
+    case 'outgoing':
+      return readOutgoing(change.to, ownDomains, wrong)
+    case 'routes':
+      return readRoutes(change.to, wrong)
     case 'name':
     case 'peers':
     case 'reaching-out':
@@ -228,6 +256,42 @@ function normalised(
     case 'directory':
       return change.to
   }
+}
+
+type Outgoing = Extract<SettingChange, { what: 'outgoing' }>['to']
+
+function readOutgoing(given: Outgoing, ownDomains: readonly string[], wrong: string[]): Outgoing {
+  return {
+    mode: given.mode,
+    servers: readNetworks(given.servers, wrong),
+    journal: readOwnAddress(given.journal, ownDomains, wrong),
+  }
+}
+
+type Routes = Extract<SettingChange, { what: 'routes' }>['to']
+
+/** Each domain goes one way, and one way at most is for all that are not named. A store without a server is none yet. */
+function readRoutes({ smartHosts, stores }: Routes, wrong: string[]): Routes {
+  const named = stores
+    .filter(({ hosts }) => hosts.length > 0)
+    .map(({ domains, hosts }) => ({
+      domains: readDomains(domains, wrong),
+      hosts: hosts.map(host => readHost(host, wrong)),
+    }))
+  const domains = named.flatMap(one => (one.domains.length === 0 ? ['*'] : one.domains))
+  wrong.push(...new Set(domains.filter((domain, i) => domains.indexOf(domain) !== i)))
+  return { smartHosts: smartHosts.map(host => readHost(host, wrong)), stores: named }
+}
+
+/** A name or an address, and a certificate that is one. */
+function readHost(given: RouteHost, wrong: string[]): RouteHost {
+  const host = given.host.toLowerCase()
+  if (isIP(host) === 0 && !/^[a-z0-9]([a-z0-9.-]*[a-z0-9])?$/.test(host)) wrong.push(given.host)
+  if (given.certificate !== '' && endOfCertificate(given.certificate) === null)
+    wrong.push(given.certificate.slice(0, 40))
+  // A password must not go where everybody can read it.
+  if (given.user !== '' && given.tls === 'off') wrong.push(`${given.user}, without TLS`)
+  return { ...given, host, certificate: given.tls === 'off' ? '' : given.certificate }
 }
 
 type Provider = Extract<SettingChange, { what: 'identity-provider' }>['to']
@@ -304,17 +368,20 @@ function readNetworks(lines: readonly string[], wrong: string[]): string[] {
   return unique(lines)
 }
 
+/** An address of ours, or '' for none. */
+function readOwnAddress(text: string, ownDomains: readonly string[], wrong: string[]): string {
+  if (text === '') return ''
+  const address = parseAddress(text)
+  if (address.ok && ownDomains.includes(address.value.domain)) return addressText(address.value)
+  wrong.push(text)
+  return ''
+}
+
 type Addresses = Extract<SettingChange, { what: 'addresses' }>['to']
 
 /** Only mail to our own domains comes in here, and what comes to one of them has one meaning. */
 function readAddresses(given: Addresses, ownDomains: readonly string[], wrong: string[]): Addresses {
-  const own = (text: string): string => {
-    if (text === '') return ''
-    const address = parseAddress(text)
-    if (address.ok && ownDomains.includes(address.value.domain)) return addressText(address.value)
-    wrong.push(text)
-    return ''
-  }
+  const own = (text: string) => readOwnAddress(text, ownDomains, wrong)
   const [digests, reports, help, postmaster] = [
     own(given.digests),
     own(given.reports),

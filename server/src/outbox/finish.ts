@@ -119,6 +119,12 @@ async function end(db: Database, tx: Tx, ended: readonly Done[], at: Date): Prom
     ended.filter(({ job }) => job.kind === 'reply'),
     at,
   )
+  await endRelays(
+    db,
+    tx,
+    ended.filter(({ job }) => job.kind === 'relay'),
+    at,
+  )
   const events = await endDeliveries(
     db,
     tx,
@@ -164,6 +170,32 @@ async function endReplies(db: Database, tx: Tx, ended: readonly Done[], at: Date
       facts: { to: address },
     })),
   )
+}
+
+/** What colleagues sent was taken, or they hear that it was not: never about mail that has no sender to tell. */
+async function endRelays(db: Database, tx: Tx, ended: readonly Done[], at: Date): Promise<void> {
+  for (const [problem, alike] of groupBy(ended, problemOf)) {
+    const ids = alike.map(({ job }) => job.subject_id)
+    await execute(
+      db,
+      'UPDATE relays SET state = :state, problem = :problem, ended_at = :at WHERE id IN (:ids)',
+      { state: problem === '' ? 'taken' : 'returned', problem, at, ids },
+      tx,
+    )
+    if (problem === '') continue
+    const told = await select<{ id: number }>(
+      db,
+      "SELECT r.id FROM relays r JOIN messages m ON m.id = r.message_id WHERE r.id IN (:ids) AND m.envelope_from <> ''",
+      { ids },
+      tx,
+    )
+    await enqueue(
+      db,
+      tx,
+      'return',
+      told.map(({ id }) => ({ subjectId: id, place: '0', at })),
+    )
+  }
 }
 
 /** Mail that has arrived is answered where its mailbox answers by itself just now; what a person released is not. */

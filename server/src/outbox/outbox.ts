@@ -5,8 +5,8 @@ import { readOrganisation } from '../db/organisation.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import type { Log } from '../log.ts'
 import { ownDomain } from './own-mail.ts'
-import type { Send, SendResult } from './smtp-out.ts'
-import { deliveryMark, onwardFields, withoutOwnFields } from './trace.ts'
+import type { Send, SendResult, Way } from './smtp-out.ts'
+import { deliveryMark, onwardFields, relayField, relayMark, withoutOwnFields } from './trace.ts'
 import { createFinish, type Done, type Job } from './finish.ts'
 import { isDatabaseAway } from '../errors.ts'
 import { createBatches } from '../jobs/batches.ts'
@@ -23,6 +23,8 @@ interface Deps {
   readonly now: () => Date
   /** Writes a welcome, a one-time code, an answer or an invitation when it is about to go; `null`: what it is about is gone. */
   readonly letter: (kind: LetterKind, id: number, mailboxId: number) => Promise<Buffer | null>
+  /** Writes what tells a sender that their mail came to nothing; `null`: there is nobody to tell. */
+  readonly returned?: (relayId: number) => Promise<{ readonly to: string; readonly raw: Buffer } | null>
   /** Writes the automatic reply to a delivery; `null`: it gets none. Without it nobody is answered. */
   readonly reply?: (deliveryId: number) => Promise<{ readonly to: string; readonly raw: Buffer } | null>
 }
@@ -40,10 +42,10 @@ function working(deps: Deps): Working {
     ...deps,
     load: createLoad(deps.db),
     finish,
-    send: async (envelope, raw) => {
+    send: async (...given) => {
       sending += 1
       try {
-        return await deps.send(envelope, raw)
+        return await deps.send(...given)
       } finally {
         sending -= 1
       }
@@ -68,16 +70,26 @@ export async function workOutbox(given: Deps): Promise<number> {
   return jobs.length
 }
 
-const send = (deps: Working, job: Job): Promise<void> =>
-  job.kind === 'delivery'
-    ? sendDelivery(deps, job)
-    : job.kind === 'reply'
-      ? sendReply(deps, job)
-      : sendOwnMail(deps, job)
+function send(deps: Working, job: Job): Promise<void> {
+  switch (job.kind) {
+    case 'delivery':
+      return sendDelivery(deps, job)
+    case 'relay':
+      return sendRelay(deps, job)
+    case 'reply':
+      return sendWritten(deps, job, 'outside', deps.reply)
+    case 'return':
+      return sendWritten(deps, job, 'store', deps.returned)
+    default:
+      return sendOwnMail(deps, job)
+  }
+}
 
 const slots = 20
 /** A mailbox that hangs holds up no more than this many of them. */
 const slotsPerMailbox = 3
+/** Mail going out has the slots of so many mailboxes: one smart host takes all of it. */
+const relayLanes = 4
 
 /** The same as a loop's work, without waiting for the slowest; no mailbox has more than its share of the slots. */
 export function createOutbox(given: Deps): Slots {
@@ -86,7 +98,8 @@ export function createOutbox(given: Deps): Slots {
     name: 'outbox',
     slots,
     perKey: slotsPerMailbox,
-    keyOf: job => job.mailbox_id ?? Number(job.place),
+    keyOf: job =>
+      job.mailbox_id ?? (job.kind === 'relay' ? -1 - (job.subject_id % relayLanes) : Number(job.place)),
     claim: (limit, busy) => claimJobs(deps, limit, busy),
     run: job => send(deps, job),
     giveBack: jobs =>
@@ -199,7 +212,7 @@ const unpackElsewhere = promisify(gunzip) as (content: Buffer) => Promise<Buffer
 /** Bytes that are unpacked sooner than handed to another thread and back. */
 const soonUnpacked = 128 * 1024
 
-const unpack = ({ gzip, size }: Outgoing): Buffer | Promise<Buffer> =>
+const unpack = ({ gzip, size }: Pick<Outgoing, 'gzip' | 'size'>): Buffer | Promise<Buffer> =>
   size <= soonUnpacked ? gunzipSync(gzip) : unpackElsewhere(gzip)
 
 async function ownSource({ db, letter }: Deps, { kind, subject_id: id, place }: Job): Promise<Buffer | null> {
@@ -215,14 +228,54 @@ async function ownSource({ db, letter }: Deps, { kind, subject_id: id, place }: 
   return row?.source ?? null
 }
 
-/** An automatic reply. One that is not due after all is done, too. */
-async function sendReply({ reply, send, finish }: Working, job: Job): Promise<void> {
-  const written = (await reply?.(job.subject_id)) ?? null
+/** An automatic reply, or mail that comes back. One that is not due after all is done, too. */
+async function sendWritten(
+  { send, finish }: Working,
+  job: Job,
+  way: Way,
+  write: Deps['reply'],
+): Promise<void> {
+  const written = (await write?.(job.subject_id)) ?? null
   const result: SendResult = written
     ? // The empty reverse-path: what can't be delivered must not make more mail (RFC 3834 §3.3).
-      await send({ from: '', to: written.to }, written.raw)
+      await send({ from: '', to: written.to }, written.raw, way)
     : { status: 'taken' }
   await finish({ job, result })
+}
+
+interface Relayed {
+  readonly envelope_from: string
+  readonly recipient: string
+  readonly gzip: Buffer
+  readonly size: number
+  readonly client_ip: string
+  readonly client_helo: string
+  readonly received_at: Date
+  readonly give_up_at: Date
+}
+
+/** What a colleague sends, to one of its recipients. What nobody took in days comes back. */
+async function sendRelay({ db, now, send, finish }: Working, job: Job): Promise<void> {
+  const row = await findRow<Relayed>(
+    db,
+    `SELECT m.envelope_from, r.recipient, r.give_up_at, m.client_ip, m.client_helo, m.received_at, m.size, s.gzip
+     FROM relays r JOIN messages m ON m.id = r.message_id JOIN message_sources s ON s.message_id = m.id WHERE r.id = :id`,
+    { id: job.subject_id },
+  )
+  if (!row) return finish({ job, result: { status: 'refused', problem: 'message-gone' } })
+  const [key, source, organisation] = await Promise.all([
+    signingKey(db, 'deliveries'),
+    unpack(row),
+    readOrganisation(db),
+  ])
+  const field = relayField({
+    id: relayMark(key, job.subject_id),
+    received: { ip: row.client_ip, helo: row.client_helo, by: ownDomain(organisation), at: row.received_at },
+  })
+  const raw = Buffer.concat([field, withoutOwnFields(source)])
+  const result = await send({ from: row.envelope_from, to: row.recipient }, raw, 'outside')
+  const isTooLate = result.status === 'later' && now() >= row.give_up_at
+  await finish({ job, result: isTooLate ? { status: 'refused', problem: result.problem } : result })
 }
 
 /** Mail of our own: a digest, the answer to a reply, a welcome, a code. */

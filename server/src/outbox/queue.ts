@@ -2,9 +2,20 @@ import { execute, select, type Database, type Tx } from '../db/database.ts'
 import { Outbox } from '../db/models/deliveries.ts'
 import { insert } from '../db/rows.ts'
 
-/** What the outbox sends: a delivery's copy, or mail of our own. */
+/** What the outbox sends: a delivery's copy, mail of our own, or a colleague's on its way out. */
 export type JobKind =
-  'delivery' | 'digest' | 'answer' | 'welcome' | 'code' | 'letter' | 'reply' | 'invitation'
+  | 'delivery'
+  | 'digest'
+  | 'answer'
+  | 'welcome'
+  | 'code'
+  | 'letter'
+  | 'reply'
+  | 'invitation'
+  /** What a colleague sends, to one recipient. */
+  | 'relay'
+  /** That it came to nothing. */
+  | 'return'
 
 export interface NewJob {
   readonly subjectId: number

@@ -1,5 +1,7 @@
 import { createTransport } from 'nodemailer'
+import type { RouteHost } from '@pendro/contract'
 import { harmlessLine } from '@pendro/core/text'
+import { transportOptions, type Secrets } from './host.ts'
 
 export interface Envelope {
   readonly from: string
@@ -12,46 +14,77 @@ export type SendResult =
   | { readonly status: 'later'; readonly problem: string }
   | { readonly status: 'refused'; readonly problem: string }
 
-export type Send = (envelope: Envelope, raw: Buffer) => Promise<SendResult>
+/** Where something goes: to the mail store of its recipient, or out by the smart hosts. */
+export type Way = 'store' | 'outside'
+
+export type Send = (envelope: Envelope, raw: Buffer, way?: Way) => Promise<SendResult>
 
 /** What sends, and ends the connections it keeps. */
 export type Sender = Send & { readonly close: () => void }
 
+/** What came of trying one server. */
+export type Tried = SendResult & {
+  /** Nothing of the message was said: another server may have it at once, and nobody gets it twice. */
+  readonly unsaid?: boolean
+  /** It is about the server, and not about this message. */
+  readonly away?: boolean
+}
+
+/** Hands messages to one server. */
+export interface HostSender {
+  readonly send: (envelope: Envelope, raw: Buffer) => Promise<Tried>
+  readonly close: () => void
+}
+
+interface Failure extends Error {
+  readonly code?: string
+  readonly command?: string
+  readonly responseCode?: number
+  readonly response?: string
+  readonly errno?: number | string
+  readonly syscall?: string
+}
+
+/** A connection that never stood: looked up, connected, greeted, made safe, signed in. */
+const beforeAnything = ({ code, syscall, message, command = '' }: Failure): boolean =>
+  code === 'EDNS' ||
+  code === 'ETLS' ||
+  code === 'EAUTH' ||
+  syscall === 'connect' ||
+  /^(EHLO|LHLO|HELO|STARTTLS|AUTH)/.test(command) ||
+  /^(Connection timeout|Greeting never received|Invalid greeting)/.test(message)
+
 /**
- * Hands messages to the mail store over SMTP. Connections are used again, as mail servers do; one that fails takes only the
- * message it was on with it.
+ * Hands messages to a server over SMTP or LMTP (RFC 2033). Connections are used again, as mail servers do; one that fails takes only
+ * the message it was on with it.
  */
-export function createSender(host: string, port: number): Sender {
+export function createHostSender(route: RouteHost, secrets: Secrets): HostSender {
   const transport = createTransport({
+    ...transportOptions(route, secrets),
     pool: true,
     maxConnections: 20,
     maxMessages: 200,
-    host,
-    port,
-    secure: false,
-    ignoreTLS: true,
     connectionTimeout: 4000,
     greetingTimeout: 4000,
     socketTimeout: 20_000,
   })
-  const send: Send = async ({ from, to }, raw) => {
-    try {
-      await transport.sendMail({ envelope: { from, to: [to] }, raw })
-      return { status: 'taken' }
-    } catch (error) {
-      const { responseCode, response, message, command } = error as Error & {
-        responseCode?: number
-        response?: string
-        command?: string
+  return {
+    send: async ({ from, to }, raw) => {
+      try {
+        await transport.sendMail({ envelope: { from, to: [to] }, raw })
+        return { status: 'taken' }
+      } catch (error) {
+        const failure = error as Failure
+        const { responseCode, response, message, command } = failure
+        const problem = harmlessLine(response ?? message).slice(0, 500)
+        // Only what is said of this recipient or this message is about them; at the greeting or at MAIL it is about the
+        // server or about us, and passes when somebody sets it right.
+        const isOfMessage =
+          command !== undefined && /^(?:RCPT|DATA)/i.test(command) && responseCode !== undefined
+        if (isOfMessage && responseCode >= 500) return { status: 'refused', problem }
+        return { status: 'later', problem, unsaid: beforeAnything(failure), away: !isOfMessage }
       }
-      const problem = harmlessLine(response ?? message).slice(0, 500)
-      // Only what is said of this recipient or this message is about them; at the greeting or at MAIL it is about the
-      // store or about us, and passes when somebody sets it right.
-      const isFinal = command !== undefined && /^(?:RCPT|DATA)/i.test(command)
-      return isFinal && responseCode !== undefined && responseCode >= 500
-        ? { status: 'refused', problem }
-        : { status: 'later', problem }
-    }
+    },
+    close: () => transport.close(),
   }
-  return Object.assign(send, { close: () => transport.close() })
 }

@@ -21,6 +21,25 @@ export function readDeliveryMark(key: Buffer, mark: string): number | null {
   return timingSafeEqual(wanted, Buffer.from(signature)) ? Number(id) : null
 }
 
+/** The mark of what a colleague sends to one recipient: it is known again if it comes back round. */
+export const relayMark = (key: Buffer, id: number): string => deliveryMark(key, id, 'relay')
+
+/** How often a message has gone out by us already: its Received fields with a mark of ours. */
+export function countRelays(key: Buffer, raw: Buffer): number {
+  const fields = headOf(raw).match(/^received[ \t]{0,10}:.*(?:\r?\n[ \t].*)*/gim) ?? []
+  return fields.filter(field => {
+    const [, mark] = /\bid (\d{1,15}\.relay\.[0-9a-f]{24})\b/.exec(field) ?? []
+    return mark !== undefined && readDeliveryMark(key, mark) !== null
+  }).length
+}
+
+interface Received {
+  readonly ip: string
+  readonly helo: string
+  readonly by: string
+  readonly at: Date
+}
+
 interface Onward {
   readonly mark: string
   readonly place: string
@@ -28,7 +47,7 @@ interface Onward {
   readonly folder: string | null
   /** A mail rule marks it. */
   readonly important: boolean
-  readonly received: { readonly ip: string; readonly helo: string; readonly by: string; readonly at: Date }
+  readonly received: Received
 }
 
 /**
@@ -39,15 +58,23 @@ interface Onward {
  */
 export function onwardFields({ mark, place, folder, important, received }: Onward): Buffer {
   const named = place === 'moved' && folder !== null ? `Pendro-Folder: ${encodeWords(folder)}\r\n` : ''
-  const helo = /^[\w.:[\]-]{1,255}$/.test(received.helo) ? received.helo : 'unknown'
-  const ip = received.ip.includes(':') ? `IPv6:${received.ip}` : received.ip
-  const from = received.ip === '' ? '' : `from ${helo} ([${ip}])\r\n\t`
-  const date = received.at.toUTCString().replace('GMT', '+0000')
   return Buffer.from(
     `Pendro-Delivery: ${mark}\r\nPendro-Place: ${place === 'released' ? 'inbox' : place}\r\n${named}` +
       (important ? 'Pendro-Important: yes\r\n' : '') +
-      `Received: ${from}by ${received.by} (Pendro) with SMTP; ${date}\r\n`,
+      receivedField(received, 'SMTP'),
   )
+}
+
+/** The field of ours on top of what a colleague sends. */
+export const relayField = ({ id, received }: { readonly id: string; readonly received: Received }): Buffer =>
+  Buffer.from(receivedField(received, `ESMTP id ${id}`))
+
+/** RFC 5321 §4.4. */
+function receivedField({ ip, helo, by, at }: Received, how: string): string {
+  const name = /^[\w.:[\]-]{1,255}$/.test(helo) ? helo : 'unknown'
+  const literal = ip.includes(':') ? `IPv6:${ip}` : ip
+  const from = ip === '' ? '' : `from ${name} ([${literal}])\r\n\t`
+  return `Received: ${from}by ${by} (Pendro) with ${how}; ${at.toUTCString().replace('GMT', '+0000')}\r\n`
 }
 
 /** A message without the fields that are ours to write: a sender's would tell the store where to put it. */
@@ -76,8 +103,10 @@ export function withoutOwnFields(raw: Buffer): Buffer {
 }
 
 /** How often a message was handed on already (RFC 5321 §6.3): its Received fields. */
-export function countHops(raw: Buffer): number {
+export const countHops = (raw: Buffer): number => headOf(raw).match(/^received[ \t]{0,10}:/gim)?.length ?? 0
+
+function headOf(raw: Buffer): string {
   const head = raw.subarray(0, 512 * 1024).toString('latin1')
   const end = head.search(/\r?\n\r?\n/)
-  return (end < 0 ? head : head.slice(0, end)).match(/^received[ \t]{0,10}:/gim)?.length ?? 0
+  return end < 0 ? head : head.slice(0, end)
 }

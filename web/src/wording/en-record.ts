@@ -82,6 +82,8 @@ export const enRecord = {
       'digest-times': 'when digests go',
       addresses: 'the addresses of Pendro',
       peers: 'who may hand mail over',
+      outgoing: 'what becomes of mail that colleagues send',
+      routes: 'where mail goes on to',
       'reaching-out': 'what Pendro fetches and sends for staffers',
       'second-factor': 'whether staffers need a second factor',
       'identity-provider': 'the sign-in with the organisation’s account',

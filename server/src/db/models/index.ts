@@ -1,5 +1,6 @@
 import * as deliveriesModels from './deliveries.ts'
 import * as digestsModels from './digests.ts'
+import * as doorsModels from './doors.ts'
 import * as historyModels from './history.ts'
 import * as learningModels from './learning.ts'
 import * as listsModels from './lists.ts'
@@ -33,6 +34,7 @@ export const modelsByName: Readonly<Record<string, ModelOf>> = {
   ...recordModels,
   ...digestsModels,
   ...whereaboutsModels,
+  ...doorsModels,
   ...schemaModels,
 }
 

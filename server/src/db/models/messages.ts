@@ -44,6 +44,8 @@ export const Messages = model(
     client_ip: preset(text(45)),
     client_helo: preset(text(255)),
     sent_to: preset(text(1000)),
+    /** Of what goes out: no colleague wrote it. */
+    by_program: preset(flag()),
     /** ISO 639-1, by its text; `null` where it can't be told, and of messages of before. */
     language: maybe(chars(3)),
   },
@@ -171,5 +173,23 @@ export const Refusals = model(
     recipient: text(320),
     code: integer({ size: 'small' }),
     reason: text(300),
+  },
+)
+
+export const Relays = model(
+  'relays',
+  {
+    purpose: 'Mail of colleagues on its way out, by recipient, and what became of it',
+    grows: 'a row a recipient of what colleagues send',
+    ends: 'with its message',
+  },
+  {
+    id: bigSerial(),
+    message_id: link('messages'),
+    recipient: text(320),
+    state: preset(oneOf('waiting', 'taken', 'returned')),
+    give_up_at: moment(),
+    ended_at: maybe(moment()),
+    problem: preset(text(500)),
   },
 )

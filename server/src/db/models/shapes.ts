@@ -1,4 +1,4 @@
-import type { DigestLanguage, ListFormat, OwnMay } from '@pendro/contract'
+import type { DigestLanguage, ListFormat, OwnMay, RouteHost } from '@pendro/contract'
 import type { DeliveryFacts, Evidence, Limits, OrganisationPolicy } from '@pendro/core/judgement'
 import type { Finding } from '@pendro/core/weights'
 import type { KeptDays } from '@pendro/core/keeping'
@@ -25,6 +25,10 @@ export interface OrganisationSettings {
   readonly helpAddress?: string
   /** Who may hand mail over, and how much. */
   readonly peers?: PeersSetting
+  /** What colleagues send; without it nothing is taken. */
+  readonly outgoing?: OutgoingSetting
+  /** Where mail goes on to; what is not said goes to the store of the process (PENDRO_STORE_HOST). */
+  readonly routes?: RoutesSetting
   /** Whether staffers may have pictures of a message fetched, and unsubscribe; both unless it says no. */
   readonly reachingOut?: { readonly pictures: boolean; readonly unsubscribe: boolean }
   /** Whether every staffer has to have a second factor; without it each decides. */
@@ -58,6 +62,21 @@ export interface PeersSetting {
   readonly others: 'limited' | 'refused'
   readonly listed: PeerLimits
   readonly unlisted: PeerLimits
+}
+
+/** What becomes of mail that colleagues send. */
+export interface OutgoingSetting {
+  readonly mode: 'off' | 'relay' | 'copy'
+  /** Networks of the organisation's own mail servers. */
+  readonly servers: readonly string[]
+  /** '' for none. */
+  readonly journal: string
+}
+
+/** Where mail goes on to. */
+export interface RoutesSetting {
+  readonly smartHosts: readonly RouteHost[]
+  readonly stores: readonly { readonly domains: readonly string[]; readonly hosts: readonly RouteHost[] }[]
 }
 
 /** The weights an organisation goes by. */
