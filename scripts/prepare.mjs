@@ -69,22 +69,33 @@ export function ensurePrograms(names) {
   apt('install', '-y', '-qq', '--no-install-recommends', ...missing)
 }
 
-/** Published test vectors that come in a Debian package; unpacked, not installed. '' where that fails. */
-export function ensureVectors() {
-  const folder = join(dataFolder, 'checks')
-  const file = join(folder, 'usr/share/doc/publicsuffix/examples/test_psl.txt')
-  if (existsSync(file)) return file
+/** Debian packages that tests read from or run in place: unpacked, not installed. Where they are; '' where that fails. */
+function ensureUnpacked(name, packages, file) {
+  const folder = join(dataFolder, name)
+  if (existsSync(join(folder, file))) return folder
   mkdirSync(folder, { recursive: true })
+  const download = `apt-get download ${packages.join(' ')}`
   spawnSync(
     'sh',
     [
       '-c',
-      '(apt-get download publicsuffix || (apt-get update -qq && apt-get download publicsuffix)) && dpkg -x publicsuffix_*.deb .',
+      `(${download} || (apt-get update -qq && ${download})) && for one in *.deb; do dpkg -x "$one" .; done`,
     ],
     { cwd: folder, stdio: 'ignore' },
   )
-  return existsSync(file) ? file : ''
+  return existsSync(join(folder, file)) ? folder : ''
 }
+
+/** Published test vectors of the public suffix list. */
+export function ensureVectors() {
+  const file = 'usr/share/doc/publicsuffix/examples/test_psl.txt'
+  const folder = ensureUnpacked('checks', ['publicsuffix'], file)
+  return folder === '' ? '' : join(folder, file)
+}
+
+/** A mail server and a mail client that others wrote; the server's processes change accounts, which only root may. */
+export const ensureMailServer = () =>
+  process.getuid?.() === 0 ? ensureUnpacked('mail-server', ['postfix', 'swaks'], 'usr/bin/swaks') : ''
 
 function newest(folder) {
   let time = 0

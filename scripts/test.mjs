@@ -5,6 +5,7 @@ import { join } from 'node:path'
 import {
   dataFolder,
   ensurePackages,
+  ensureMailServer,
   ensurePrograms,
   ensureVectors,
   ensureWeb,
@@ -18,12 +19,18 @@ const vectors = ensureVectors()
 if (vectors === '')
   say('The public suffix list’s test vectors could not be fetched; that check reports itself as skipped.')
 
+const mailServer = ensureMailServer()
+if (mailServer === '')
+  say(
+    'Debian’s mail server could not be unpacked, or this is not root; the tests with it report themselves as skipped.',
+  )
+
 const results = join(dataFolder, 'results')
 rmSync(results, { recursive: true, force: true })
 mkdirSync(results, { recursive: true })
 
 const total = { passed: 0, failed: 0, skipped: 0 }
-const env = { ...process.env, PENDRO_TEST_PSL: vectors }
+const env = { ...process.env, PENDRO_TEST_PSL: vectors, PENDRO_TEST_MAIL_SERVER: mailServer }
 
 /** Runs a program beside others. What it says is kept until it has ended, so that each is read for itself. */
 function start(args, more = {}) {

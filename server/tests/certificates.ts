@@ -16,7 +16,7 @@ export function signCertificate(folder: string, days = 2): string {
   const authority = ['-keyout', file('ca.key'), '-out', file('ca.pem'), '-days', '9']
   openssl('req', '-x509', ...key, ...authority, '-subj', '/CN=Harbour signs')
   openssl('req', ...key, '-keyout', file('server.key'), '-out', file('server.csr'), '-subj', '/CN=server')
-  writeFileSync(file('names'), 'subjectAltName=IP:127.0.0.1')
+  writeFileSync(file('names'), 'subjectAltName=IP:127.0.0.1,DNS:pendro.harbour.example')
   const signed = ['-CA', file('ca.pem'), '-CAkey', file('ca.key'), '-CAcreateserial', '-days', String(days)]
   openssl(
     'x509',

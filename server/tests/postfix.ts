@@ -1,6 +1,6 @@
 import { spawn } from 'node:child_process'
-import { chownSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { createServer, type AddressInfo } from 'node:net'
+import { chmodSync, chownSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { connect, createServer, type AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 
@@ -47,6 +47,8 @@ const services = [
 
 export async function startPostfix({ programs, name, relayTo, more = [] }: PostfixOptions): Promise<Postfix> {
   const folder = mkdtempSync(join(tmpdir(), 'pendro-mta-'))
+  // Its processes are of another account than the tests.
+  chmodSync(folder, 0o755)
   const conf = join(folder, 'conf')
   const queue = join(folder, 'queue')
   const data = join(folder, 'data')
@@ -56,7 +58,9 @@ export async function startPostfix({ programs, name, relayTo, more = [] }: Postf
   mkdirSync(data)
   chownSync(data, uid, 0)
   mkdirSync(queue, { mode: 0o755 })
-  for (const one of 'active bounce corrupt defer deferred flush hold incoming private saved trace'.split(' ')) {
+  for (const one of 'active bounce corrupt defer deferred flush hold incoming private saved trace'.split(
+    ' ',
+  )) {
     mkdirSync(join(queue, one), { mode: 0o700 })
     chownSync(join(queue, one), uid, 0)
   }
@@ -146,8 +150,7 @@ async function freePort(): Promise<number> {
   return port
 }
 
-async function answers(port: number): Promise<boolean> {
-  const { connect } = await import('node:net')
+function answers(port: number): Promise<boolean> {
   return new Promise(resolve => {
     const socket = connect(port, '127.0.0.1')
     const done = (is: boolean) => {
