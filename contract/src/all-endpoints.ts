@@ -1,6 +1,7 @@
 import { calibrationEndpoints } from './calibration-endpoints.ts'
 import { digestEndpoints } from './digest-endpoints.ts'
 import { directoryEndpoints } from './directory-endpoints.ts'
+import { doorEndpoints } from './door-endpoints.ts'
 import { factorEndpoints } from './factor-endpoints.ts'
 import { identityEndpoints } from './identity-endpoints.ts'
 import { keyEndpoints } from './key-endpoints.ts'
@@ -22,6 +23,7 @@ import { whereaboutsEndpoints } from './whereabouts-endpoints.ts'
 export const endpoints = {
   ...organisationEndpoints,
   ...settingsEndpoints,
+  ...doorEndpoints,
   ...stafferEndpoints,
   ...factorEndpoints,
   ...identityEndpoints,

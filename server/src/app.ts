@@ -8,6 +8,7 @@ import { apiDescription, health } from '@pendro/contract'
 import { endpoints } from '@pendro/contract/all-endpoints'
 import { openApiDocument } from '@pendro/contract/openapi'
 import { isBusy, select, type Database } from './db/database.ts'
+import { doorRoutes, type DoorView } from './doors/routes.ts'
 import { digestRoutes } from './digests/routes.ts'
 import { AppError, isDatabaseAway } from './errors.ts'
 import { firstSetUpRoutes } from './first-set-up/routes.ts'
@@ -52,6 +53,8 @@ export interface Deps {
   /** Something was queued; those who work it off need not wait for their next look. */
   readonly queued: () => void
   readonly live: LiveStream | null
+  /** Left out where there are no doors. */
+  readonly doorView?: DoorView
   /** How long an answer of the API took, in milliseconds; for work that stands back for people. */
   readonly answered?: (milliseconds: number) => void
   /** Reads messages, in worker threads with a deadline; in this thread where none is given. */
@@ -137,6 +140,7 @@ function apiOf(deps: Deps): Router {
   reviewRoutes(api, deps)
   reportRoutes(api, deps)
   settingRoutes(api, deps)
+  doorRoutes(api, deps)
   senderRoutes(api, deps)
   upkeepRoutes(api, deps)
   questionRoutes(api, deps)

@@ -11,7 +11,7 @@ import { lettersOf } from './own/letters.ts'
 import { createLiveStream } from './live/stream.ts'
 import { createLog, type Log } from './log.ts'
 import { checkWith } from './reading/authenticate.ts'
-import { openDoors } from './doors/doors.ts'
+import { openDoors, type Doors } from './doors/doors.ts'
 import { createWays } from './outbox/ways.ts'
 import { writeReturn } from './outbox/returned.ts'
 import { createTraffic, type Traffic } from './traffic/traffic.ts'
@@ -212,6 +212,12 @@ const closed = (http: Server) =>
     setTimeout(() => http.closeAllConnections(), 3000).unref()
   })
 
+/** Where this process reaches its own doors: one that listens everywhere is reached on loopback. */
+function reachableHost({ PENDRO_SMTP_HOST, PENDRO_HOST }: Settings): string {
+  const host = PENDRO_SMTP_HOST || PENDRO_HOST
+  return ['0.0.0.0', '::'].includes(host) ? '127.0.0.1' : host
+}
+
 /** Starts one server process: HTTP, SMTP intake, outbox and live stream. Port 0 means any free one. */
 export async function serve(settings: Settings, now: () => Date = () => new Date()): Promise<Running> {
   const log = createLog(settings.PENDRO_LOG_LEVEL)
@@ -223,6 +229,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const reader = readerOf(own)
   const pace = createPace()
   const jobs = startJobs(own, reader, pace)
+  let opened: Doors | null = null
   const app = createApp({
     db,
     log,
@@ -232,6 +239,12 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     live,
     reader,
     answered: pace.answered,
+    doorView: {
+      doors: () => opened,
+      host: reachableHost(settings),
+      store: { host: settings.PENDRO_STORE_HOST, port: settings.PENDRO_STORE_PORT },
+      resolve: createResolver(settings.PENDRO_DNS, now),
+    },
   })
   const http = await new Promise<Server>((resolve, reject) => {
     const server = app.listen(settings.PENDRO_PORT, settings.PENDRO_HOST, error =>
@@ -252,6 +265,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     },
     settings,
   )
+  opened = doors
   const certificate = startLoop('certificate', 30_000, async () => ((await doors.look()) ? 1 : 0), log)
   log.listening('http', portOf(http))
 

@@ -126,6 +126,11 @@ export const de = {
     how: 'Sie können ein anderes Passwort wählen, alles Zurückgehaltene sehen und festlegen, wann Übersichten kommen: {{url}}',
     never: 'Ihr Helpdesk wird Sie nie danach fragen.',
   },
+  trial: {
+    from: 'Pendro, ein Versuch',
+    subject: 'Ein Versuch: der Weg Ihrer E-Mails',
+    text: 'Ihr Helpdesk hat diese Nachricht geschickt, um zu sehen, welchen Weg E-Mails in Ihr Postfach nehmen. Sie müssen nichts tun.',
+  },
   returned: {
     subject: 'Ihre Nachricht an {{recipient}} wurde nicht zugestellt',
     text: 'Ihre Nachricht konnte {{recipient}} nicht zugestellt werden. Dort hat sie niemand bekommen.',

@@ -72,6 +72,11 @@ export const enLetters = {
     never: 'Your help desk will never ask you for it.',
   },
   /** Mail of a colleague that another server did not take. */
+  trial: {
+    from: 'Pendro, a trial',
+    subject: 'A trial of the way your mail takes',
+    text: 'Your help desk has sent this to see which way mail takes to your mailbox. There is nothing to do.',
+  },
   returned: {
     subject: 'Your message to {{recipient}} was not delivered',
     text: 'Your message could not be delivered to {{recipient}}. Nobody there has it.',

@@ -122,6 +122,11 @@ export const nb = {
     how: 'Du kan velge et annet passord, se alt som er holdt tilbake, og bestemme når oversikter kommer: {{url}}',
     never: 'Brukerstøtten vil aldri be deg om det.',
   },
+  trial: {
+    from: 'Pendro, en prøve',
+    subject: 'En prøve på veien e-posten din tar',
+    text: 'Brukerstøtten har sendt dette for å se hvilken vei e-post tar til postboksen din. Du trenger ikke å gjøre noe.',
+  },
   returned: {
     subject: 'Meldingen din til {{recipient}} ble ikke levert',
     text: 'Meldingen din kunne ikke leveres til {{recipient}}. Ingen der har fått den.',

@@ -145,6 +145,11 @@ export const pl = {
     how: 'Możesz wybrać inne hasło, zobaczyć wszystko, co zatrzymano, i ustalić, kiedy przychodzą zestawienia: {{url}}',
     never: 'Pomoc techniczna nigdy nie poprosi o to hasło.',
   },
+  trial: {
+    from: 'Pendro, próba',
+    subject: 'Próba: droga Twojej poczty',
+    text: 'Dział pomocy wysłał tę wiadomość, aby sprawdzić, jaką drogą poczta trafia do Twojej skrzynki. Nie musisz nic robić.',
+  },
   returned: {
     subject: 'Twoja wiadomość do {{recipient}} nie została dostarczona',
     text: 'Twojej wiadomości nie udało się dostarczyć na adres {{recipient}}. Nikt jej tam nie otrzymał.',

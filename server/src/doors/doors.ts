@@ -2,6 +2,7 @@ import type { AddressInfo } from 'node:net'
 import type { SMTPServer } from 'smtp-server'
 import type { Log } from '../log.ts'
 import type { Settings } from '../settings.ts'
+import type { DoorName } from '../traffic/traffic.ts'
 import { isSameCertificate, readCertificate, type Certificate } from './certificate.ts'
 import { createReceiver, createSmtpIn, type Deps } from './smtp-in.ts'
 import { createSubmission, createSubmitting } from './submission.ts'
@@ -14,10 +15,21 @@ export interface Doors {
   /** Where outgoing mail comes; `null` for nowhere. */
   readonly submissionPort: () => number | null
   readonly submissionsPort: () => number | null
+  /** Every door there can be. */
+  readonly all: () => readonly DoorNow[]
   readonly certificate: () => Certificate
   /** Looks at the certificate's files again; `true` when they have changed. */
   readonly look: () => Promise<boolean>
   readonly close: () => Promise<void>
+}
+
+/** A door as it is now. */
+export interface DoorNow {
+  readonly name: DoorName
+  /** A setting opens it. */
+  readonly isWanted: boolean
+  /** `null` while it is shut. */
+  readonly port: number | null
 }
 
 type DoorSettings = Pick<
@@ -53,19 +65,21 @@ export async function openDoors(deps: Deps, settings: DoorSettings): Promise<Doo
   let certificate = await readCertificate(files, now())
   const door = { proxies, needsTls: settings.PENDRO_SMTP_TLS === 'required', certificate: () => certificate }
 
-  const own = { port: String(settings.PENDRO_SMTP_PORT), create: () => createSmtpIn(receiver, door) }
-  const submission = {
-    port: settings.PENDRO_SUBMISSION_PORT,
-    create: () => createSubmission(submitting, door),
-  }
-  const plain = [own, submission].map(one => openable('smtp', host, log, one))
-  const secure = [
-    { port: settings.PENDRO_SMTPS_PORT, create: () => createSmtpIn(receiver, { ...door, secure: true }) },
-    {
-      port: settings.PENDRO_SUBMISSIONS_PORT,
-      create: () => createSubmission(submitting, { ...door, secure: true }),
-    },
-  ].map(one => openable('smtps', host, log, one))
+  const all = (
+    [
+      ['incoming', String(settings.PENDRO_SMTP_PORT), () => createSmtpIn(receiver, door)],
+      ['incoming-tls', settings.PENDRO_SMTPS_PORT, () => createSmtpIn(receiver, { ...door, secure: true })],
+      ['submission', settings.PENDRO_SUBMISSION_PORT, () => createSubmission(submitting, door)],
+      [
+        'submission-tls',
+        settings.PENDRO_SUBMISSIONS_PORT,
+        () => createSubmission(submitting, { ...door, secure: true }),
+      ],
+    ] as const
+  ).map(([name, port, create]) => openable({ name, port, host, create }, log))
+  const secure = all.filter(({ name }) => name.endsWith('-tls'))
+  const plain = all.filter(one => !secure.includes(one))
+  const portOf = (wanted: DoorName) => all.find(({ name }) => name === wanted)?.port() ?? null
   for (const one of plain) await one.open()
   tell(log, certificate)
   if (certificate.state === 'good') for (const one of secure) await one.open()
@@ -76,25 +90,28 @@ export async function openDoors(deps: Deps, settings: DoorSettings): Promise<Doo
     certificate = found
     tell(log, certificate)
     if (found.state === 'good') {
-      for (const one of [...plain, ...secure]) one.show({ cert: found.cert, key: found.key })
+      for (const one of all) one.show({ cert: found.cert, key: found.key })
       for (const one of secure) await one.open()
     } else for (const one of secure) await one.close()
     return true
   }
   return {
-    smtpPort: plain[0]?.port() ?? 0,
-    smtpsPort: () => secure[0]?.port() ?? null,
-    submissionPort: () => plain[1]?.port() ?? null,
-    submissionsPort: () => secure[1]?.port() ?? null,
+    smtpPort: portOf('incoming') ?? 0,
+    smtpsPort: () => portOf('incoming-tls'),
+    submissionPort: () => portOf('submission'),
+    submissionsPort: () => portOf('submission-tls'),
+    all: () => all.map(({ name, isWanted, port }) => ({ name, isWanted, port: port() })),
     certificate: () => certificate,
     look,
     close: async () => {
-      await Promise.all([...plain, ...secure].map(one => one.close()))
+      await Promise.all(all.map(one => one.close()))
     },
   }
 }
 
 interface Openable {
+  readonly name: DoorName
+  readonly isWanted: boolean
   /** `null` while it is shut. */
   readonly port: () => number | null
   /** Does nothing while it is open, or where no port is set for it. */
@@ -103,20 +120,25 @@ interface Openable {
   readonly show: (certificate: { readonly cert: string; readonly key: string }) => void
 }
 
-function openable(
-  what: string,
-  host: string,
-  log: Log,
-  { port, create }: { readonly port: string; readonly create: () => SMTPServer },
-): Openable {
+interface Opening {
+  readonly name: DoorName
+  /** '' for none. */
+  readonly port: string
+  readonly host: string
+  readonly create: () => SMTPServer
+}
+
+function openable({ name, port, host, create }: Opening, log: Log): Openable {
   let now: { readonly server: SMTPServer; readonly port: number } | null = null
   return {
+    name,
+    isWanted: port !== '',
     port: () => now?.port ?? null,
     open: async () => {
       if (now || port === '') return
       const server = create()
       now = { server, port: await listen(server, Number(port), host) }
-      log.listening(what, now.port)
+      log.listening(name, now.port)
     },
     close: async () => {
       const server = now?.server

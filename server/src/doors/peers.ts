@@ -1,5 +1,6 @@
 import { isInNetworks } from '@pendro/core/authentication'
 import type { PeerLimits } from '../db/models/shapes.ts'
+import type { DoorName } from '../traffic/traffic.ts'
 import { usualPeers, type Organisation } from '../db/organisation.ts'
 
 /** Whoever connects, and what they may hand over. */
@@ -19,6 +20,13 @@ export function peerOf(
   if (ip === storeAddress || isInNetworks(ip, [...gateways, ...stores]))
     return { isAdmitted: true, limits: listed }
   return { isAdmitted: others === 'limited', limits: unlisted }
+}
+
+/** Whether a door counts an address as one of ours. */
+export function mayComeIn(organisation: Organisation | null, door: DoorName, ip: string): boolean {
+  if (door.startsWith('submission')) return isInNetworks(ip, organisation?.outgoing?.servers ?? [])
+  const { gateways = [], stores = [] } = organisation?.policy ?? {}
+  return isInNetworks(ip, [...gateways, ...stores])
 }
 
 const minute = 60_000
