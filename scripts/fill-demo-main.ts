@@ -10,6 +10,7 @@ const filled = await fillDemoOnce(db, {
   now: new Date(),
   // Tests fill a smaller one.
   scale: Number(process.env.PENDRO_DEMO_SCALE ?? 1),
+  ...(process.env.PENDRO_WORLD_PORT ? { worldPort: Number(process.env.PENDRO_WORLD_PORT) } : {}),
   say: text => {
     if (text !== shown) process.stdout.write(process.stdout.isTTY ? `\r${text}` : '')
     shown = text

@@ -63,6 +63,16 @@ export const demoOrganisation: Organisation = {
   helpAddress: `help@${domain}`,
 }
 
+/** Mail of colleagues comes from this machine and goes to the stand-in for the world. */
+const sendingOut = (port: number): Organisation => ({
+  ...demoOrganisation,
+  outgoing: { mode: 'relay', servers: ['127.0.0.0/8'], journal: '' },
+  routes: {
+    smartHosts: [{ host: '127.0.0.1', port, protocol: 'smtp', tls: 'off', certificate: '', user: '' }],
+    stores: [],
+  },
+})
+
 interface Options {
   readonly now: Date
   readonly seed?: number
@@ -70,6 +80,8 @@ interface Options {
   /** Share of the ordinary traffic; tests use less. */
   readonly scale?: number
   readonly say?: (text: string) => void
+  /** Where the world outside listens; without it nothing goes out. */
+  readonly worldPort?: number
 }
 
 export interface Filled {
@@ -83,7 +95,7 @@ export interface Filled {
 
 export async function fillDemo(
   db: Database,
-  { now, seed = demoSeed, days = 30, scale = 1, say = () => {} }: Options,
+  { now, seed = demoSeed, days = 30, scale = 1, say = () => {}, worldPort }: Options,
 ): Promise<Filled> {
   const chance = chanceOf(seed)
   const colleagues = makeColleagues(chance)
@@ -92,7 +104,7 @@ export async function fillDemo(
     'CREATE TABLE demo_truth (message_id BIGINT UNSIGNED NOT NULL PRIMARY KEY, truth VARCHAR(10) NOT NULL, cause VARCHAR(200) NULL)',
   )
   await setUp(db, {
-    organisation: demoOrganisation,
+    organisation: worldPort === undefined ? demoOrganisation : sendingOut(worldPort),
     mailboxes: colleagues.map(c => mailboxPlan(c, chance)),
     staffers: demoStaffers,
   })

@@ -92,8 +92,12 @@ try {
   const PENDRO_STORE_HTTP_PORT = await choosePort('PENDRO_STORE_HTTP_PORT', 8026)
   const PENDRO_PORT = await choosePort('PENDRO_PORT', 8025)
   const PENDRO_SMTP_PORT = await choosePort('PENDRO_SMTP_PORT', 2525)
+  const PENDRO_SUBMISSION_PORT = await choosePort('PENDRO_SUBMISSION_PORT', 2587)
+  const PENDRO_WORLD_PORT = await choosePort('PENDRO_WORLD_PORT', 2527)
   const env = {
     DATABASE_URL,
+    PENDRO_SUBMISSION_PORT,
+    PENDRO_WORLD_PORT,
     PENDRO_STORE_PORT,
     PENDRO_STORE_HTTP_PORT,
     PENDRO_PORT,

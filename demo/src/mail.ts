@@ -259,3 +259,13 @@ export function nextLive(colleagues: readonly Colleague[], chance: Chance): Draf
     chance,
   )
 }
+
+/** What a colleague sends to somebody outside. */
+export function nextOutgoing(colleagues: readonly Colleague[], chance: Chance): Draft {
+  const who = chance.pick(correspondents)
+  const people = colleagues.filter(
+    ({ kind, department }) =>
+      kind === 'person' && (who.departments as readonly string[]).includes(department),
+  )
+  return outboundDraft(chance.pick(people), who, chance)
+}

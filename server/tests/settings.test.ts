@@ -51,6 +51,14 @@ const directory = {
 const liar = await startLiar()
 const limitsOfPeers = { connections: 5, perMinute: 60, recipients: 100, megabytes: 10 }
 const peers = { others: 'refused', listed: { ...limitsOfPeers, connections: 50 }, unlisted: limitsOfPeers }
+const routeHost = {
+  host: '192.0.2.9',
+  port: 587,
+  protocol: 'smtp',
+  tls: 'starttls',
+  certificate: '',
+  user: 'pendro',
+}
 const provider = {
   name: 'Harbour account',
   issuer: liar.issuer,
@@ -111,6 +119,23 @@ const others: Readonly<Record<string, readonly [typed: unknown, kept: unknown]>>
     },
   ],
   peers: [peers, peers],
+  outgoing: [
+    { mode: 'copy', servers: ['192.0.2.0/24', '192.0.2.0/24'], journal: 'Journal@harbour.example' },
+    { mode: 'copy', servers: ['192.0.2.0/24'], journal: 'journal@harbour.example' },
+  ],
+  routes: [
+    {
+      smartHosts: [{ ...routeHost, host: 'OUT.harbour.example' }],
+      stores: [
+        { domains: ['HARBØR.example'], hosts: [{ ...routeHost, tls: 'off', user: '' }] },
+        { domains: [], hosts: [] },
+      ],
+    },
+    {
+      smartHosts: [{ ...routeHost, host: 'out.harbour.example' }],
+      stores: [{ domains: ['xn--harbr-yua.example'], hosts: [{ ...routeHost, tls: 'off', user: '' }] }],
+    },
+  ],
   'reaching-out': [
     { pictures: false, unsubscribe: true },
     { pictures: false, unsubscribe: true },
@@ -235,7 +260,62 @@ describe('settings of the organisation', () => {
     await undo(again.body.change)
   })
 
+  test('what colleagues send has somewhere to go, and copies an address that is nobody’s', async () => {
+    const { outgoing, routes } = await read()
+    const relay = { ...outgoing, mode: 'relay' }
+    const out = { smartHosts: [routeHost], stores: [] }
+    expect((await set('outgoing', outgoing, relay)).body.code).toBe('SMART_HOST_FIRST')
+    const routed = await set('routes', routes, out)
+    const relayed = await set('outgoing', outgoing, relay)
+    expect((await set('routes', out, routes)).body.code).toBe('SMART_HOST_FIRST')
+    expect((await undo(routed.body.change)).body.code).toBe('SMART_HOST_FIRST')
+    await undo(relayed.body.change)
+    expect((await undo(routed.body.change)).status).toBe(200)
+
+    const copy = { ...outgoing, mode: 'copy' }
+    expect((await set('outgoing', outgoing, copy)).body.code).toBe('JOURNAL_FIRST')
+    for (const journal of ['ingrid@harbour.example', (await read()).addresses.digests])
+      expect((await set('outgoing', outgoing, { ...copy, journal })).body.code).toBe('ADDRESS_OF_MAILBOX')
+    const copied = await set('outgoing', outgoing, { ...copy, journal: 'journal@harbour.example' })
+    const { addresses } = await read()
+    const clash = { ...addresses, reports: 'journal@harbour.example' }
+    expect((await set('addresses', addresses, clash)).body.code).toBe('ADDRESS_OF_MAILBOX')
+    await undo(copied.body.change)
+  })
+
+  test.each<[what: string, host: object, told: string]>([
+    ['no name', { host: 'mail server' }, '“mail server”'],
+    ['no name either', { host: '-mail.example' }, '“-mail.example”'],
+    ['no certificate', { certificate: 'abc' }, '“abc”'],
+    ['a password in the clear', { tls: 'off' }, '“pendro, without TLS”'],
+  ])('a server with %s is not taken', async (_, host, told) => {
+    const { routes } = await read()
+    const { body } = await set('routes', routes, { smartHosts: [{ ...routeHost, ...host }], stores: [] })
+    expect(body).toMatchObject({ code: 'BAD_SETTING', facts: { lines: told } })
+  })
+
+  test('two routes for one domain are none', async () => {
+    const { routes } = await read()
+    const hosts = [routeHost]
+    const twice = (a: string[], b: string[]) => ({
+      smartHosts: [],
+      stores: [
+        { domains: a, hosts },
+        { domains: b, hosts },
+      ],
+    })
+    expect(
+      (await set('routes', routes, twice(['a.example', 'b.example'], ['B.example']))).body.facts.lines,
+    ).toBe('“b.example”')
+    expect((await set('routes', routes, twice([], []))).body.facts.lines).toBe('“*”')
+  })
+
   test.each([
+    ['outgoing', { mode: 'relay', servers: ['0.0.0.0/0'], journal: '' }],
+    ['outgoing', { mode: 'copy', servers: [], journal: 'journal@outside.example' }],
+    ['outgoing', { mode: 'sometimes', servers: [], journal: '' }],
+    ['routes', { smartHosts: [{ ...routeHost, port: 0 }], stores: [] }],
+    ['routes', { smartHosts: [{ ...routeHost, tls: 'maybe' }], stores: [] }],
     ['peers', { ...peers, unlisted: { ...limitsOfPeers, recipients: 99 } }],
     ['peers', { ...peers, listed: { ...limitsOfPeers, connections: 0 } }],
     ['name', { name: '', timeZone: 'Europe/Oslo' }],

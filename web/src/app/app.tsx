@@ -32,6 +32,7 @@ const CalibrationArea = lazy(() =>
 const OrganisationArea = lazy(() =>
   import('../areas/organisation/index.ts').then(m => ({ default: m.OrganisationArea })),
 )
+const DoorsPage = lazy(() => import('../areas/organisation/index.ts').then(m => ({ default: m.DoorsPage })))
 const StaffersPage = lazy(() => import('../areas/staffers/index.ts').then(m => ({ default: m.StaffersPage })))
 const InvitationPage = lazy(() =>
   import('../areas/staffers/index.ts').then(m => ({ default: m.InvitationPage })),
@@ -77,6 +78,7 @@ const laterRoutes = [
   { path: 'mailboxes/:id/rules/:rule', title: 'areas.mailboxes', Page: MailRulesPage },
   { path: 'calibration', title: 'areas.calibration', Page: CalibrationArea },
   { path: 'organisation', title: 'areas.organisation', Page: OrganisationArea },
+  { path: 'organisation/doors', title: 'areas.organisation', Page: DoorsPage },
   { path: 'organisation/staffers', title: 'areas.organisation', Page: StaffersPage },
   { path: 'record', title: 'areas.record', Page: RecordArea },
   { path: 'me', title: 'shell.me', Page: MePage },

@@ -4,6 +4,7 @@ import type { QueryClient } from '@tanstack/react-query'
 export type Subject =
   | 'calibration'
   | 'digest'
+  | 'doors'
   | 'enquiries'
   | 'find'
   | 'import'

@@ -3,6 +3,7 @@ export const enOrganisation = {
   text: 'How the organisation is set. Each change is one act, and one undo.',
   readOnly: 'How the organisation is set. Stewards change it.',
   staffers: 'Who works with Pendro',
+  doors: 'Doors: where mail comes in and goes on to',
   limits: 'Limits, days, watching, departments and contacts are with the mailboxes.',
   changed: 'The setting is changed.',
   meanwhile:

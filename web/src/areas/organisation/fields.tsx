@@ -1,4 +1,4 @@
-import { useState } from 'react'
+import { useId, useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import { Checkbox } from '../../parts/checkbox.tsx'
 import { Field, inputStyle, TextField } from '../../parts/field.tsx'
@@ -120,5 +120,67 @@ export function Times({
         />
       ))}
     </div>
+  )
+}
+
+/** One of several, each with a sentence of its own. */
+export function OneOf<T extends string>({
+  label,
+  all,
+  chosen,
+  nameOf,
+  onChange,
+}: {
+  label: string
+  all: readonly T[]
+  chosen: T
+  nameOf: (one: T) => string
+  onChange: (chosen: T) => void
+}) {
+  const name = useId()
+  return (
+    <fieldset className="min-w-0">
+      <legend className="mb-1 font-semibold">{label}</legend>
+      {all.map(one => (
+        <label key={one} className="flex cursor-pointer items-baseline gap-2 py-0.5">
+          <input type="radio" name={name} checked={one === chosen} onChange={() => onChange(one)} />
+          <span>{nameOf(one)}</span>
+        </label>
+      ))}
+    </fieldset>
+  )
+}
+
+/** One of a few, where there is little room. */
+export function Select<T extends string>({
+  label,
+  all,
+  chosen,
+  nameOf,
+  onChange,
+}: {
+  label: string
+  all: readonly T[]
+  chosen: T
+  nameOf: (one: T) => string
+  onChange: (chosen: T) => void
+}) {
+  return (
+    <Field label={label}>
+      {input => (
+        <select
+          {...input}
+          value={chosen}
+          onChange={({ target }) => onChange(all.find(one => one === target.value) ?? chosen)}
+          className={inputStyle}
+        >
+          {all.map(one => (
+            <option key={one} value={one}>
+              {nameOf(one)}
+            </option>
+          ))}
+        </select>
+      )}
+    </Field>
   )
 }

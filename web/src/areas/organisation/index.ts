@@ -1,4 +1,5 @@
 import i18next from 'i18next'
+import { enDoors } from '../../wording/en-doors.ts'
 import { enMailboxes } from '../../wording/en-mailboxes.ts'
 import { enOrganisation } from '../../wording/en-organisation.ts'
 import { enStaffers } from '../../wording/en-staffers.ts'
@@ -7,8 +8,9 @@ import { enStaffers } from '../../wording/en-staffers.ts'
 i18next.addResourceBundle(
   'en',
   'translation',
-  { organisation: enOrganisation, mailboxes: enMailboxes, staffers: enStaffers },
+  { organisation: enOrganisation, doors: enDoors, mailboxes: enMailboxes, staffers: enStaffers },
   true,
 )
 
+export { DoorsPage } from './doors/doors-page.tsx'
 export { OrganisationArea } from './organisation-area.tsx'

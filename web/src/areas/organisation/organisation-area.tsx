@@ -9,7 +9,6 @@ import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Choices, Line, Lines, Times } from './fields.tsx'
 import { LettersCard } from './letters-setting.tsx'
 import { OwnPagesCard } from './own-pages-setting.tsx'
-import { PeersCard } from './peers-setting.tsx'
 import { SettingCard } from './setting-card.tsx'
 import { useSettings } from './use-settings.ts'
 
@@ -26,6 +25,9 @@ export function OrganisationArea() {
           {t(may ? 'organisation.text' : 'organisation.readOnly')}{' '}
           <Link to="/mailboxes/defaults" className="border-b border-current text-petrol">
             {t('organisation.limits')}
+          </Link>{' '}
+          <Link to="/organisation/doors" className="border-b border-current text-petrol">
+            {t('organisation.doors')}
           </Link>
           {may && (
             <>
@@ -57,8 +59,6 @@ function Settings({ data, may }: { data: OrganisationSettingsShape; may: boolean
         <IdentityProviderCard data={data} may={may} />
       </div>
       <div className="grid min-w-0 gap-3">
-        <Gateways data={data} may={may} />
-        <PeersCard data={data} may={may} />
         <Forbidden data={data} may={may} />
         <ReachingOut data={data} may={may} />
         <OwnPagesCard data={data} may={may} />
@@ -150,32 +150,6 @@ function DigestTimes({ data, may }: Of) {
         </>
       )}
     </SettingCard>
-  )
-}
-
-function Gateways({ data: { gateways, stores }, may }: Of) {
-  const { t } = useTranslation()
-  return (
-    <>
-      <SettingCard what="gateways" saved={gateways} may={may}>
-        {(draft, onChange) =>
-          (['trustedHosts', 'networks', 'arcSealers'] as const).map(of => (
-            <Lines
-              key={of}
-              label={t(`organisation.gateways.${of}`)}
-              help={t(`organisation.gateways.${of}Help`)}
-              values={draft[of]}
-              onChange={values => onChange({ ...draft, [of]: values })}
-            />
-          ))
-        }
-      </SettingCard>
-      <SettingCard what="stores" saved={stores} may={may}>
-        {(draft, onChange) => (
-          <Lines label={t('organisation.stores.networks')} values={draft} onChange={onChange} />
-        )}
-      </SettingCard>
-    </>
   )
 }
 

@@ -1,8 +1,8 @@
 import { useTranslation } from 'react-i18next'
 import type { OrganisationSettingsShape } from '@pendro/contract'
-import { TextField } from '../../parts/field.tsx'
-import { Choices } from './fields.tsx'
-import { SettingCard } from './setting-card.tsx'
+import { TextField } from '../../../parts/field.tsx'
+import { Choices } from '../fields.tsx'
+import { SettingCard } from '../setting-card.tsx'
 
 const kinds = ['listed', 'unlisted'] as const
 const limits = [
