@@ -1,7 +1,7 @@
 // The sending world while the demo runs, and colleagues who write to it: now and then a letter over SMTP, like any other mail.
 import { writeLetter } from '@pendro/demo/letter'
 import { nextLive, nextOutgoing } from '@pendro/demo/mail'
-import { makeColleagues } from '@pendro/demo/organisation'
+import { domain, makeColleagues, trustedHost } from '@pendro/demo/organisation'
 import { chanceOf } from '@pendro/demo/random'
 import { startTrickle } from '@pendro/stand-ins/sending-world'
 import { demoSeed } from './fill-demo.ts'
@@ -27,12 +27,14 @@ const trickles = [
     () => letterOf(nextLive(colleagues, chance)),
     () => chance.between(8_000, 40_000),
     failed,
+    trustedHost,
   ),
   startTrickle(
     Number(process.env.PENDRO_SUBMISSION_PORT),
     () => letterOf(nextOutgoing(colleagues, chance)),
     () => chance.between(15_000, 60_000),
     failed,
+    `mail.${domain}`,
   ),
 ]
 process.send?.({ ready: true })

@@ -30,6 +30,7 @@ import { own as ownPl } from '../../web/src/wording/own/pl.ts'
 import { enCalibration } from '../../web/src/wording/en-calibration.ts'
 import { enOrganisation } from '../../web/src/wording/en-organisation.ts'
 import { enStaffers } from '../../web/src/wording/en-staffers.ts'
+import { enDoors } from '../../web/src/wording/en-doors.ts'
 import { enDirectory } from '../../web/src/wording/en-directory.ts'
 import { enMe } from '../../web/src/wording/en-me.ts'
 import { enDigests } from '../../web/src/wording/en-digests.ts'
@@ -76,7 +77,20 @@ test.each(Object.entries({ nb: ownNb, de: ownDe, pl: ownPl }))(
 test.each(Object.entries(languages))(
   '%s says all that colleagues are told, and nothing twice',
   (language, texts) => {
-    const { held, act, letter, digest, digestAnswer, enquiryLetter, welcome, code, invitation, account } = en
+    const {
+      held,
+      act,
+      letter,
+      digest,
+      digestAnswer,
+      enquiryLetter,
+      welcome,
+      code,
+      invitation,
+      account,
+      returned,
+      trial,
+    } = en
     const told = keysOf({
       held,
       act,
@@ -88,6 +102,8 @@ test.each(Object.entries(languages))(
       code,
       invitation,
       account,
+      returned,
+      trial,
     })
     const said = keysOf(texts)
     expectComplete(language, told, said)
@@ -98,6 +114,7 @@ const screens = {
   ...first,
   calibration: enCalibration,
   organisation: enOrganisation,
+  doors: enDoors,
   staffers: enStaffers,
   me: enMe,
   directory: enDirectory,

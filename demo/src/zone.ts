@@ -1,14 +1,17 @@
 import { heldCauses } from './held.ts'
 import { junkKinds } from './junk.ts'
-import { domain, secondDomain } from './organisation.ts'
+import { domain, secondDomain, trustedHost } from './organisation.ts'
 import { hostAddress, publicKeyText, selector } from './signing.ts'
 import { bulletins, correspondents } from './wanted.ts'
 
 /** Structurally the zone of the DNS stand-in. */
-export type DemoZone = ReadonlyMap<
-  string,
-  { readonly TXT?: readonly string[]; readonly A?: readonly string[] }
->
+export type DemoZone = ReadonlyMap<string, DemoRecords>
+
+interface DemoRecords {
+  readonly TXT?: readonly string[]
+  readonly A?: readonly string[]
+  readonly MX?: readonly string[]
+}
 
 const missing = (code: string, name: string) => Object.assign(new Error(`${code} ${name}`), { code })
 
@@ -25,7 +28,7 @@ export function resolveFrom(zone: DemoZone): (name: string, type: string) => Pro
 
 /** SPF, DKIM and DMARC of everybody in the demo who has any. */
 export function makeZone(): DemoZone {
-  const zone = new Map<string, { TXT?: readonly string[]; A?: readonly string[] }>()
+  const zone = new Map<string, DemoRecords>()
   const proven = [
     domain,
     secondDomain,
@@ -51,11 +54,9 @@ export function makeZone(): DemoZone {
   return zone
 }
 
-function addProven(
-  zone: Map<string, { TXT?: readonly string[]; A?: readonly string[] }>,
-  host: string,
-): void {
-  zone.set(host, { TXT: [`v=spf1 ip4:${hostAddress(host)} -all`], A: [hostAddress(host)] })
+function addProven(zone: Map<string, DemoRecords>, host: string): void {
+  const mail = host === domain || host === secondDomain ? { MX: [trustedHost] } : {}
+  zone.set(host, { TXT: [`v=spf1 ip4:${hostAddress(host)} -all`], A: [hostAddress(host)], ...mail })
   zone.set(`${selector}._domainkey.${host}`, { TXT: [`v=DKIM1; k=ed25519; p=${publicKeyText(host)}`] })
   zone.set(`_dmarc.${host}`, { TXT: ['v=DMARC1; p=quarantine'] })
 }

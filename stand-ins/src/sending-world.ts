@@ -7,9 +7,13 @@ export interface Letter {
   readonly to: readonly string[]
 }
 
-/** Sends a letter by SMTP; rejects with the server's words when it is not taken. */
-export async function sendLetter(port: number, { raw, from, to }: Letter): Promise<string> {
-  const transport = createTransport({ host: '127.0.0.1', port, secure: false, ignoreTLS: true })
+/** Sends a letter by SMTP, under a name; rejects with the server's words when it is not taken. */
+export async function sendLetter(
+  port: number,
+  { raw, from, to }: Letter,
+  name = 'localhost',
+): Promise<string> {
+  const transport = createTransport({ host: '127.0.0.1', port, name, secure: false, ignoreTLS: true })
   const { response } = await transport.sendMail({ envelope: { from, to: [...to] }, raw })
   return response
 }
@@ -24,6 +28,7 @@ export function startTrickle(
   next: () => Promise<Letter>,
   pause: () => number,
   failed: (error: unknown) => void,
+  name?: string,
 ): Trickle {
   let stopped = false
   let timer: NodeJS.Timeout | undefined
@@ -31,7 +36,7 @@ export function startTrickle(
   const schedule = () => {
     timer = setTimeout(() => {
       sending = next()
-        .then(letter => sendLetter(port, letter))
+        .then(letter => sendLetter(port, letter, name))
         .catch(failed)
         .finally(() => {
           if (!stopped) schedule()

@@ -18,7 +18,7 @@ export const enSmtp = {
   'too-many-tries': 'Too many wrong passwords from your address; try again in a minute',
   'wrong-password': 'The name or the password is wrong',
   'needs-sign-in': 'Mail that goes out needs a name and a password, over TLS',
-  'sender-not-ours': 'Only mail from this organisation’s own domains goes out here',
+  'sender-not-ours': 'Only mail from the domains of this organisation goes out here',
   'odd-recipient': 'An address with a percent sign, a route or quotes is not taken: name the mailbox itself',
   'unreadable-message': 'The message cannot be read',
   'journal-not-own-server': 'Copies are taken from the mail servers of this organisation only',

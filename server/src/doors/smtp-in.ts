@@ -21,7 +21,7 @@ import { createIntake, type IntakeOptions, type TakenIn } from '../intake/intake
 import type { Certificate } from './certificate.ts'
 import { createRates, peerOf, type Peer } from './peers.ts'
 import { readAll } from './read-all.ts'
-import { createVisits } from './visits.ts'
+import { createVisits, type Answer } from './visits.ts'
 import type { Traffic } from '../traffic/traffic.ts'
 import { resolveRecipients } from '../intake/recipients.ts'
 
@@ -127,7 +127,6 @@ export function doorOptions({ secure = false, proxies = [], certificate }: Door,
 /** A door: answers 250 only after the message and its deliveries are committed (domain.md §1). */
 export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer {
   const { maxBytes, open } = receiving
-  const { needsTls = false } = door
   const visits = createVisits(door.secure ? 'incoming-tls' : 'incoming', receiving.traffic)
   const seen = new WeakMap<object, Seen>()
   const seenOf = (session: SMTPServerSession): Seen => {
@@ -135,21 +134,22 @@ export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer 
     seen.set(session, known)
     return known
   }
+  const connect = async (session: SMTPServerSession): Promise<Error | null> => {
+    const { remoteAddress } = session
+    const others = open.get(remoteAddress) ?? 0
+    open.set(remoteAddress, others + 1)
+    const peer = await findPeer(receiving, remoteAddress)
+    seenOf(session).peer = peer
+    if (!peer.isAdmitted) return refusal('not-listed')
+    return others >= peer.limits.connections ? refusal('too-many-connections') : null
+  }
   return new SMTPServer({
     ...doorOptions(door, maxBytes),
     onConnect(session, callback) {
       // The library has a certificate of its own, whose key everybody knows: offered is ours or none.
       if (door.certificate?.().state === 'good') Object.assign(session, { disabledCommands: ['AUTH'] })
       visits.come(session)
-      const say = visits.saying(session, callback)
-      const { remoteAddress } = session
-      const others = open.get(remoteAddress) ?? 0
-      open.set(remoteAddress, others + 1)
-      findPeer(receiving, remoteAddress).then(peer => {
-        seenOf(session).peer = peer
-        if (!peer.isAdmitted) return say(refusal('not-listed'))
-        say(others >= peer.limits.connections ? refusal('too-many-connections') : null)
-      }, callback)
+      void connect(session).then(visits.saying(session, callback))
     },
     onClose(session) {
       visits.gone(session)
@@ -159,13 +159,8 @@ export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer 
       else open.delete(remoteAddress)
     },
     onMailFrom({ args }, session, callback) {
-      const say = visits.saying(session, callback)
-      const { limits } = seenOf(session).peer
-      if (needsTls && !session.secure) return say(refusal('needs-tls'))
-      if (Number((args as { SIZE?: string }).SIZE ?? 0) > bytesOf(receiving, limits))
-        return say(refusal('too-large', { limit: bytesOf(receiving, limits) }))
-      const may = receiving.isWithinRate(session.remoteAddress, limits.perMinute, receiving.now().getTime())
-      say(may ? null : refusal('too-many-a-minute'))
+      const said = Number((args as { SIZE?: string }).SIZE ?? 0)
+      visits.saying(session, callback)(mayBegin(receiving, door, session, seenOf(session), said))
     },
     onRcptTo({ address }, session, callback) {
       void answerRecipient(receiving, address, session, seenOf(session)).then(
@@ -179,19 +174,25 @@ export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer 
         stream.resume()
         return callback(refusal('too-many-messages'))
       }
-      receive(receiving, stream, session, done).then(
-        text => {
-          visits.took(session)
-          callback(null, text)
-        },
-        (error: Failure) =>
-          void refuseData(receiving, session, error).then(refused => {
-            visits.tookNot(session, refused)
-            callback(refused)
-          }),
-      )
+      const message = receive(receiving, stream, session, done)
+      visits.settle(session, message, error => refuseData(receiving, session, error), callback)
     },
   })
+}
+
+/** Whether a message may begin: nothing, or the refusal the client is told. */
+function mayBegin(
+  receiving: Receiving,
+  { needsTls = false }: Door,
+  { secure, remoteAddress }: SMTPServerSession,
+  { peer: { limits } }: Seen,
+  size: number,
+): Error | null {
+  if (needsTls && !secure) return refusal('needs-tls')
+  const limit = bytesOf(receiving, limits)
+  if (size > limit) return refusal('too-large', { limit })
+  const may = receiving.isWithinRate(remoteAddress, limits.perMinute, receiving.now().getTime())
+  return may ? null : refusal('too-many-a-minute')
 }
 
 interface Found {
@@ -253,10 +254,8 @@ async function coming<T>(flow: Receiving['flow'], reading: Promise<T>): Promise<
   }
 }
 
-type Failure = Error & { readonly responseCode?: number }
-
 /** What the client is told of a message that was not taken: its own refusal, or to come again later. */
-async function refuseData(deps: Deps, session: SMTPServerSession, error: Failure): Promise<Error> {
+async function refuseData(deps: Deps, session: SMTPServerSession, error: Answer): Promise<Answer> {
   const { db, log } = deps
   if (error.responseCode !== undefined) {
     const attempt = attemptOf(deps, session)

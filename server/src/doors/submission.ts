@@ -15,7 +15,7 @@ import { countHops, countRelays } from '../outbox/trace.ts'
 import { readMessage } from '../reading/reading.ts'
 import { createRates } from './peers.ts'
 import { readAll } from './read-all.ts'
-import { createVisits } from './visits.ts'
+import { createVisits, type Answer } from './visits.ts'
 import { doorOptions, mostHops, mostMessages, type Deps, type Door } from './smtp-in.ts'
 
 /** One account for the organisation's own mail server, where its address is not proof enough. */
@@ -85,13 +85,11 @@ export function createSubmission(submitting: Submitting, door: Door): SMTPServer
       const disabledCommands = [...(account.user === '' ? ['AUTH'] : []), ...(isSafe ? [] : ['STARTTLS'])]
       Object.assign(session, { disabledCommands })
       visits.come(session)
-      const known = seenOf(session)
       const say = visits.saying(session, callback)
       whoComes(submitting, session.remoteAddress).then(
-        ({ organisation, isServer, mode }) => {
-          Object.assign(known, { organisation, isServer })
-          if (mode !== 'relay') return say(refusal('submission-off'))
-          say(isServer || account.user !== '' ? null : refusal('not-own-server'))
+        ({ refused, ...who }) => {
+          Object.assign(seenOf(session), who)
+          say(refused)
         },
         () => say(refusal('database-away')),
       )
@@ -107,11 +105,7 @@ export function createSubmission(submitting: Submitting, door: Door): SMTPServer
       visits.saying(session, callback)(refusal('wrong-password'))
     },
     onMailFrom({ address }, session, callback) {
-      const { isServer, organisation } = seenOf(session)
-      const say = visits.saying(session, callback)
-      if (door.needsTls && !session.secure) return say(refusal('needs-tls'))
-      if (!isServer && !session.user) return say(refusal('needs-sign-in'))
-      say(!address || isOurs(organisation, address) ? null : refusal('sender-not-ours'))
+      visits.saying(session, callback)(mayBegin(door, session, seenOf(session), address))
     },
     onRcptTo({ address }, session, callback) {
       const say = visits.saying(session, callback)
@@ -125,31 +119,39 @@ export function createSubmission(submitting: Submitting, door: Door): SMTPServer
         stream.resume()
         return callback(refusal('too-many-messages'))
       }
-      receive(submitting, stream, session, known).then(
-        text => {
-          visits.took(session)
-          callback(null, text)
-        },
-        (error: Error & { readonly responseCode?: number }) => {
-          const refused = error.responseCode === undefined ? failed(submitting, error) : error
-          visits.tookNot(session, refused)
-          callback(refused)
-        },
-      )
+      const message = receive(submitting, stream, session, known)
+      visits.settle(session, message, error => toldOf(submitting, error), callback)
     },
   })
 }
 
-function failed({ log }: Submitting, error: Error): Error {
+/** Whether a message may begin: nothing, or the refusal the client is told. */
+function mayBegin(
+  { needsTls = false }: Door,
+  { secure, user }: SMTPServerSession,
+  { isServer, organisation }: Seen,
+  sender: string | null,
+): Error | null {
+  if (needsTls && !secure) return refusal('needs-tls')
+  if (!isServer && !user) return refusal('needs-sign-in')
+  return !sender || isOurs(organisation, sender) ? null : refusal('sender-not-ours')
+}
+
+/** What a client is told of a message that was not taken: its own refusal, or to come again later. */
+function toldOf({ log }: Submitting, error: Answer): Answer {
+  if (error.responseCode !== undefined) return error
   if (isDatabaseAway(error)) log.databaseAway('smtp submission', error)
   else log.intakeFailed(error)
   return refusal('database-away')
 }
 
-async function whoComes({ db }: Submitting, ip: string) {
+async function whoComes({ db, account }: Submitting, ip: string) {
   const organisation = await organisationNow(db)
   const { mode, servers } = organisation?.outgoing ?? usualOutgoing
-  return { organisation, mode, isServer: isInNetworks(ip, servers) }
+  const isServer = isInNetworks(ip, servers)
+  const mayCome = isServer || account.user !== ''
+  const refused = mode !== 'relay' ? refusal('submission-off') : mayCome ? null : refusal('not-own-server')
+  return { organisation, isServer, refused }
 }
 
 const isSame = (given: string, known: string): boolean =>

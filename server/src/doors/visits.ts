@@ -1,7 +1,8 @@
 import type { SMTPServerSession } from 'smtp-server'
 import type { DoorName, Traffic, Visitor } from '../traffic/traffic.ts'
 
-type Answer = Error & { readonly responseCode?: number }
+/** An error whose code and text go to the client. */
+export type Answer = Error & { readonly responseCode?: number }
 
 /** Who comes by a door and what they are told, noted for the page of the doors. */
 export interface Visits {
@@ -12,9 +13,13 @@ export interface Visits {
     session: SMTPServerSession,
     callback: (error?: Error | null) => void,
   ) => (refused: Error | null) => void
-  /** A message was taken, or was not. */
-  readonly took: (session: SMTPServerSession) => void
-  readonly tookNot: (session: SMTPServerSession, refused: Answer) => void
+  /** Tells the client what came of its message, and notes it. `refuse`: what they are told of what failed. */
+  readonly settle: (
+    session: SMTPServerSession,
+    message: Promise<string>,
+    refuse: (error: Answer) => Answer | Promise<Answer>,
+    callback: (error: Error | null, text?: string) => void,
+  ) => void
 }
 
 export function createVisits(door: DoorName, traffic: Traffic | undefined): Visits {
@@ -32,13 +37,21 @@ export function createVisits(door: DoorName, traffic: Traffic | undefined): Visi
       if (refused) visitors.get(session)?.told(refused.message)
       callback(refused)
     },
-    took: session => {
-      visitors.get(session)?.took()
-      traffic?.count(door, 'taken')
-    },
-    tookNot: (session, refused) => {
-      visitors.get(session)?.told(refused.message)
-      traffic?.count(door, (refused.responseCode ?? 451) >= 500 ? 'refused' : 'later', refused.message)
+    settle: (session, message, refuse, callback) => {
+      message.then(
+        text => {
+          visitors.get(session)?.took()
+          traffic?.count(door, 'taken')
+          callback(null, text)
+        },
+        async (error: Answer) => {
+          const refused = await refuse(error)
+          visitors.get(session)?.told(refused.message)
+          const isFinal = (refused.responseCode ?? 451) >= 500
+          traffic?.count(door, isFinal ? 'refused' : 'later', refused.message)
+          callback(refused)
+        },
+      )
     },
   }
 }

@@ -53,22 +53,22 @@ const mostWritten = 20
 /** Milliseconds after which somebody who is still connected is said to be so again. */
 const seenEvery = 5000
 
+const nothingYet = (): State => ({
+  taken: 0,
+  refused: 0,
+  later: 0,
+  takenAt: null,
+  problemAt: null,
+  problem: '',
+})
+
 /** For one process; what others count is added in the tables. */
 export function createTraffic(db: Database, now: () => Date): Traffic {
   const process = randomUUID()
   let states = new Map<string, State>()
-  const connections = new Map<number, Connection>()
-  let number = 0
-  let seenAt = 0
+  const visitors = createVisitors(now)
   const stateOf = (door: string): State => {
-    const known = states.get(door) ?? {
-      taken: 0,
-      refused: 0,
-      later: 0,
-      takenAt: null,
-      problemAt: null,
-      problem: '',
-    }
+    const known = states.get(door) ?? nothingYet()
     states.set(door, known)
     return known
   }
@@ -79,6 +79,39 @@ export function createTraffic(db: Database, now: () => Date): Traffic {
       if (outcome === 'taken') state.takenAt = now()
       else Object.assign(state, { problemAt: now(), problem: problem.slice(0, 500) })
     },
+    come: visitors.come,
+    write: async () => {
+      const at = now()
+      const counted = states
+      states = new Map()
+      const some = visitors.due(at)
+      if (counted.size === 0 && some.length === 0) return 0
+      try {
+        await inTransaction(db, async tx => {
+          await writeStates(db, tx, counted, at)
+          for (const one of some) await writeConnection(db, tx, process, one, at)
+        })
+      } catch (error) {
+        for (const [door, state] of counted) addBack(stateOf(door), state)
+        throw error
+      }
+      for (const one of some) one.written = true
+      return counted.size + some.length
+    },
+  }
+}
+
+interface Visitors {
+  readonly come: Traffic['come']
+  /** Of whom something is to be written now; those that are gone are forgotten by that. */
+  readonly due: (at: Date) => readonly Connection[]
+}
+
+function createVisitors(now: () => Date): Visitors {
+  const connections = new Map<number, Connection>()
+  let number = 0
+  let seenAt = 0
+  return {
     come: (door, ip) => {
       number += 1
       const connection: Connection = {
@@ -107,28 +140,13 @@ export function createTraffic(db: Database, now: () => Date): Traffic {
         },
       }
     },
-    write: async () => {
-      const at = now()
-      const counted = states
-      states = new Map()
+    due: at => {
       const isDue = at.getTime() - seenAt >= seenEvery || at.getTime() < seenAt
-      const all = [...connections.values()].filter(one => !one.written || one.endedAt !== null || isDue)
-      // Of a flood those that are past and were never written go unseen.
-      const some = [...all.filter(one => one.written), ...all.filter(one => !one.written).slice(-mostWritten)]
-      for (const one of all) if (one.endedAt !== null) connections.delete(one.n)
-      if (counted.size === 0 && some.length === 0) return 0
       if (isDue) seenAt = at.getTime()
-      try {
-        await inTransaction(db, async tx => {
-          await writeStates(db, tx, counted, at)
-          for (const one of some) await writeConnection(db, tx, process, one, at)
-        })
-      } catch (error) {
-        for (const [door, state] of counted) addBack(stateOf(door), state)
-        throw error
-      }
-      for (const one of some) one.written = true
-      return counted.size + some.length
+      const all = [...connections.values()].filter(one => !one.written || one.endedAt !== null || isDue)
+      for (const one of all) if (one.endedAt !== null) connections.delete(one.n)
+      // Of a flood those that are past and were never written go unseen.
+      return [...all.filter(one => one.written), ...all.filter(one => !one.written).slice(-mostWritten)]
     },
   }
 }

@@ -243,9 +243,34 @@ export async function outboundHit(db: Database, id: number): Promise<Traced | nu
       mailboxLanguage: '',
       at: row.received_at.toISOString(),
       state: null,
-      journey: [simple('sent-out', row.received_at, {}, 'here')],
+      journey: await wayOut(db, id, row.received_at),
     }
   )
+}
+
+/** Recipients of one message whose ways are told; the others go the same way. */
+const mostRelays = 20
+
+/** Sent, and by recipient what became of it: taken by the next server, waiting for it, or come back. A copy goes nowhere from here. */
+async function wayOut(db: Database, messageId: number, at: Date): Promise<Traced['journey']> {
+  const relays = await select<{
+    recipient: string
+    state: 'waiting' | 'taken' | 'returned'
+    ended_at: Date | null
+    problem: string
+  }>(
+    db,
+    `SELECT r.recipient, r.state, r.ended_at, COALESCE(NULLIF(r.problem, ''), o.problem, '') AS problem
+     FROM relays r LEFT JOIN outbox o ON o.kind = 'relay' AND o.subject_id = r.id
+     WHERE r.message_id = :messageId ORDER BY r.id LIMIT ${mostRelays}`,
+    { messageId },
+  )
+  return [
+    simple('sent-out', at, {}, relays.length === 0 ? 'here' : 'done'),
+    ...relays.map(({ recipient, state, ended_at, problem }) =>
+      simple(`relay-${state}`, ended_at, { to: recipient, problem }, 'here'),
+    ),
+  ]
 }
 
 /** What the door turned away: the sender's own server tells them so. */

@@ -92,7 +92,7 @@ function Frame() {
           <StafferMenu onKeys={() => setHelpOpen(true)} />
         </div>
       </header>
-      <main id="main" className="min-h-0">
+      <main id="main" className="relative min-h-0 overflow-clip">
         <Outlet />
       </main>
       <NoticeBar />

@@ -137,11 +137,8 @@ export const enOrganisation = {
     protocol: 'Protocol',
     protocols: { smtp: 'SMTP', lmtp: 'LMTP' },
     tls: 'TLS',
-    tlss: {
-      off: 'off: anybody on the way can read it',
-      starttls: 'STARTTLS, required',
-      implicit: 'from the first byte',
-    },
+    tlsOff: 'Anybody on the way can read it.',
+    tlss: { off: 'off', starttls: 'STARTTLS', implicit: 'from the start' },
     certificate: 'Certificate that alone is believed (PEM)',
     certificateHelp: 'Empty: one that a well-known authority has signed for this server’s name.',
     user: 'Signs in as',
@@ -149,7 +146,7 @@ export const enOrganisation = {
     addStore: 'Add a mail store',
     remove: 'Remove {{host}}',
     up: 'Try {{host}} earlier',
-    none: 'None is set: it goes to the mail store of the machine’s settings (PENDRO_STORE_HOST).',
+    none: 'No mail store is set here: mail for colleagues goes to that of the machine’s settings (PENDRO_STORE_HOST).',
     noSmartHost: 'None is set: nothing can be sent to people outside.',
     effect: {
       waiting_one: 'One message waits for a server now and will go the new way.',

@@ -85,6 +85,9 @@ export const enWhereabouts = {
     refused: 'Refused on arrival',
     'sender-told': 'Sender informed',
     'sent-out': 'Sent from here',
+    'relay-taken': 'Taken by the next server',
+    'relay-waiting': 'Waiting for the next server',
+    'relay-returned': 'Came back to the sender',
   },
   detail: {
     from: 'from {{from}}',

@@ -143,7 +143,13 @@ export function OneOf<T extends string>({
       <legend className="mb-1 font-semibold">{label}</legend>
       {all.map(one => (
         <label key={one} className="flex cursor-pointer items-baseline gap-2 py-0.5">
-          <input type="radio" name={name} checked={one === chosen} onChange={() => onChange(one)} />
+          <input
+            type="radio"
+            className="accent-petrol"
+            name={name}
+            checked={one === chosen}
+            onChange={() => onChange(one)}
+          />
           <span>{nameOf(one)}</span>
         </label>
       ))}

@@ -43,6 +43,10 @@ export function stopDetails(
         ...(facts.problem ? [problemWords(String(facts.problem), t)] : []),
         ...statusText(facts, t),
       ]
+    case 'relay-taken':
+    case 'relay-waiting':
+    case 'relay-returned':
+      return [d('used'), ...(facts.problem ? [problemWords(String(facts.problem), t)] : [])]
     case 'digest-would-list':
       return [d('wouldList')]
     case 'digest-would-count':

@@ -105,9 +105,11 @@ export function VisitsCard({ visits }: { visits: readonly VisitShape[] }) {
                       {t(visit.listed ? 'doors.visits.listed' : 'doors.visits.unlisted')}
                     </span>
                   </td>
-                  <td className={`${cell} break-all`}>
-                    {visit.helo}
-                    <span className="block text-ink-2">{visit.tls || t('doors.visits.plain')}</span>
+                  <td className={`${cell} break-words`}>
+                    {visit.helo}{' '}
+                    <span className="whitespace-nowrap text-ink-2">
+                      {visit.tls || t('doors.visits.plain')}
+                    </span>
                   </td>
                   <td className={cell}>
                     <Outcome visit={visit} />

@@ -168,25 +168,31 @@ function Host({ host, onChange }: { host: RouteHost; onChange: (host: RouteHost)
         />
         {host.tls !== 'off' && text('user')}
       </div>
-      {host.tls !== 'off' && (
-        <Field
-          label={t('organisation.routes.certificate')}
-          help={t('organisation.routes.certificateHelp')}
-          className="mt-2"
-        >
-          {input => (
-            <textarea
-              {...input}
-              rows={2}
-              value={host.certificate}
-              spellCheck={false}
-              maxLength={20_000}
-              onChange={({ target }) => onChange({ ...host, certificate: target.value })}
-              className={`${inputStyle} font-mono text-[0.86rem]`}
-            />
-          )}
-        </Field>
-      )}
+      {host.tls === 'off' && <p className="mt-1 text-ink-2">{t('organisation.routes.tlsOff')}</p>}
+      {host.tls !== 'off' && <Certificate host={host} onChange={onChange} />}
     </>
+  )
+}
+
+function Certificate({ host, onChange }: { host: RouteHost; onChange: (host: RouteHost) => void }) {
+  const { t } = useTranslation()
+  return (
+    <Field
+      label={t('organisation.routes.certificate')}
+      help={t('organisation.routes.certificateHelp')}
+      className="mt-2"
+    >
+      {input => (
+        <textarea
+          {...input}
+          rows={2}
+          value={host.certificate}
+          spellCheck={false}
+          maxLength={20_000}
+          onChange={({ target }) => onChange({ ...host, certificate: target.value })}
+          className={`${inputStyle} font-mono text-[0.86rem]`}
+        />
+      )}
+    </Field>
   )
 }
