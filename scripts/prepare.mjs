@@ -45,6 +45,7 @@ const debian = {
   dkim: { file: '/usr/lib/python3/dist-packages/dkim', packages: ['python3-dkim'] },
   spf: { file: '/usr/lib/python3/dist-packages/spf.py', packages: ['python3-spf'] },
   sieve: { program: 'sievec', packages: ['dovecot-sieve'] },
+  imap: { file: '/usr/lib/dovecot/imap', packages: ['dovecot-imapd'] },
   slapd: { program: 'slapd', packages: ['slapd'] },
   openssl: { program: 'openssl', packages: ['openssl'] },
 }

@@ -3,6 +3,7 @@ import { digestEndpoints } from './digest-endpoints.ts'
 import { directoryEndpoints } from './directory-endpoints.ts'
 import { doorEndpoints } from './door-endpoints.ts'
 import { factorEndpoints } from './factor-endpoints.ts'
+import { historyEndpoints } from './history-endpoints.ts'
 import { identityEndpoints } from './identity-endpoints.ts'
 import { keyEndpoints } from './key-endpoints.ts'
 import { mailRuleEndpoints } from './mail-rule-endpoints.ts'
@@ -24,6 +25,7 @@ export const endpoints = {
   ...organisationEndpoints,
   ...settingsEndpoints,
   ...doorEndpoints,
+  ...historyEndpoints,
   ...stafferEndpoints,
   ...factorEndpoints,
   ...identityEndpoints,

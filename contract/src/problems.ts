@@ -203,6 +203,15 @@ export const problems = {
     status: 409,
     text: 'No gateway is listed, so no mail would come in at all. List the networks your gateways connect from first.',
   },
+  HISTORY_NOT_FOUND: { status: 404, text: 'Nothing is learned there.' },
+  HISTORY_STATE: {
+    status: 409,
+    text: 'This has gone on meanwhile. The screen shows how it is now.',
+  },
+  HISTORY_SOURCE: {
+    status: 409,
+    text: 'It can’t be read: {{problem}}',
+  },
   SMART_HOST_FIRST: {
     status: 409,
     text: 'No smart host is set, so what colleagues send could go nowhere. Set one first, or stop taking it.',

@@ -13,6 +13,7 @@ import { digestRoutes } from './digests/routes.ts'
 import { AppError, isDatabaseAway } from './errors.ts'
 import { firstSetUpRoutes } from './first-set-up/routes.ts'
 import { mount, mountFile } from './http.ts'
+import { historyRoutes, type HistoryView } from './history/routes.ts'
 import { identityRoutes } from './identity/routes.ts'
 import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
@@ -53,6 +54,8 @@ export interface Deps {
   /** Something was queued; those who work it off need not wait for their next look. */
   readonly queued: () => void
   readonly live: LiveStream | null
+  /** Left out where nothing works in the background. */
+  readonly history?: HistoryView
   /** Left out where there are no doors. */
   readonly doorView?: DoorView
   /** How long an answer of the API took, in milliseconds; for work that stands back for people. */
@@ -141,6 +144,7 @@ function apiOf(deps: Deps): Router {
   reportRoutes(api, deps)
   settingRoutes(api, deps)
   doorRoutes(api, deps)
+  historyRoutes(api, deps)
   senderRoutes(api, deps)
   upkeepRoutes(api, deps)
   questionRoutes(api, deps)

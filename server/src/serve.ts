@@ -8,6 +8,7 @@ import { organisationNow } from './db/organisation.ts'
 import { isDatabaseAway } from './errors.ts'
 import { writeReply } from './replying/reply.ts'
 import { lettersOf } from './own/letters.ts'
+import { createLearning, type Learning } from './history/learning.ts'
 import { createLiveStream } from './live/stream.ts'
 import { createLog, type Log } from './log.ts'
 import { checkWith } from './reading/authenticate.ts'
@@ -133,7 +134,12 @@ interface Jobs {
 }
 
 /** Everything that goes on by itself. Each job lives with its capability; here they are started and ended. */
-function startJobs({ settings, db, log, now, traffic }: Process, reader: Reader, pace: Pace): Jobs {
+function startJobs(
+  { settings, db, log, now, traffic }: Process,
+  reader: Reader,
+  pace: Pace,
+  learning: Learning,
+): Jobs {
   const { PENDRO_PUBLIC_URL: publicUrl } = settings
   const send = createWays({
     organisation: () => organisationNow(db).catch(() => null),
@@ -180,6 +186,7 @@ function startJobs({ settings, db, log, now, traffic }: Process, reader: Reader,
     start('selections', 1000, () => workSelections(db, { now: now(), read: reader.read })),
     start('traffic', 1000, traffic.write),
     start('record', 5000, sealingWork({ db, log, now })),
+    start('history', 1000, learning.work),
     start('purge', 5000, createPurge(db, { now, pace })),
     start('ends', 2000, () => workEnds(db, now())),
     start('calibration', 5000, () => recalibrate(db, now(), at => lists.run({ kind: 'fit', at }))),
@@ -228,7 +235,9 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const live = createLiveStream({ db, log, now })
   const reader = readerOf(own)
   const pace = createPace()
-  const jobs = startJobs(own, reader, pace)
+  const folder = settings.PENDRO_HISTORY_DIR
+  const learning = createLearning({ db, read: reader.read, now, folder })
+  const jobs = startJobs(own, reader, pace, learning)
   let opened: Doors | null = null
   const app = createApp({
     db,
@@ -239,6 +248,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     live,
     reader,
     answered: pace.answered,
+    history: { learning, folder },
     doorView: {
       doors: () => opened,
       host: reachableHost(settings),
@@ -273,6 +283,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     await live.stop()
     await certificate.stop()
     await Promise.all([closed(http), doors.close(), jobs.stop()])
+    await learning.close()
     await reader.stop()
     await db.close()
     log.stopped()

@@ -55,6 +55,7 @@ export const settingsSchema = z.object({
       'is the address colleagues open, without a slash at its end',
     )
     .default(''),
+  PENDRO_HISTORY_DIR: z.string().max(1000).default(''),
   PENDRO_DIRECTORY_PASSWORD: z.string().max(500).default(''),
   PENDRO_DIRECTORY_CA: z.string().max(1000).default(''),
   PENDRO_PROVIDER_SECRET: z.string().max(500).default(''),

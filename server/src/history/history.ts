@@ -1,5 +1,6 @@
 import { createHash } from 'node:crypto'
 import { addressText, withoutTag } from '@pendro/core/address'
+import { findAutomaticSign } from '@pendro/core/digest'
 import { replayHistory, type HistoryMessage, type HistoryVerdict } from '@pendro/core/history'
 import { tokensOf } from '@pendro/core/judgement'
 import type { Message } from '@pendro/core/message'
@@ -27,6 +28,16 @@ interface Learnable extends HistoryMessage {
   readonly subject: string
 }
 
+/** How far a run has come with its source. */
+export interface Progress {
+  readonly place: string
+  readonly done: number
+  readonly total: number
+  /** Messages that could not be held. */
+  readonly leftOut: number
+  readonly isEnd: boolean
+}
+
 /** Begins to learn from messages of before; its number. */
 export function beginHistory(
   db: Database,
@@ -44,6 +55,7 @@ export async function learnHistory(
   runId: number,
   messages: readonly Found[],
   read: Reader['read'],
+  progress?: Progress,
 ): Promise<number> {
   const learnable = await Promise.all(messages.map(found => learnableOf(found, read)))
   const each = [...new Map(learnable.flatMap(one => (one ? [[one.hash, one] as const] : []))).values()]
@@ -67,12 +79,18 @@ export async function learnHistory(
       tx,
       fresh.flatMap((one, i) => (one.verdict === 'sent' ? [] : [lessonOf(idAt(ids, i), one, one.verdict)])),
     )
+    const left = messages.length - fresh.length + (progress?.leftOut ?? 0)
     await execute(
       db,
       'UPDATE history_runs SET taken = taken + :taken, left_out = left_out + :left WHERE id = :runId',
-      { runId, taken: fresh.length, left: messages.length - fresh.length },
+      { runId, taken: fresh.length, left },
       tx,
     )
+    if (progress) {
+      const { place, done, total, isEnd } = progress
+      const ended = isEnd ? { state: 'done' as const } : {}
+      await update(db, HistoryRuns, { place, done, total, ...ended }, { id: runId }, tx)
+    }
     return fresh.length
   })
 }
@@ -172,6 +190,8 @@ async function learnableOf(
   const { parsed, likeness } = await read(raw)
   if (!parsed.ok) return null
   const message = parsed.value
+  // An automatic reply answers everybody: it makes nobody a correspondent.
+  if (verdict === 'sent' && isAutomatic(message)) return null
   return {
     hash: createHash('sha256').update(raw).digest('hex'),
     mailboxId,
@@ -184,6 +204,9 @@ async function learnableOf(
     subject: message.subject.slice(0, 500),
   }
 }
+
+const isAutomatic = ({ headers, subject }: Message): boolean =>
+  findAutomaticSign({ headers, envelopeFrom: 'unknown', subject }) !== null
 
 /** A List-Id needs no proof here: it stands in mail that people kept. Where it is judged by, it has to be proven. */
 function keysOf({ from: [first], listId }: Message): readonly string[] {

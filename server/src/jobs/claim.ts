@@ -2,7 +2,7 @@ import { execute, inTransaction, select, type Database } from '../db/database.ts
 
 /** A table of work: rows with `claimed_until`, which a process sets to have one for itself. */
 interface Work {
-  readonly table: 'outbox' | 'inspections' | 'list_imports' | 'selections'
+  readonly table: 'outbox' | 'inspections' | 'list_imports' | 'selections' | 'history_runs'
   /** The column that names a row. */
   readonly key: 'id' | 'message_id'
   readonly columns: string

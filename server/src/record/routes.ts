@@ -57,6 +57,8 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'organisation-header-days',
     'organisation-keeping',
     'contacts',
+    'history-begun',
+    'history-undone',
     'drift-aside',
     'drift-back',
     'organisation-limits',

@@ -66,6 +66,8 @@ interface FactsOf {
   'enquiry-opened': { readonly enquiry: number; readonly how: string }
   'enquiry-reply': { readonly enquiry: number; readonly how: string }
   'forbidden-set': { readonly forbidden: string }
+  'history-begun': { readonly from: string; readonly verdict: string }
+  'history-undone': { readonly from: string }
   import: ListFacts & { readonly file: string; readonly lines: number }
   landed: Nothing
   'links-revoked': Nothing

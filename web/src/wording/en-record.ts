@@ -182,6 +182,8 @@ export const enRecord = {
     'mailbox-closed': 'Closed the mailbox of {{name}}: mail to it is refused',
     'mailbox-closed-to': 'Closed the mailbox of {{name}}: its mail goes to {{to}}',
     'mailbox-reopened': 'Opened the mailbox of {{name}} again',
+    'history-begun': 'Began to learn from mail of before: {{from}}',
+    'history-undone': 'Took back what mail of before taught: {{from}}',
     'organisation-setting': 'Changed {{what}} from {{was}} to {{now}}',
     'staffer-invited': 'Invited **{{staffer}}** to work with Pendro',
     'staffer-uninvited': 'Took back the invitation of **{{staffer}}**',

@@ -1,5 +1,6 @@
 import type { HistoryVerdict } from '@pendro/core/history'
-import { chars, integer, json, link, maybe, model, moment, oneOf, serial, text } from './columns.ts'
+import type { HistorySource } from './shapes.ts'
+import { chars, integer, json, link, maybe, model, moment, oneOf, preset, serial, text } from './columns.ts'
 
 export const HistoryRuns = model(
   'history_runs',
@@ -9,10 +10,23 @@ export const HistoryRuns = model(
     at: moment(),
     name: text(200),
     by_name: text(200),
-    state: oneOf('learning', 'done', 'undoing', 'undone'),
+    state: oneOf('learning', 'stopped', 'failed', 'done', 'undoing', 'undone'),
     taken: integer(),
     /** Known already, or not to be read. */
     left_out: integer(),
+    /** Where its messages are; `null` of those that were handed over by hand. */
+    source: maybe(json<HistorySource>()),
+    mailbox_id: maybe(link('mailboxes')),
+    verdict: maybe(oneOf<HistoryVerdict>('wanted', 'junk', 'sent')),
+    /** As its source knows where to go on. */
+    place: preset(text(500)),
+    /** Of `total`: bytes or messages, whichever the source counts. */
+    done: preset(integer({ size: 'big' })),
+    total: preset(integer({ size: 'big' })),
+    problem: preset(text(500)),
+    /** The process that has the password; '' where none is needed. */
+    owner: preset(chars(36)),
+    claimed_until: maybe(moment()),
   },
 )
 

@@ -79,6 +79,18 @@ export interface RoutesSetting {
   readonly stores: readonly { readonly domains: readonly string[]; readonly hosts: readonly RouteHost[] }[]
 }
 
+/** Where mail of before is. A password is kept in the memory of one process, and nowhere else. */
+export type HistorySource =
+  | { readonly kind: 'mbox' | 'maildir'; readonly path: string }
+  | {
+      readonly kind: 'imap'
+      readonly host: string
+      readonly port: number
+      readonly tls: 'implicit' | 'starttls' | 'off'
+      readonly user: string
+      readonly folder: string
+    }
+
 /** The weights an organisation goes by. */
 export interface Weighting {
   /** Number of the change that set them, kept with each judgement; 0: the shipped ones. */
