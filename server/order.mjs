@@ -37,4 +37,5 @@ export const order = [
   'reports',
   'shell',
   'doors',
+  'steps',
 ]

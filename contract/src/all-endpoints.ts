@@ -17,6 +17,7 @@ import { shellEndpoints } from './shell-endpoints.ts'
 import { organisationEndpoints } from './organisation-endpoints.ts'
 import { settingsEndpoints } from './settings-endpoints.ts'
 import { stafferEndpoints } from './staffer-endpoints.ts'
+import { stepEndpoints } from './step-endpoints.ts'
 import { upkeepEndpoints } from './upkeep-endpoints.ts'
 import { whereaboutsEndpoints } from './whereabouts-endpoints.ts'
 
@@ -26,6 +27,7 @@ export const endpoints = {
   ...settingsEndpoints,
   ...doorEndpoints,
   ...historyEndpoints,
+  ...stepEndpoints,
   ...stafferEndpoints,
   ...factorEndpoints,
   ...identityEndpoints,

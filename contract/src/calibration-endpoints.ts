@@ -36,6 +36,29 @@ export const calibrationWeek = z.object({
   logLoss: z.number().nullable(),
 })
 
+/** Days on which mail was only watched, the newest first; `called` is what people have said of what would have been held. */
+export const readWatching = endpoint({
+  method: 'get',
+  path: '/api/watching',
+  summary: 'What would have been held back, day by day, and how much of it people called wanted',
+  roles: everyone,
+  scope: {},
+  response: z.object({
+    watching: z.boolean(),
+    days: z.array(
+      z.object({
+        day: z.string(),
+        came: z.number().int(),
+        would: z.number().int(),
+        wanted: z.number().int(),
+        junk: z.number().int(),
+      }),
+    ),
+  }),
+})
+/** A checked answer of {@link readWatching}. */
+export type WatchingDays = z.infer<typeof readWatching.response>
+
 /** How often a finding was there in what people ruled on, and how often it was what decided. */
 export const evidenceUse = z.object({
   finding: z.string(),
@@ -181,4 +204,4 @@ export const setDriftAside = endpoint({
 })
 
 /** Requests of Calibration, by name. */
-export const calibrationEndpoints = { readCalibration, setDriftAside }
+export const calibrationEndpoints = { readWatching, readCalibration, setDriftAside }

@@ -175,6 +175,7 @@ export const reviewStates = z.enum([
   'discarded',
   'delivered',
   'inspecting',
+  'watched',
 ])
 
 /** The review's filter sentence; the same names stand in the URL of the screen. */

@@ -31,6 +31,7 @@ import { questionRoutes } from './questions/routes.ts'
 import { senderRoutes } from './senders/routes.ts'
 import type { Settings } from './settings.ts'
 import { shellRoutes } from './shell/routes.ts'
+import { stepRoutes } from './steps/routes.ts'
 import { upkeepRoutes } from './upkeep/routes.ts'
 import { recogniseSession, signInRoutes } from './sign-in/routes.ts'
 import { stafferRoutes } from './staffers/routes.ts'
@@ -145,6 +146,7 @@ function apiOf(deps: Deps): Router {
   settingRoutes(api, deps)
   doorRoutes(api, deps)
   historyRoutes(api, deps)
+  stepRoutes(api, deps)
   senderRoutes(api, deps)
   upkeepRoutes(api, deps)
   questionRoutes(api, deps)

@@ -385,6 +385,7 @@ const lists: Readonly<Record<string, Asked>> = {
   readRequests: {},
   readRecord: { query: { who: 'everybody' } },
   readCalibration: {},
+  readWatching: {},
 }
 
 const endpointOf = (name: string): Any => {

@@ -285,7 +285,6 @@ export async function setOrganisation(
       path: `$.${path}`,
       value: JSON.stringify(value),
     })
-  await execute(db, "UPDATE versions SET n = n + 1 WHERE name = 'organisation'")
 }
 
 /** A mail store that answers as told and remembers what it took. */

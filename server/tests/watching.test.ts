@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
-import type { CalibrationShape, DeliverySheet, DigestPreview } from '@pendro/contract'
+import type { CalibrationShape, DeliverySheet, DigestPreview, WatchingDays } from '@pendro/contract'
 import { execute, findRow } from '../src/db/database.ts'
 import { defaultsEffect } from '../src/mailboxes/defaults.ts'
 import { arrive, proven, ruling, signedIn, startTestServer, type TestServer } from './support.ts'
@@ -114,6 +114,33 @@ describe('watching: everything is judged, and nothing but harm is held back', ()
     const id = await one({ body: '<p>Quite another: <a href="https://files.dropshelf.example/w">w</a></p>' })
     expect((await oda.post('/api/rulings', ruling([id], { learn: 'junk' }))).status).toBe(200)
     expect((await calibration()).junk.reduce((a, b) => a + b, 0)).toBeGreaterThan(0)
+  })
+  test('Review lists what would have been held, and the days say how much of it people called what', async () => {
+    const would = await findRow<{ n: number }>(
+      server.db,
+      "SELECT COUNT(*) AS n FROM deliveries WHERE would IS NOT NULL AND state IN ('inbox', 'deferred')",
+    )
+    await execute(
+      server.db,
+      "UPDATE deliveries SET state = 'inbox' WHERE state = 'deferred' AND bound_for = 'inbox'",
+    )
+    const listed = async (more = '') =>
+      (await oda.get(`/api/review?states=watched&order=newest&days=28${more}`)).body as {
+        rows: { state: string; subject: string; clusterDeliveries: number }[]
+      }
+    const { rows } = await listed()
+    expect(rows.reduce((n, row) => n + row.clusterDeliveries, 0)).toBe(would?.n)
+    expect(new Set(rows.map(({ state }) => state))).toEqual(new Set(['inbox']))
+    const { body: counts } = await oda.get('/api/review/counts?states=watched&days=28')
+    expect(counts.total).toBe(would?.n)
+    expect((await listed('&find=nothing-like-this')).rows).toEqual([])
+
+    const { body } = (await oda.get('/api/watching')) as { body: WatchingDays }
+    expect(body.watching).toBe(true)
+    expect(body.days).toHaveLength(1)
+    const [today] = body.days
+    expect(today).toMatchObject({ day: '2026-11-20', would: would?.n, wanted: 0, junk: 1 })
+    expect(today?.came).toBeGreaterThan(today?.would ?? 0)
   })
   test('holding from now on: what it would have come to; then mail is held, and undo is watching again', async () => {
     const asked = { what: 'watching' as const, was: true, to: false }

@@ -1,10 +1,11 @@
 import type { Router } from 'express'
-import { readCalibration, setDriftAside } from '@pendro/contract'
+import { readCalibration, readWatching, setDriftAside } from '@pendro/contract'
 import type { Deps } from '../app.ts'
 import { mount } from '../http.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { ofAsked, readCalibrationOf } from './calibration.ts'
 import { setAside } from './drift.ts'
+import { watchedDays } from './watching.ts'
 
 export function calibrationRoutes(router: Router, { db, now }: Deps): void {
   mount(router, setDriftAside, async ({ body, who }) => {
@@ -12,6 +13,7 @@ export function calibrationRoutes(router: Router, { db, now }: Deps): void {
     await setAside(db, actor(who), { ...body, of }, now())
     return {}
   })
+  mount(router, readWatching, ({ who }) => watchedDays(db, who, now()))
   mount(router, readCalibration, ({ query, who }) =>
     readCalibrationOf(db, who, { days: Number(query.days), department: query.department }, now()),
   )

@@ -52,6 +52,8 @@ export function readSetUp(body: Body): Parsed<Plan, readonly SetUpProblem[]> {
       fileHosts: [],
       sharedProviders: [],
     },
+    // A new installation holds nothing back but harm until a steward says otherwise.
+    watching: true,
     limits: { junk: 40, quarantined: 40, nearCertain: 80 },
     keep: { quarantined: usualDays, junk: usualDays, discarded: usualDays },
     headerDays: usualHeaderDays,

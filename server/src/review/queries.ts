@@ -25,6 +25,8 @@ export const statesOf: Readonly<Record<z.infer<typeof reviewStates>, readonly De
   // What a person released is shown apart.
   delivered: arrivedStates.filter(state => state !== 'released'),
   inspecting: ['inspecting'],
+  // Of these only what would have been held; see conditions().
+  watched: arrivedStates.filter(state => state !== 'released'),
 }
 
 /** The column an order runs along, its direction, and the indexes that deliver it without sorting. */
@@ -107,6 +109,7 @@ export function shownTo(
 /** Conditions beside the state; `t` is the table's alias. The band's upper end is left out, unless it is 100. */
 function conditions(t: string, { filter, scope }: Shown): string {
   const parts = [`${t}.received_day >= :since`, within(scope, `${t}.mailbox_id`)]
+  if (filter.states === 'watched') parts.push(`${t}.would IN ('junk', 'quarantined', 'discarded')`)
   if (filter.mailbox !== undefined) parts.push(`${t}.mailbox_id = :mailbox`)
   if (filter.from > 0) parts.push(`${t}.score >= :from`)
   if (filter.to < 100) parts.push(`${t}.score < :to`)
@@ -124,6 +127,7 @@ async function indexFor(
   { scope, filter, states }: Shown,
   { byState, byMailbox }: { readonly byState: string; readonly byMailbox: string },
 ): Promise<string> {
+  if (filter.states === 'watched') return 'k_would'
   if (filter.mailbox !== undefined) return byMailbox
   if (scope === null) return byState
   const theirs = `deliveries FORCE INDEX (${byMailbox}) WHERE ${within(scope, 'mailbox_id')} AND state IN (:states)`
@@ -338,7 +342,7 @@ export function clusterMembers(
 export async function countBins(db: Database, shown: Shown): Promise<readonly number[]> {
   const { filter, scope } = shown
   const whole: Shown = { ...shown, filter: { ...filter, from: 0, to: 100 } }
-  const summed = scope === null && filter.mailbox === undefined && !filter.find
+  const summed = scope === null && filter.mailbox === undefined && !filter.find && filter.states !== 'watched'
   const rows = await select<{ bin: number; n: number }>(
     db,
     summed

@@ -23,6 +23,9 @@ const LinkArea = lazy(() => import('../areas/own/index.tsx').then(m => ({ defaul
 const MailboxesArea = lazy(() =>
   import('../areas/mailboxes/index.ts').then(m => ({ default: m.MailboxesArea })),
 )
+const WatchingPage = lazy(() =>
+  import('../areas/mailboxes/index.ts').then(m => ({ default: m.WatchingPage })),
+)
 const MailRulesPage = lazy(() =>
   import('../areas/mail-rules/index.ts').then(m => ({ default: m.MailRulesPage })),
 )
@@ -72,6 +75,7 @@ const laterRoutes = [
   { path: 'senders/bring-in/:id', title: 'areas.senders', Page: BringIn },
   { path: 'mailboxes', title: 'areas.mailboxes', Page: MailboxesArea },
   { path: 'mailboxes/:id', title: 'areas.mailboxes', Page: MailboxesArea },
+  { path: 'mailboxes/watching', title: 'areas.mailboxes', Page: WatchingPage },
   { path: 'mailboxes/rules', title: 'areas.mailboxes', Page: MailRulesPage },
   { path: 'mailboxes/rules/:rule', title: 'areas.mailboxes', Page: MailRulesPage },
   { path: 'mailboxes/:id/rules', title: 'areas.mailboxes', Page: MailRulesPage },

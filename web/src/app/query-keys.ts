@@ -30,6 +30,7 @@ export type Subject =
   | 'settings'
   | 'staffers'
   | 'sheet'
+  | 'watching'
   | 'ways-in'
   | 'where'
 
@@ -42,7 +43,7 @@ export const queryKeyOf = (subject: Subject, ...more: readonly unknown[]): reado
 /** What an act makes stale beside what it has changed on the screen itself; `null` for everything. */
 const staleAfter = {
   /** Rows of the list stay where they are, marked as done. */
-  ruling: ['calibration', 'review-counts', 'sheet', 'record', 'digest', 'reach'],
+  ruling: ['calibration', 'watching', 'review-counts', 'sheet', 'record', 'digest', 'reach'],
   'ruled-from-whereabouts': ['where', 'review', 'mail-rule', 'mailbox'],
   'handed-in': ['record'],
   kept: ['sheet', 'review', 'record', 'where', 'mailbox'],

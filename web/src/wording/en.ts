@@ -228,6 +228,7 @@ export const en = {
       released: 'released',
       discarded: 'discarded',
       delivered: 'delivered',
+      watched: 'only watched and would have been held',
       inspecting: 'still being inspected',
     },
     statesHint: {
@@ -239,6 +240,7 @@ export const en = {
       released: 'was kept back, now in the inbox',
       discarded: 'can be restored until it is no longer kept',
       delivered: 'in inboxes and other folders, so that you can mark what should not have got through',
+      watched: 'in the colleague’s inbox, because mail is only watched for now; rulings on it teach',
       inspecting: 'an attachment is still being inspected',
     },
     daysLabel: 'since when',

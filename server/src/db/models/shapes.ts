@@ -1,4 +1,4 @@
-import type { DigestLanguage, ListFormat, OwnMay, RouteHost } from '@pendro/contract'
+import type { DigestLanguage, ListFormat, OwnMay, RouteHost, StepName } from '@pendro/contract'
 import type { DeliveryFacts, Evidence, Limits, OrganisationPolicy } from '@pendro/core/judgement'
 import type { Finding } from '@pendro/core/weights'
 import type { KeptDays } from '@pendro/core/keeping'
@@ -43,6 +43,8 @@ export interface OrganisationSettings {
   readonly directory?: DirectorySetting
   /** Weights of its own; without them the shipped ones count, and may be fitted. */
   readonly weights?: Weighting
+  /** What of the first steps is left out, and whether a steward has put them away. */
+  readonly steps?: { readonly skipped: readonly StepName[]; readonly closed: boolean }
   /** Everything is judged, and nothing but harm is held back. */
   readonly watching?: boolean
   /** What departments have of their own, by their name; a mailbox may differ again. */

@@ -13,6 +13,7 @@ i18next.addResourceBundle(
 )
 
 export { MailboxesArea } from './mailboxes-area.tsx'
+export { WatchingPage } from './watching-page.tsx'
 
 // What Calibration has in common with the defaults of mailboxes: a change of limits, and what it would come to.
 export { limitNames, limitSteps, withLimit, type LimitName, type Limits } from './limits-arc.tsx'

@@ -16,7 +16,14 @@ export function WatchingCard({ watching, may }: { watching: boolean; may: boolea
     draft === watching ? null : { what: 'watching', was: watching, to: draft }
   const effect = useEffectOfDefaults(useDelayed(change, 150))
   return (
-    <Card title={t('mailboxes.watching.title')}>
+    <Card
+      title={t('mailboxes.watching.title')}
+      more={
+        <Link to="/mailboxes/watching" className="border-b border-current text-petrol">
+          {t('mailboxes.watching.more')}
+        </Link>
+      }
+    >
       <fieldset disabled={!may}>
         <legend className="sr-only">{t('mailboxes.watching.title')}</legend>
         {[false, true].map(value => (

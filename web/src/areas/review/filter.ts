@@ -17,6 +17,7 @@ export const stateChoices = [
   'discarded',
   'inspecting',
   'delivered',
+  'watched',
 ] as const satisfies readonly ReviewStates[]
 export const dayChoices = [1, 3, 7, 14, 28] as const
 

@@ -84,7 +84,16 @@ function MarkAll({ onMarkAll }: Pick<ListPaneProps, 'onMarkAll'>) {
   )
 }
 
-const elsewhere = ['sealed', 'waiting', 'released', 'discarded', 'delivered', 'inspecting', 'kept'] as const
+const elsewhere = [
+  'watched',
+  'sealed',
+  'waiting',
+  'released',
+  'discarded',
+  'delivered',
+  'inspecting',
+  'kept',
+] as const
 
 /** What was looked for may be somewhere else: how much of it, state by state. */
 function Elsewhere({ filter }: Pick<ReturnType<typeof useFilter>, 'filter'>) {
