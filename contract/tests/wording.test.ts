@@ -29,6 +29,7 @@ import { own as ownNb } from '../../web/src/wording/own/nb.ts'
 import { own as ownPl } from '../../web/src/wording/own/pl.ts'
 import { enCalibration } from '../../web/src/wording/en-calibration.ts'
 import { enOrganisation } from '../../web/src/wording/en-organisation.ts'
+import { enLearning, enSteps } from '../../web/src/wording/en-steps.ts'
 import { enStaffers } from '../../web/src/wording/en-staffers.ts'
 import { enDoors } from '../../web/src/wording/en-doors.ts'
 import { enDirectory } from '../../web/src/wording/en-directory.ts'
@@ -115,6 +116,8 @@ const screens = {
   calibration: enCalibration,
   organisation: enOrganisation,
   doors: enDoors,
+  steps: enSteps,
+  learning: enLearning,
   staffers: enStaffers,
   me: enMe,
   directory: enDirectory,

@@ -32,6 +32,7 @@ import { createPurge } from './keeping/purge.ts'
 import { createPace, type Pace } from './jobs/pace.ts'
 import { workDirectory } from './mailboxes/sync.ts'
 import { startLoop } from './jobs/loop.ts'
+import type { Slots } from './jobs/slots.ts'
 import { createInspections } from './intake/inspections.ts'
 import { workSelections } from './rulings/rule-all.ts'
 import { createListsPool, workImports } from './list-jobs/lists.ts'
@@ -133,14 +134,8 @@ interface Jobs {
   readonly stop: () => Promise<void>
 }
 
-/** Everything that goes on by itself. Each job lives with its capability; here they are started and ended. */
-function startJobs(
-  { settings, db, log, now, traffic }: Process,
-  reader: Reader,
-  pace: Pace,
-  learning: Learning,
-): Jobs {
-  const { PENDRO_PUBLIC_URL: publicUrl } = settings
+/** What hands mail on, by the routes that are set. */
+function sendingOf({ settings, db, log, now, traffic }: Process, reader: Reader): Slots {
   const send = createWays({
     organisation: () => organisationNow(db).catch(() => null),
     store: { host: settings.PENDRO_STORE_HOST, port: settings.PENDRO_STORE_PORT },
@@ -149,15 +144,33 @@ function startJobs(
     tried: (host, result) =>
       traffic.count(host, result.status, result.status === 'taken' ? '' : result.problem),
   })
-  const sending = createOutbox({
+  const { work, stop } = createOutbox({
     db,
     send,
     log,
     now,
-    letter: lettersOf({ db, publicUrl, now }),
+    letter: lettersOf({ db, publicUrl: settings.PENDRO_PUBLIC_URL, now }),
     reply: id => writeReply({ db, read: reader.read, now: now() }, id),
     returned: id => writeReturn(db, id, now()),
   })
+  return {
+    work,
+    stop: async () => {
+      await stop()
+      send.close()
+    },
+  }
+}
+
+/** Everything that goes on by itself. Each job lives with its capability; here they are started and ended. */
+function startJobs(
+  { settings, db, log, now, traffic }: Process,
+  reader: Reader,
+  pace: Pace,
+  learning: Learning,
+): Jobs {
+  const { PENDRO_PUBLIC_URL: publicUrl } = settings
+  const sending = sendingOf({ settings, db, log, now, traffic }, reader)
   const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })
   const directory = {
     plan: reader.planDirectory,
@@ -204,7 +217,6 @@ function startJobs(
     stop: async () => {
       await Promise.all(loops.map(loop => loop.stop()))
       await Promise.all([lists.stop(), sending.stop(), inspecting?.stop()])
-      send.close()
     },
   }
 }
@@ -218,6 +230,21 @@ const closed = (http: Server) =>
     // Whoever holds a request open this long is not coming back.
     setTimeout(() => http.closeAllConnections(), 3000).unref()
   })
+
+/** What the doors hand their messages to. */
+async function intakeOf({ settings, db, log, now, traffic }: Process, reader: Reader, jobs: Jobs) {
+  return {
+    intake: { ...reader, lab: jobs.hasLab },
+    db,
+    log,
+    now,
+    maxBytes: settings.PENDRO_MAX_MESSAGE_BYTES,
+    storeAddress: await storeAddress(settings.PENDRO_STORE_HOST),
+    takenIn: jobs.outboxQueued,
+    traffic,
+    publicUrl: settings.PENDRO_PUBLIC_URL,
+  }
+}
 
 /** Where this process reaches its own doors: one that listens everywhere is reached on loopback. */
 function reachableHost({ PENDRO_SMTP_HOST, PENDRO_HOST }: Settings): string {
@@ -261,20 +288,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
       error ? reject(error) : resolve(server),
     )
   })
-  const doors = await openDoors(
-    {
-      intake: { ...reader, lab: jobs.hasLab },
-      db,
-      log,
-      now,
-      maxBytes: settings.PENDRO_MAX_MESSAGE_BYTES,
-      storeAddress: await storeAddress(settings.PENDRO_STORE_HOST),
-      takenIn: jobs.outboxQueued,
-      traffic,
-      publicUrl: settings.PENDRO_PUBLIC_URL,
-    },
-    settings,
-  )
+  const doors = await openDoors(await intakeOf(own, reader, jobs), settings)
   opened = doors
   const certificate = startLoop('certificate', 30_000, async () => ((await doors.look()) ? 1 : 0), log)
   log.listening('http', portOf(http))

@@ -55,80 +55,67 @@ interface Run {
   readonly place: string
 }
 
-export function createLearning({ db, read, now, folder }: Deps): Learning {
-  const owner = randomUUID()
-  /** Seen to be at work by now, and free for the next part. */
-  const justNow = () => new Date(now().getTime() - 1)
+/** Sources that are open, and passwords of accounts: in the memory of this process, and nowhere else. */
+function createOpened(folder: string) {
   const passwords = new Map<number, string>()
   const sources = new Map<number, Source>()
-  const openSource = async (source: HistorySource, password = ''): Promise<Source> => {
+  const open = async (source: HistorySource, password = ''): Promise<Source> => {
     if (source.kind === 'imap') return imapSource(source, password)
     const path = await within(folder, source.path)
     return source.kind === 'mbox' ? mboxSource(path) : maildirSource(path)
   }
-  const sourceOf = async ({ id, source }: Run): Promise<Source> => {
-    const known = sources.get(id) ?? (await openSource(source, passwords.get(id)))
-    sources.set(id, known)
-    return known
-  }
-  const forget = async (id: number) => {
+  const close = async (id: number) => {
     const source = sources.get(id)
     sources.delete(id)
     await source?.close()
   }
-  const learnPart = async (run: Run): Promise<void> => {
-    try {
-      const source = await sourceOf(run)
-      const { messages, ...progress } = await source.next(run.place)
-      const found = messages.map(raw => ({ raw, mailboxId: run.mailbox_id, verdict: run.verdict }))
-      await learnHistory(db, run.id, found, read, progress)
-      if (progress.isEnd) await forget(run.id)
-    } catch (error) {
-      await forget(run.id)
-      // Somebody has stopped it meanwhile.
-      if (error instanceof AppError) return
-      if (isDatabaseAway(error)) throw error
-      await fail(db, run.id, error)
-      if (!(error instanceof SourceError)) throw error
-    }
-  }
   return {
-    begin: async ({ mailboxId, verdict, source, password }, by) => {
-      const opened = await checked(openSource(source, password))
-      const id = await inTransaction(db, async tx => {
-        const run = await insertOne(
-          db,
-          HistoryRuns,
-          {
-            at: now(),
-            name: nameOf(source),
-            by_name: by.name,
-            state: 'learning',
-            taken: 0,
-            left_out: 0,
-            source,
-            mailbox_id: mailboxId,
-            verdict,
-            owner: source.kind === 'imap' ? owner : '',
-            claimed_until: justNow(),
-          },
-          tx,
-        )
-        const facts = { from: nameOf(source), verdict }
-        await writeRecord(db, tx, [{ act: 'history-begun', at: now(), by, mailboxId, facts }])
-        return run
-      })
-      sources.set(id, opened)
+    /** Whether it can be read at all. */
+    check: async (source: HistorySource, password?: string) => {
+      const opened = await checked(open(source, password))
+      await opened.close()
+    },
+    of: async ({ id, source }: Pick<Run, 'id' | 'source'>): Promise<Source> => {
+      const known = sources.get(id) ?? (await open(source, passwords.get(id)))
+      sources.set(id, known)
+      return known
+    },
+    keep: (id: number, password: string | undefined) => {
       if (password !== undefined) passwords.set(id, password)
+    },
+    close,
+    forget: async (id: number) => {
+      passwords.delete(id)
+      await close(id)
+    },
+    closeAll: async () => {
+      for (const id of [...sources.keys()]) await close(id)
+    },
+  }
+}
+
+type Opened = ReturnType<typeof createOpened>
+
+export function createLearning(deps: Deps): Learning {
+  const { db, now, folder } = deps
+  const owner = randomUUID()
+  /** Seen to be at work by now, and free for the next part. */
+  const justNow = () => new Date(now().getTime() - 1)
+  const opened = createOpened(folder)
+  return {
+    begin: async (wanted, by) => {
+      await opened.check(wanted.source, wanted.password)
+      const id = await noteBegin(db, wanted, by, { owner, at: now(), claimed: justNow() })
+      opened.keep(id, wanted.password)
       return id
     },
     resume: async (id, password) => {
       const run = await findOne(db, HistoryRuns, { id })
       if (!run?.source) throw new AppError('HISTORY_NOT_FOUND')
-      await forget(id)
-      sources.set(id, await checked(openSource(run.source, password)))
-      if (password !== undefined) passwords.set(id, password)
       const isImap = run.source.kind === 'imap'
+      await opened.close(id)
+      await opened.check(run.source, password)
+      opened.keep(id, password)
       await change(db, id, ['stopped', 'failed', ...(isImap ? ['learning' as const] : [])], {
         state: 'learning',
         problem: '',
@@ -138,23 +125,14 @@ export function createLearning({ db, read, now, folder }: Deps): Learning {
     },
     stop: async id => {
       await change(db, id, ['learning'], { state: 'stopped' })
-      await forget(id)
+      await opened.close(id)
     },
     undo: async (id, by) => {
-      const run = await findOne(db, HistoryRuns, { id })
-      await change(db, id, ['learning', 'stopped', 'failed', 'done'], { state: 'undoing' })
-      await forget(id)
-      passwords.delete(id)
+      const name = await change(db, id, ['learning', 'stopped', 'failed', 'done'], { state: 'undoing' })
+      await opened.forget(id)
+      const mailboxId = (await findOne(db, HistoryRuns, { id }))?.mailbox_id ?? null
       await inTransaction(db, tx =>
-        writeRecord(db, tx, [
-          {
-            act: 'history-undone',
-            at: now(),
-            by,
-            mailboxId: run?.mailbox_id ?? null,
-            facts: { from: run?.name ?? '' },
-          },
-        ]),
+        writeRecord(db, tx, [{ act: 'history-undone', at: now(), by, mailboxId, facts: { from: name } }]),
       )
     },
     work: async () => {
@@ -169,14 +147,61 @@ export function createLearning({ db, read, now, folder }: Deps): Learning {
         { at: now(), holdFor, limit: 1, values: { owner } },
       )
       if (!run) return 0
-      await (run.state === 'undoing' ? undoHistory(db, run.id) : learnPart(run))
+      await (run.state === 'undoing' ? undoHistory(db, run.id) : learnPart(deps, opened, run))
       await update(db, HistoryRuns, { claimed_until: justNow() }, { id: run.id })
       return 1
     },
-    close: async () => {
-      for (const id of [...sources.keys()]) await forget(id)
-    },
+    close: opened.closeAll,
   }
+}
+
+/** Reads the next part of a run's source and learns from it. */
+async function learnPart({ db, read }: Deps, opened: Opened, run: Run): Promise<void> {
+  try {
+    const source = await opened.of(run)
+    const { messages, ...progress } = await source.next(run.place)
+    const found = messages.map(raw => ({ raw, mailboxId: run.mailbox_id, verdict: run.verdict }))
+    await learnHistory(db, run.id, found, read, progress)
+    if (progress.isEnd) await opened.forget(run.id)
+  } catch (error) {
+    await opened.close(run.id)
+    // Somebody has stopped it meanwhile.
+    if (error instanceof AppError) return
+    if (isDatabaseAway(error)) throw error
+    await fail(db, run.id, error)
+    if (!(error instanceof SourceError)) throw error
+  }
+}
+
+function noteBegin(
+  db: Database,
+  { mailboxId, verdict, source }: Wanted,
+  by: Actor,
+  { owner, at, claimed }: { readonly owner: string; readonly at: Date; readonly claimed: Date },
+): Promise<number> {
+  const name = nameOf(source)
+  return inTransaction(db, async tx => {
+    const id = await insertOne(
+      db,
+      HistoryRuns,
+      {
+        at,
+        name,
+        by_name: by.name,
+        state: 'learning',
+        taken: 0,
+        left_out: 0,
+        source,
+        mailbox_id: mailboxId,
+        verdict,
+        owner: source.kind === 'imap' ? owner : '',
+        claimed_until: claimed,
+      },
+      tx,
+    )
+    await writeRecord(db, tx, [{ act: 'history-begun', at, by, mailboxId, facts: { from: name, verdict } }])
+    return id
+  })
 }
 
 /** What a run is called in lists and in the record. */
@@ -198,17 +223,19 @@ async function fail(db: Database, id: number, error: unknown): Promise<void> {
   await update(db, HistoryRuns, { state: 'failed', problem }, { id, state: 'learning' })
 }
 
+/** Moves a run on, where that may be; what it is called. */
 async function change(
   db: Database,
   id: number,
   from: readonly ('learning' | 'stopped' | 'failed' | 'done')[],
   to: Partial<Pick<NewRowOf<typeof HistoryRuns>, 'state' | 'problem' | 'owner' | 'claimed_until'>>,
-): Promise<void> {
-  await inTransaction(db, async tx => {
+): Promise<string> {
+  return inTransaction(db, async tx => {
     const run = await findOne(db, HistoryRuns, { id }, { tx, lock: true })
     if (!run?.source) throw new AppError('HISTORY_NOT_FOUND')
     if (!(from as readonly string[]).includes(run.state)) throw new AppError('HISTORY_STATE')
     await update(db, HistoryRuns, { claimed_until: null, ...to }, { id }, tx)
+    return run.name
   })
 }
 

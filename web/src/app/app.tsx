@@ -36,6 +36,10 @@ const OrganisationArea = lazy(() =>
   import('../areas/organisation/index.ts').then(m => ({ default: m.OrganisationArea })),
 )
 const DoorsPage = lazy(() => import('../areas/organisation/index.ts').then(m => ({ default: m.DoorsPage })))
+const LearningPage = lazy(() =>
+  import('../areas/organisation/index.ts').then(m => ({ default: m.LearningPage })),
+)
+const StepsPage = lazy(() => import('../areas/organisation/index.ts').then(m => ({ default: m.StepsPage })))
 const StaffersPage = lazy(() => import('../areas/staffers/index.ts').then(m => ({ default: m.StaffersPage })))
 const InvitationPage = lazy(() =>
   import('../areas/staffers/index.ts').then(m => ({ default: m.InvitationPage })),
@@ -83,6 +87,8 @@ const laterRoutes = [
   { path: 'calibration', title: 'areas.calibration', Page: CalibrationArea },
   { path: 'organisation', title: 'areas.organisation', Page: OrganisationArea },
   { path: 'organisation/doors', title: 'areas.organisation', Page: DoorsPage },
+  { path: 'organisation/learning', title: 'areas.organisation', Page: LearningPage },
+  { path: 'organisation/steps', title: 'areas.organisation', Page: StepsPage },
   { path: 'organisation/staffers', title: 'areas.organisation', Page: StaffersPage },
   { path: 'record', title: 'areas.record', Page: RecordArea },
   { path: 'me', title: 'shell.me', Page: MePage },

@@ -7,6 +7,7 @@ export type Subject =
   | 'doors'
   | 'enquiries'
   | 'find'
+  | 'history'
   | 'import'
   | 'mail-rule'
   | 'mailbox'
@@ -29,6 +30,7 @@ export type Subject =
   | 'set-up'
   | 'settings'
   | 'staffers'
+  | 'steps'
   | 'sheet'
   | 'watching'
   | 'ways-in'
@@ -60,6 +62,8 @@ const staleAfter = {
   'me-changed': ['me', 'record'],
   /** Who was kept out for want of one is not any more. */
   'factor-added': ['me', 'session', 'record'],
+  'history-changed': ['history', 'steps', 'record'],
+  'steps-changed': ['steps'],
   'digest-changed': ['digest', 'mailbox'],
   'mailbox-changed': ['calibration', 'mailbox', 'mailbox-table', 'digest', 'record', 'sheet', 'review'],
   'enquiry-changed': ['enquiries'],

@@ -3,6 +3,7 @@ import { useQueryClient } from '@tanstack/react-query'
 import type { UseFormReturn } from 'react-hook-form'
 import type { z } from 'zod'
 import { useTranslation } from 'react-i18next'
+import { useNavigate } from 'react-router'
 import { beginSetUp, type SetUpProblem } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { enter } from '../../app/session.ts'
@@ -17,6 +18,7 @@ type SetUpForm = UseFormReturn<z.input<typeof beginSetUp.body>, unknown, z.outpu
 export function FirstSetUp() {
   const { t } = useTranslation()
   const client = useQueryClient()
+  const navigate = useNavigate()
   const form = useContractForm(beginSetUp.body, {
     organisation: '',
     timeZone: Intl.DateTimeFormat().resolvedOptions().timeZone,
@@ -33,6 +35,7 @@ export function FirstSetUp() {
       await call(beginSetUp, { body })
       client.setQueryData(queryKeyOf('set-up'), { needed: false })
       await enter(client, body)
+      void navigate('/organisation/steps')
     },
     quiet: true,
   })

@@ -10,6 +10,7 @@ import { Choices, Line, Lines, Times } from './fields.tsx'
 import { LettersCard } from './letters-setting.tsx'
 import { OwnPagesCard } from './own-pages-setting.tsx'
 import { SettingCard } from './setting-card.tsx'
+import { StepsBanner } from './steps/steps-banner.tsx'
 import { useSettings } from './use-settings.ts'
 
 /** What the organisation is called, what is its own, whom it believes, and what goes where. */
@@ -28,6 +29,9 @@ export function OrganisationArea() {
           </Link>{' '}
           <Link to="/organisation/doors" className="border-b border-current text-petrol">
             {t('organisation.doors')}
+          </Link>{' '}
+          <Link to="/organisation/learning" className="border-b border-current text-petrol">
+            {t('organisation.learning')}
           </Link>
           {may && (
             <>
@@ -42,6 +46,7 @@ export function OrganisationArea() {
     >
       {error && !data && <Failed error={error} onAgain={() => void refetch()} />}
       {!data && !error && <SkeletonRows count={6} />}
+      <StepsBanner />
       {data && <Settings data={data} may={may} />}
     </AreaPage>
   )
