@@ -4,7 +4,7 @@ import type { Page } from '@playwright/test'
 import { freePort } from '../scripts/database.mjs'
 import { root } from '../scripts/prepare.mjs'
 import { execute, openDatabase } from '../server/src/db/database.ts'
-import { expect, place, sendTo, test, withAuthenticator } from './support.ts'
+import { expect, place, sendJunk, sendTo, stored, test, withAuthenticator } from './support.ts'
 
 /** An organisation from nothing, as `npm start -- --empty` begins it: one server of its own over an empty database. */
 let server: ChildProcess
@@ -62,6 +62,7 @@ async function setUp(page: Page): Promise<void> {
   await page.getByLabel('Password').fill(words)
   await page.getByRole('button', { name: 'Set up and sign in' }).click()
   await page.getByRole('navigation').waitFor()
+  await expect(page).toHaveURL(/\/organisation\/steps$/)
 }
 
 test('from nothing: set up, mailboxes by a table, a second staffer with a passkey who sees one department; one closed and opened again', async ({
@@ -127,4 +128,83 @@ test('from nothing: set up, mailboxes by a table, a second staffer with a passke
   await expect(page.getByRole('button', { name: 'Close it' })).toBeVisible()
   expect(await sendTo(smtpPort, 'dot@pier.example')).toMatch(/^250/)
   await other.context().close()
+})
+
+test('the first steps: a gateway is listed and connects, the mail store is set, a message is sent through and watched; the first mail is only watched', async ({
+  page,
+}) => {
+  await page.goto(`${base}/sign-in`)
+  await page.getByLabel('Name', { exact: true }).fill('ada')
+  await page.getByLabel('Password').fill(words)
+  await page.getByRole('button', { name: 'Sign in', exact: true }).click()
+  await page.getByRole('navigation').waitFor()
+  // Nothing is kept back: Review says what to do first.
+  await page.getByRole('link', { name: 'Go on with the first steps' }).click()
+  const step = (name: string) =>
+    page.getByRole('listitem').filter({ has: page.getByRole('button', { name }) })
+  await expect(step('Whose mail it is')).toContainText('done')
+  await step('Mail comes in').getByRole('button', { name: 'Mail comes in' }).click()
+  await expect(page.getByText('pier.example smtp:[localhost]:')).toBeVisible()
+
+  // Whoever connects shows at once; listed, the step is done.
+  expect(await sendTo(smtpPort, 'ada@pier.example')).toMatch(/^250/)
+  await expect(page.getByRole('cell', { name: /127\.0\.0\.1.*not listed/ }).first()).toBeVisible()
+  await page.getByRole('link', { name: 'List the gateways' }).click()
+  const gateways = page
+    .getByRole('region')
+    .or(page.locator('section'))
+    .filter({ hasText: 'Names they sign their checks with' })
+    .last()
+  await gateways.getByLabel('Addresses or networks they connect from, one a line').fill('127.0.0.1')
+  await gateways.getByRole('button', { name: 'Change it' }).click()
+  await expect(page.getByRole('status').filter({ hasText: 'The setting is changed.' })).toBeVisible()
+  await expect(page.getByText('listed', { exact: true }).first()).toBeVisible()
+
+  // Nobody listens where the machine's settings have the mail store: it is said, with what to do.
+  await expect(
+    page.getByText('Nothing listens there. Check server and port, and whether it runs.'),
+  ).toBeVisible()
+  const routes = page
+    .locator('section')
+    .filter({ hasText: 'Smart hosts, for mail to everybody outside' })
+    .last()
+  await routes.getByRole('button', { name: 'Add a mail store' }).click()
+  await routes.getByLabel('Server').fill('127.0.0.1')
+  await routes.getByLabel('Port').fill(String(place().storePort))
+  await routes.getByLabel('TLS').selectOption('off')
+  await routes.getByRole('button', { name: 'Change it' }).click()
+  await expect(page.getByText(`127.0.0.1:${place().storePort}`)).toBeVisible()
+
+  await page.goto(`${base}/organisation/steps`)
+  await expect(step('Mail comes in')).toContainText('done')
+  await step('Mail goes on to the mail store').getByRole('button').first().click()
+  await page.getByRole('button', { name: /choose a colleague/ }).click()
+  await page.keyboard.type('Ada')
+  await page.getByRole('option', { name: /Ada Lind/ }).click()
+  await page.getByRole('button', { name: 'Send it' }).click()
+  await expect(page.getByText(/^The door took it: “250 2\.0\.0 Taken in as/)).toBeVisible()
+  await expect(page.getByText('The mail store has it')).toBeVisible()
+  await expect(step('Mail goes on to the mail store')).toContainText('done')
+
+  // A step can be left out, and come back to.
+  await step('Learn from the mail there is').getByRole('button').first().click()
+  await page.getByRole('button', { name: 'Leave it out' }).click()
+  await expect(step('Learn from the mail there is')).toContainText('left out')
+  await page.getByRole('button', { name: 'Come back to it' }).click()
+  await expect(step('Learn from the mail there is')).toContainText('to do')
+
+  // What looks like junk arrives all the same, and is shown as what would have been held.
+  await sendJunk(smtpPort, 'ada@pier.example')
+  await expect
+    .poll(async () => (await stored('ada@pier.example')).some(m => m.subject === 'You have won'))
+    .toBe(true)
+  await step('Hold back from now on').getByRole('button').first().click()
+  await page.getByRole('link', { name: 'What would have been held' }).click()
+  await expect(
+    page.getByText('Everything is judged, and nothing but harm is held back.').first(),
+  ).toBeVisible()
+  await expect(page.getByText(/of the last 28 days would have been held/)).toBeVisible()
+  await page.getByRole('link', { name: 'See what would have been held' }).click()
+  await page.getByRole('button', { name: /You have won/ }).click()
+  await expect(page.getByRole('region', { name: 'How it was decided' })).toContainText('Only watching')
 })

@@ -53,6 +53,7 @@ export default async function globalSetup() {
   process.env.PENDRO_E2E = JSON.stringify({
     base: `http://127.0.0.1:${port}`,
     smtpPort,
+    storePort,
     store: `http://127.0.0.1:${storeHttpPort}`,
     database: database.url('pendro_browser'),
   })

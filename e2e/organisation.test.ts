@@ -32,11 +32,11 @@ test('two stewards at once: the later one sees what the other did beside what is
   const cardOf = (on: typeof page) =>
     on.locator('section').filter({ has: on.getByRole('heading', { name: 'Mail stores' }) })
   const networks = (on: typeof page) => cardOf(on).getByLabel('Addresses or networks, one a line')
-  await signIn(page, 'oda', '/organisation')
+  await signIn(page, 'oda', '/organisation/doors')
   const before = await networks(page).inputValue()
   await networks(page).fill('192.0.2.1')
   const other = await browser.newPage()
-  await signIn(other, 'oda', '/organisation')
+  await signIn(other, 'oda', '/organisation/doors')
   await networks(other).fill('192.0.2.2')
   await cardOf(other).getByRole('button', { name: 'Change it' }).click()
   await expect(other.getByRole('status').filter({ hasText: 'The setting is changed.' })).toBeVisible()

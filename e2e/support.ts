@@ -8,6 +8,8 @@ import { demoStaffers } from '../scripts/sign-ins.mjs'
 interface Place {
   readonly base: string
   readonly smtpPort: number
+  /** Of the mail store, by SMTP. */
+  readonly storePort: number
   /** Where the stand-in mail store shows what it has. */
   readonly store: string
   readonly database: string
@@ -130,6 +132,19 @@ export async function sendTo(port: number, to: string): Promise<string> {
   const transport = createTransport({ host: '127.0.0.1', port, secure: false, ignoreTLS: true })
   const { response } = await transport.sendMail({ from: 'somebody@outside.example', to, text: 'Hello' })
   return response
+}
+
+/** Hands over what looks like junk to anybody: links to a number and away, hidden words, answers elsewhere. */
+export async function sendJunk(port: number, to: string): Promise<void> {
+  const transport = createTransport({ host: '127.0.0.1', port, secure: false, ignoreTLS: true })
+  await transport.sendMail({
+    from: 'Prizes <winner@lucky.example>',
+    replyTo: 'claims@elsewhere.example',
+    to,
+    subject: 'You have won',
+    date: new Date(Date.now() - 9 * 86_400_000),
+    html: '<p>Claim it: <a href="http://192.0.2.55/x">www.lucky.example</a> or <a href="https://files.dropshelf.example/y">here</a></p><p style="display:none">winner winner winner winner</p>',
+  })
 }
 
 /** Sends mail as the outside world would; gives the server's last answer. */

@@ -5,10 +5,6 @@ export const enSteps = {
   lead_other:
     '{{done}} of {{of}} are done. What is left can be done in any order, left out, and come back to.',
   all: 'All of it is done or left out. Pendro is ready.',
-  link: 'First steps',
-  banner_one: 'One step is left until Pendro is of full use.',
-  banner_other: '{{count}} steps are left until Pendro is of full use.',
-  go: 'Go on with them',
   close: 'Put these steps away',
   reopen: 'Show them again',
   closed: 'These steps are put away. Everything in them stands where it is set, too.',
@@ -68,7 +64,7 @@ export const enSteps = {
     copied: 'Copied',
     gateway: 'In the gateway: a transport for your domains',
     relay: 'In the mail server: the relay host for mail that goes out',
-    filter: 'Or as a content filter hop: what it hands over and where it takes it back',
+    filter: 'Or as a content filter hop: hand mail over to',
   },
 } as const
 
@@ -106,7 +102,7 @@ export const enLearning = {
     password: 'Password',
     folder: 'Folder',
     folderHelp: 'Such as INBOX, Sent or Junk.',
-    of: 'What it is to',
+    of: 'Whose it is:',
     begin: 'Begin',
     begun: 'It is being learned from.',
   },

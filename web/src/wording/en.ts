@@ -172,6 +172,11 @@ export const en = {
       'listed-twice': '{{line}} is listed twice.',
     },
   },
+  firstSteps: {
+    left_one: 'One step is left until Pendro is of full use here.',
+    left_other: '{{count}} steps are left until Pendro is of full use here.',
+    go: 'Go on with the first steps',
+  },
   keys: {
     title: 'Keyboard shortcuts',
     move: 'next and previous message',
@@ -218,6 +223,8 @@ export const en = {
     total_one: '**{{shown}}** message.',
     total_other: '**{{shown}}** messages.',
     filter: 'Showing mail that is [[states]], for [[mailbox]], from [[days]], [[order]] first.',
+    wouldBe_one: 'One message would have been held, were mail not only watched',
+    wouldBe_other: '{{count}} messages would have been held, were mail not only watched',
     statesLabel: 'which state',
     states: {
       kept: 'quarantined or junk',

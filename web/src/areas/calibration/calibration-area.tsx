@@ -8,6 +8,7 @@ import { queryKeyOf } from '../../app/query-keys.ts'
 import { mayWrite, useSession, maySteer, looksAfterAll } from '../../app/session.ts'
 import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
+import { FirstSteps } from '../../parts/first-steps.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { DriftCard } from './drift-card.tsx'
 import { EvidenceCard } from './evidence-card.tsx'
@@ -85,6 +86,7 @@ function Found({ data, department }: { data: CalibrationShape; department: strin
         <Quality data={data} /> {!may && t('calibration.readOnly')}
       </p>
       <Watched data={data} />
+      <FirstSteps className="mb-3" />
       <LimitsPanel
         key={JSON.stringify([department, data.limits])}
         data={data}

@@ -30,6 +30,7 @@ import { Boundary } from '../../parts/boundary.tsx'
 import { Button } from '../../parts/buttons.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
+import { FirstSteps } from '../../parts/first-steps.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Changed } from './changed.tsx'
 import { Watched } from './watched.tsx'
@@ -247,7 +248,10 @@ interface ComposedProps {
 function Composed({ data, form, setForm, onLanguage }: ComposedProps) {
   const { t } = useTranslation()
   return data.message === null ? (
-    <Empty title={t('digests.empty')}>{t('digests.emptyText', { name: data.mailbox.name })}</Empty>
+    <Empty title={t('digests.empty')}>
+      {t('digests.emptyText', { name: data.mailbox.name })}
+      <FirstSteps className="mt-2" />
+    </Empty>
   ) : (
     <AsSeen message={data.message} form={form} setForm={setForm}>
       <SentenceSlot

@@ -34,8 +34,9 @@ export function FirstSetUp() {
     send: async (body: z.output<typeof beginSetUp.body>) => {
       await call(beginSetUp, { body })
       client.setQueryData(queryKeyOf('set-up'), { needed: false })
+      // Signing in leads to where one came from.
+      await navigate('/sign-in', { replace: true, state: { from: '/organisation/steps' } })
       await enter(client, body)
-      void navigate('/organisation/steps')
     },
     quiet: true,
   })

@@ -4,6 +4,7 @@ import { areaLayout } from '../../parts/layout.ts'
 import { Boundary } from '../../parts/boundary.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
+import { FirstSteps } from '../../parts/first-steps.tsx'
 import { Empty } from '../../parts/states.tsx'
 import { TwoPanes } from '../../parts/two-panes.tsx'
 import { maySteer, useSession } from '../../app/session.ts'
@@ -77,7 +78,10 @@ function Detail({ page, openId, may }: { page: string | undefined; openId: numbe
   ) : page === 'new' && may ? (
     <AddPage />
   ) : openId === null ? (
-    <Empty title={t('mailboxes.choose')}>{t('mailboxes.chooseText')}</Empty>
+    <Empty title={t('mailboxes.choose')}>
+      {t('mailboxes.chooseText')}
+      <FirstSteps className="mt-2" />
+    </Empty>
   ) : (
     <Boundary of={openId}>
       <MailboxPage key={openId} id={openId} />

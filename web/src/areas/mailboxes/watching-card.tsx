@@ -9,7 +9,16 @@ import { Replay } from './replay.tsx'
 import { useEffectOfDefaults } from './use-defaults.ts'
 
 /** Whether mail is held back, or only watched. */
-export function WatchingCard({ watching, may }: { watching: boolean; may: boolean }) {
+export function WatchingCard({
+  watching,
+  may,
+  withDays = true,
+}: {
+  watching: boolean
+  may: boolean
+  /** Leads to what would have been held, day by day. */
+  withDays?: boolean
+}) {
   const { t } = useTranslation()
   const [draft, setDraft] = useState(watching)
   const change: DefaultsChange | null =
@@ -19,9 +28,11 @@ export function WatchingCard({ watching, may }: { watching: boolean; may: boolea
     <Card
       title={t('mailboxes.watching.title')}
       more={
-        <Link to="/mailboxes/watching" className="border-b border-current text-petrol">
-          {t('mailboxes.watching.more')}
-        </Link>
+        withDays && (
+          <Link to="/mailboxes/watching" className="border-b border-current text-petrol">
+            {t('mailboxes.watching.more')}
+          </Link>
+        )
       }
     >
       <fieldset disabled={!may}>

@@ -40,7 +40,7 @@ export function WatchingPage() {
       {data && (
         <div className="grid items-start gap-3 min-[1080px]:grid-cols-[minmax(0,3fr)_minmax(0,2fr)]">
           <DaysCard days={data.days} />
-          <WatchingCard key={String(data.watching)} watching={data.watching} may={may} />
+          <WatchingCard key={String(data.watching)} watching={data.watching} may={may} withDays={false} />
         </div>
       )}
     </AreaPage>

@@ -10,7 +10,7 @@ import { Choices, Line, Lines, Times } from './fields.tsx'
 import { LettersCard } from './letters-setting.tsx'
 import { OwnPagesCard } from './own-pages-setting.tsx'
 import { SettingCard } from './setting-card.tsx'
-import { StepsBanner } from './steps/steps-banner.tsx'
+import { FirstSteps } from '../../parts/first-steps.tsx'
 import { useSettings } from './use-settings.ts'
 
 /** What the organisation is called, what is its own, whom it believes, and what goes where. */
@@ -46,7 +46,7 @@ export function OrganisationArea() {
     >
       {error && !data && <Failed error={error} onAgain={() => void refetch()} />}
       {!data && !error && <SkeletonRows count={6} />}
-      <StepsBanner />
+      <FirstSteps className="mb-3 rounded-lg border border-line bg-sheet px-4 py-2.5" />
       {data && <Settings data={data} may={may} />}
     </AreaPage>
   )

@@ -15,6 +15,7 @@ import { CardList } from '../../parts/card-list.tsx'
 import { MailboxSlot } from '../../parts/mailbox-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
 import { SentenceSlot } from '../../parts/sentence-slot.tsx'
+import { FirstSteps } from '../../parts/first-steps.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { sentenceOf } from './record-text.ts'
 import { useAct } from '../../app/use-act.ts'
@@ -170,7 +171,12 @@ function Lines({ filter }: Pick<FilterProps, 'filter'>) {
     <div className="overflow-y-auto bg-sheet" tabIndex={0} role="region" aria-label={t('areas.record')}>
       {list.isPending && <SkeletonRows count={10} height={56} />}
       {list.error && !list.data && <Failed error={list.error} onAgain={() => void list.refetch()} />}
-      {list.data && lines.length === 0 && <Empty title={t('record.empty')}>{t('record.emptyText')}</Empty>}
+      {list.data && lines.length === 0 && (
+        <Empty title={t('record.empty')}>
+          {t('record.emptyText')}
+          <FirstSteps className="mt-2" />
+        </Empty>
+      )}
       <CardList isOnlyList presses={{ u: '[data-undo]' }} className="mx-auto max-w-6xl gap-0! pb-10">
         {lines.map((line, i) => (
           <Line key={line.id} line={line} heading={headingOf(line, lines[i - 1], times.dayHeading)} />

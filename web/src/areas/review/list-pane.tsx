@@ -1,5 +1,5 @@
 import type { ReactNode } from 'react'
-import { useQueries } from '@tanstack/react-query'
+import { useQueries, useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import { reviewCounts, type ReviewRow } from '@pendro/contract'
@@ -9,6 +9,7 @@ import { mayWrite, useSession } from '../../app/session.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
 import { Checkbox } from '../../parts/checkbox.tsx'
 import { TryAllAgain } from '../../parts/try-again.tsx'
+import { FirstSteps } from '../../parts/first-steps.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { usualFilter, useFilter, writeFilter } from './filter.ts'
 import { useRuling } from './ruling-store.ts'
@@ -44,6 +45,8 @@ export function ListPane({ list, rows, filter, change, live, onMarkAll, children
       {list.data && rows.length === 0 && !list.isFetching && (
         <Empty title={t(`review.empty.${filter.states === 'kept' ? 'kept' : 'other'}`)}>
           <p>{t('review.emptyText')}</p>
+          <FirstSteps className="mt-2" />
+          {filter.states === 'kept' && <WouldHaveBeenHeld filter={filter} />}
           {filter.find && <Elsewhere filter={filter} />}
           <Button
             className="mt-4"
@@ -81,6 +84,27 @@ function MarkAll({ onMarkAll }: Pick<ListPaneProps, 'onMarkAll'>) {
       <Checkbox checked={selection !== null} label={t('review.markAll')} onChange={onMarkAll} />
       {t('review.markAll')} <KeyCap>{t('review.markAllKey')}</KeyCap>
     </label>
+  )
+}
+
+/** While mail is only watched nothing is kept; what would have been is here. */
+function WouldHaveBeenHeld({ filter }: Pick<ReturnType<typeof useFilter>, 'filter'>) {
+  const { t } = useTranslation()
+  const { order: _, ...asked } = filter
+  const { data } = useQuery({
+    queryKey: queryKeyOf('review-counts', 'watched', filter),
+    queryFn: ({ signal }) => call(reviewCounts, { query: { ...asked, states: 'watched' }, signal }),
+  })
+  if (!data || data.total === 0) return null
+  return (
+    <p className="mt-2">
+      <Link
+        className="border-b border-current font-semibold text-petrol"
+        to={`/review?${writeFilter({ ...filter, states: 'watched', order: 'newest' })}`}
+      >
+        {t('review.wouldBe', { count: data.total })}
+      </Link>
+    </p>
   )
 }
 

@@ -9,6 +9,7 @@ import { useKeys } from '../../app/keys.ts'
 import { mayWrite, useSession, maySteer, looksAfterAll } from '../../app/session.ts'
 import { Button, KeyCap } from '../../parts/buttons.tsx'
 import { Boundary } from '../../parts/boundary.tsx'
+import { FirstSteps } from '../../parts/first-steps.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { giveFocusBack } from '../../parts/focus.ts'
 import { AccuracyView } from './accuracy-view.tsx'
@@ -282,6 +283,7 @@ function Nothing({ filter, onAll }: { filter: Filter; onAll: () => void }) {
   return (
     <Empty title={t(isUsual ? 'senders.empty' : 'senders.noneFits')}>
       <p>{t(isUsual ? 'senders.emptyText' : 'senders.noneFitsText')}</p>
+      <FirstSteps className="mt-2" />
       {!isUsual && (
         <Button className="mt-3" onClick={onAll}>
           {t('senders.showAll')}

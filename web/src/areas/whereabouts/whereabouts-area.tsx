@@ -8,6 +8,7 @@ import { useKeys } from '../../app/keys.ts'
 import { useAct } from '../../app/use-act.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useNumbers, useTimes } from '../../app/times.ts'
+import { FirstSteps } from '../../parts/first-steps.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Enquiries } from './enquiries.tsx'
 import { HitList } from './hit-list.tsx'
@@ -171,6 +172,7 @@ function Nothing({ nothing }: { nothing: NonNullable<WhereAnswer['nothing']> }) 
   const { domain, lastAt, since, similarDomains } = nothing
   return (
     <Empty title={t('whereabouts.nothing.title')}>
+      <FirstSteps className="mb-2" />
       <p>
         {domain === ''
           ? t('whereabouts.nothing.words', { since: times.day(since) })

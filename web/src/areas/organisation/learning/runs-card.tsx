@@ -43,7 +43,14 @@ function Run({ run, may }: { run: HistoryRunShape; may: boolean }) {
         {run.problem !== '' && <>. {t(`learning.problem.${run.problem}`)}</>}
       </p>
       {run.state === 'learning' && (
-        <progress className="h-2 w-full accent-petrol" max={100} value={share} aria-label={run.name} />
+        <div
+          role="progressbar"
+          aria-label={run.name}
+          aria-valuenow={share}
+          className="my-1 h-2 overflow-hidden rounded-sm bg-tint"
+        >
+          <div className="h-full bg-petrol" style={{ width: `${share}%` }} />
+        </div>
       )}
       <p className="text-ink-2">
         {t('learning.runs.taken', { count: run.taken })}

@@ -41,7 +41,12 @@ function Snippet({ label, text }: { label: string; text: string }) {
     <div className="mt-2 first:mt-0">
       <p>{label}</p>
       <div className="mt-1 flex items-start justify-between gap-3 rounded-md border border-line bg-raised px-3 py-2">
-        <pre className="min-w-0 overflow-x-auto font-mono text-[0.92em]" tabIndex={0} aria-label={label}>
+        <pre
+          className="min-w-0 overflow-x-auto font-mono text-[0.92em]"
+          tabIndex={0}
+          role="region"
+          aria-label={label}
+        >
           {text}
         </pre>
         <Button kind="link" onClick={() => void copy()}>

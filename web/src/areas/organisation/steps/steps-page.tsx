@@ -4,6 +4,7 @@ import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import type { StepName, StepShape } from '@pendro/contract'
 import { maySteer, useSession } from '../../../app/session.ts'
+import { useChangeSteps, useSteps } from '../../../app/use-steps.ts'
 import { AreaPage } from '../../../parts/area-page.tsx'
 import { Button } from '../../../parts/buttons.tsx'
 import { Failed, SkeletonRows } from '../../../parts/states.tsx'
@@ -12,12 +13,11 @@ import { DomainsCard } from '../doors/domains-card.tsx'
 import { TrialCard } from '../doors/trial-card.tsx'
 import { useDoors } from '../doors/use-doors.ts'
 import { Snippets } from './snippets.tsx'
-import { useChangeSteps, useSteps } from './use-steps.ts'
 
 /** What a new installation needs, step by step; each says by itself when it is done. */
 export function StepsPage() {
   const { t } = useTranslation()
-  const { data, error, refetch } = useSteps()
+  const { data, error, refetch } = useSteps({ live: true })
   const may = maySteer(useSession())
   const change = useChangeSteps()
   const [opened, setOpened] = useState<StepName>()
