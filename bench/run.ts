@@ -10,6 +10,7 @@ import { benchDigestsAtScale } from './digests-at-scale.ts'
 import { benchDigests } from './digests.ts'
 import { benchDirectory } from './directory.ts'
 import { benchFilters } from './filters.ts'
+import { benchFirstDay } from './first-day.ts'
 import { benchFirstRows } from './first-rows.ts'
 import { benchHostile } from './hostile.ts'
 import { benchIntake } from './intake.ts'
@@ -29,6 +30,7 @@ const onTheirOwn = [
   ...(process.argv.includes('mailboxes') ? [benchMailboxes] : []),
   ...(process.argv.includes('learning') ? [benchLearning] : []),
   ...(process.argv.includes('directory') ? [benchDirectory] : []),
+  ...(process.argv.includes('first-day') ? [benchFirstDay] : []),
 ]
 const onItsOwn = onTheirOwn.length > 0
 const only = Object.entries(alone).flatMap(([name, bench]) => (process.argv.includes(name) ? [bench] : []))
@@ -63,6 +65,7 @@ else {
     sections.push(await benchMailboxes(database.url, database.sql))
     sections.push(await benchLearning(database.url, database.sql))
     sections.push(await benchDirectory(database.url, database.sql))
+    sections.push(await benchFirstDay(database.url, database.sql))
   }
 }
 await database.stop()
