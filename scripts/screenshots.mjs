@@ -49,6 +49,18 @@ for (const [name, path] of Object.entries(views)) {
   await desk.waitForTimeout(1800)
   await shoot(desk, name)
 }
+// A message is sent through the door and watched.
+await desk.goto(`${base}/organisation/doors`, { waitUntil: 'domcontentloaded' })
+await desk.getByRole('button', { name: /choose a colleague/ }).click()
+await desk.keyboard.type('solveig')
+await desk.getByRole('option').first().waitFor()
+await desk.waitForTimeout(500)
+await desk.keyboard.press('Enter')
+await desk.getByRole('button', { name: 'Send it' }).click()
+await desk.getByText('Look at it in Review').waitFor()
+await desk.waitForTimeout(2500)
+await shoot(desk, 'doors')
+
 // A colleague whose mail is released again and again: what other limits would have come to.
 await desk.goto(`${base}/mailboxes?order=released`, { waitUntil: 'domcontentloaded' })
 await desk.getByRole('list', { name: 'Mailboxes' }).getByRole('button').first().click()

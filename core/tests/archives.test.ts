@@ -259,3 +259,44 @@ describe('what a double click would run, mount or obey, each by its ending (comm
       expect([name, await dangerOf(name, Buffer.from('plain words'))]).toEqual([name, null])
   })
 })
+
+describe('the bounds of what is unpacked of a ZIP', () => {
+  const all = () => true
+  test('what fits to the byte is unpacked; a byte less, and something was not seen', async () => {
+    const content = await zip({ 'notes.txt': 'hello' })
+    expect(await readZip(content, { bytes: 5, wanted: all })).toMatchObject({
+      names: ['notes.txt'],
+      expanded: 5,
+      cut: false,
+      contents: [{ name: 'notes.txt', content: Buffer.from('hello') }],
+    })
+    expect(await readZip(content, { bytes: 4, wanted: all })).toMatchObject({ cut: true, contents: [] })
+    expect(await readZip(content, { bytes: 4, wanted: () => false })).toMatchObject({
+      cut: false,
+      contents: [],
+    })
+  })
+  test('an entry that says it is smaller than it is was not seen', async () => {
+    const content = await zip({ 'notes.txt': 'hello '.repeat(500) })
+    // PKWARE APPNOTE 4.3.12: the uncompressed size stands 24 bytes behind the mark of the central directory's entry.
+    const at = content.indexOf(Buffer.from('504b0102', 'hex'))
+    content.writeUInt32LE(3, at + 24)
+    expect(await readZip(content, { bytes: 10_000, wanted: all })).toMatchObject({
+      cut: true,
+      contents: [],
+    })
+  })
+  test('names with backslashes, as some programs write them, are names', async () => {
+    const content = await zip({ 'docs/setup.exe': 'x' })
+    const written = Buffer.from(
+      content.toString('latin1').replaceAll('docs/setup.exe', 'docs\\setup.exe'),
+      'latin1',
+    )
+    expect(await dangerOf('papers.zip', written)).toBe('program-in-archive')
+  })
+  test('a name is kept as far as anybody reads it', async () => {
+    const name = `${'a'.repeat(240)}/${'b'.repeat(100)}.exe`
+    const read = await readZip(await zip({ [name]: 'x' }), { bytes: 100, wanted: () => false })
+    expect(read?.names.map(one => one.length)).toContain(300)
+  })
+})

@@ -1,6 +1,7 @@
 import { beforeAll, describe, expect, test } from 'vitest'
 import { findHarm } from '@pendro/core/judgement'
 import { parseMessage } from '@pendro/core/message'
+import { readPacked } from '../src/message/packed.ts'
 import { pack, program, rar } from './packing.ts'
 
 async function dangerOf(name: string, content: Buffer): Promise<string | null> {
@@ -114,5 +115,33 @@ describe('archives that ask for a library: what they hold decides, whatever they
       Object.fromEntries(Array.from({ length: 20 }, (_, i) => [`m${i}.7z`, many])),
     )
     expect(await dangerOf('nested.7z', nested)).toBe('unreadable-archive')
+  })
+})
+
+describe('what a 7z holds, as it is read', () => {
+  const files = { 'docs/notes.txt': 'hello', 'docs/deep/minutes.pdf': '%PDF-1.4', 'top.txt': 'x' }
+  test('files by their paths, and folders are none', async () => {
+    const read = await readPacked(await pack('a.7z', files), {
+      bytes: 1000,
+      wanted: name => name.endsWith('.txt'),
+    })
+    expect([...(read?.names ?? [])].sort()).toEqual(['docs/deep/minutes.pdf', 'docs/notes.txt', 'top.txt'])
+    expect(read).toMatchObject({ encrypted: false, cut: false, expanded: 14 })
+    expect(read?.contents.map(({ name, content }) => [name, content.toString()]).sort()).toEqual([
+      ['docs/notes.txt', 'hello'],
+      ['top.txt', 'x'],
+    ])
+  })
+  test('what is larger than it may be is listed, and nothing of it unpacked', async () => {
+    const read = await readPacked(await pack('a.7z', files), { bytes: 13, wanted: () => true })
+    expect(read).toMatchObject({ cut: true, contents: [] })
+    expect(read?.names).toHaveLength(3)
+  })
+  test('what is compressed alone has no name', async () => {
+    const read = await readPacked(await pack('a.bz2', { 'notes.txt': 'hello' }), {
+      bytes: 1000,
+      wanted: () => false,
+    })
+    expect(read?.names).toEqual([''])
   })
 })

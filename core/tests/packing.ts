@@ -16,10 +16,24 @@ export async function pack(
   options: readonly string[] = [],
 ): Promise<Buffer> {
   const library = await SevenZip({ print: () => {}, printErr: () => {} })
-  const folders = new Set(Object.keys(files).flatMap(file => file.split('/').slice(0, -1)))
+  const folders = new Set(
+    Object.keys(files).flatMap(file =>
+      file
+        .split('/')
+        .slice(0, -1)
+        .map((_, i, all) => all.slice(0, i + 1).join('/')),
+    ),
+  )
   for (const folder of folders) library.FS.mkdir(folder)
   for (const [file, content] of Object.entries(files)) library.FS.writeFile(file, Buffer.from(content))
-  library.callMain(['a', '-bd', ...options, name, ...Object.keys(files)])
+  // The folders themselves go in, too, as programs do it.
+  library.callMain([
+    'a',
+    '-bd',
+    ...options,
+    name,
+    ...new Set(Object.keys(files).map(file => file.split('/')[0] ?? '')),
+  ])
   return Buffer.from(library.FS.readFile(name))
 }
 
