@@ -86,6 +86,7 @@ const tsc = 'node_modules/typescript7/bin/tsc'
 /** What needs nothing but the files, the longest first; whichever lane is done with its own takes the next. */
 const looks = [
   ['lint, and imports running downward only', 'node_modules/eslint/bin/eslint.js', '.', '--max-warnings=0'],
+  ['promises and choices, by their types', 'node_modules/oxlint/bin/oxlint', '--type-aware'],
   ['format', 'node_modules/prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.'],
   ['nothing that nobody uses', 'node_modules/knip/bin/knip.js'],
   ['types', tsc, '--noEmit', '-p', 'tsconfig.json'],

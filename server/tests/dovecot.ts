@@ -46,6 +46,7 @@ listen = 127.0.0.1
 ssl = no
 disable_plaintext_auth = no
 auth_mechanisms = plain
+auth_failure_delay = 0 secs
 default_internal_user = ${internal}
 default_internal_group = ${internal}
 default_login_user = ${login}

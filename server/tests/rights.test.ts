@@ -463,6 +463,7 @@ describe('what a department’s staffer hears of the others', () => {
     expect(silent).toEqual([
       'openWork',
       'reviewCounts',
+      'readWatching',
       'digestDay',
       'listFoldable',
       'listMailRules',
