@@ -463,11 +463,11 @@ describe('what a department’s staffer hears of the others', () => {
     expect(silent).toEqual([
       'openWork',
       'reviewCounts',
-      'readWatching',
       'digestDay',
       'listFoldable',
       'listMailRules',
       'senderCounts',
+      'readWatching',
     ])
   })
   test('a steward of a department sets what it has in place of the organisation’s, and takes that back; no other’s', async () => {
