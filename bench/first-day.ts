@@ -27,7 +27,7 @@ import type { Measured, Section } from './measure.ts'
 const day = 86_400_000
 const log = createLog('silent')
 
-/** What a new installation is worth on its first morning, after learning from mail of before; and what that and TLS cost. */
+/** What a new installation is worth on its first morning, after learning from older mail; and what that and TLS cost. */
 export async function benchFirstDay(
   urlOf: (name: string) => string,
   sql: (text: string) => void,

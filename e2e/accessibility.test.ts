@@ -22,7 +22,7 @@ const views = [
   ['Calibration', '/calibration'],
   ['Organisation', '/organisation'],
   ['Doors', '/organisation/doors'],
-  ['Learn from mail of before', '/organisation/learning'],
+  ['Learn from older mail', '/organisation/learning'],
   ['First steps', '/organisation/steps'],
   ['Watching', '/mailboxes/watching'],
   ['Staffers', '/organisation/staffers'],

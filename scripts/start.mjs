@@ -27,7 +27,9 @@ async function stop(code) {
     if (child.exitCode === null && child.signalCode === null) child.kill('SIGTERM')
   const hasEnded = child => child.exitCode !== null || child.signalCode !== null
   await Promise.all(
-    children.map(child => (hasEnded(child) ? Promise.resolve() : new Promise(resolve => child.once('exit', resolve)))),
+    children.map(child =>
+      hasEnded(child) ? Promise.resolve() : new Promise(resolve => child.once('exit', resolve)),
+    ),
   )
   await database?.stop()
   process.exit(code)

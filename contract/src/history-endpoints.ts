@@ -3,7 +3,7 @@ import { endpoint, everyone } from './endpoint.ts'
 import { id, idInPath, moment } from './shapes.ts'
 
 const verdict = z.enum(['wanted', 'junk', 'sent'])
-/** What mail of before was to whoever has it: kept, called junk, or sent by them. */
+/** What older mail was to whoever has it: kept, called junk, or sent by them. */
 export type HistoryVerdictShape = z.infer<typeof verdict>
 
 const port = z.number().int().min(1).max(65_535)
@@ -17,7 +17,7 @@ const imap = z.object({
   folder: z.string().trim().min(1).max(200),
 })
 const source = z.discriminatedUnion('kind', [file, imap])
-/** Where mail of before is. */
+/** Where older mail is. */
 export type HistorySourceShape = z.infer<typeof source>
 
 const run = z.object({
@@ -48,7 +48,7 @@ export type HistoryRunShape = z.infer<typeof run>
 export const readHistory = endpoint({
   method: 'get',
   path: '/api/history',
-  summary: 'Mail of before that can be learned from, and what has been',
+  summary: 'Older mail that can be learned from, and what has been',
   roles: everyone,
   scope: 'whole',
   response: z.object({
@@ -74,7 +74,7 @@ const account = z.string().max(500).default('')
 export const beginHistory = endpoint({
   method: 'post',
   path: '/api/history/runs',
-  summary: 'Learn from mail of before: correspondents, senders, words',
+  summary: 'Learn from older mail: correspondents, senders, words',
   roles: ['steward'],
   scope: 'whole',
   body: z.object({ mailbox: id, verdict, source, password: account }),
@@ -130,7 +130,7 @@ export const undoHistory = endpoint({
   problems: ['HISTORY_NOT_FOUND', 'HISTORY_STATE'],
 })
 
-/** Requests about mail of before, by name. */
+/** Requests about older mail, by name. */
 export const historyEndpoints = {
   readHistory,
   beginHistory,

@@ -30,7 +30,7 @@ function counts(...parts: readonly (readonly [replayed: Replayed, sign: 1 | -1])
   return Object.fromEntries([...sums].filter(([, n]) => n !== 0).sort(([a], [b]) => (a < b ? -1 : 1)))
 }
 
-describe('mail of before, replayed', () => {
+describe('older mail, replayed', () => {
   test('property: in parts, in any order, it comes to the same as at once', () => {
     fc.assert(
       fc.property(history, fc.nat(30), (all, cut) => {

@@ -93,7 +93,7 @@ const other = [
   'quay',
 ]
 
-describe('learning from mail of before', () => {
+describe('learning from older mail', () => {
   const history = () => [
     sent('anna@partner.example'),
     sent('anna@partner.example', 'Again'),

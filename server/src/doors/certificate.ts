@@ -1,5 +1,5 @@
 import { createPrivateKey, X509Certificate, type KeyObject } from 'node:crypto'
-import { readFile } from 'node:fs/promises'
+import { readFile, stat } from 'node:fs/promises'
 
 /** What stands in the way of TLS. */
 export type CertificateProblem =
@@ -60,10 +60,11 @@ export async function readCertificate(files: CertificateFiles, now: Date): Promi
 
 async function readPem(file: string): Promise<string | Error> {
   try {
-    const bytes = await readFile(file)
-    return bytes.length > mostBytes
-      ? new Error(`${file} has ${bytes.length} bytes`)
-      : bytes.toString('latin1')
+    const { size } = await stat(file)
+    // Asked before it is read: it may be anything.
+    return size > mostBytes
+      ? new Error(`${file} has ${size} bytes`)
+      : (await readFile(file)).toString('latin1')
   } catch (error) {
     return error as Error
   }

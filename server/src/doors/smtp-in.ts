@@ -74,11 +74,12 @@ interface Seen {
   refused: number
   /** As of the last recipient; what a message is taken in by. */
   organisation: Organisation | null
-  peer: Peer
+  /** `null` while nobody could say: asked again before anything is taken. */
+  peer: Peer | null
 }
 
-/** Whoever has not been looked up. */
-const stranger: Peer = { isAdmitted: true, limits: usualPeers.unlisted }
+/** Of whoever has not been looked up: a stranger's. */
+const limitsOf = (peer: Peer | null): Peer['limits'] => peer?.limits ?? usualPeers.unlisted
 
 /** How one door differs from another. */
 export interface Door {
@@ -130,7 +131,7 @@ export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer 
   const visits = createVisits(door.secure ? 'incoming-tls' : 'incoming', receiving.traffic)
   const seen = new WeakMap<object, Seen>()
   const seenOf = (session: SMTPServerSession): Seen => {
-    const known = seen.get(session) ?? { messages: 0, refused: 0, organisation: null, peer: stranger }
+    const known = seen.get(session) ?? { messages: 0, refused: 0, organisation: null, peer: null }
     seen.set(session, known)
     return known
   }
@@ -140,8 +141,8 @@ export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer 
     open.set(remoteAddress, others + 1)
     const peer = await findPeer(receiving, remoteAddress)
     seenOf(session).peer = peer
-    if (!peer.isAdmitted) return refusal('not-listed')
-    return others >= peer.limits.connections ? refusal('too-many-connections') : null
+    if (peer?.isAdmitted === false) return refusal('not-listed')
+    return others >= limitsOf(peer).connections ? refusal('too-many-connections') : null
   }
   return new SMTPServer({
     ...doorOptions(door, maxBytes),
@@ -160,7 +161,7 @@ export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer 
     },
     onMailFrom({ args }, session, callback) {
       const said = Number((args as { SIZE?: string }).SIZE ?? 0)
-      visits.saying(session, callback)(mayBegin(receiving, door, session, seenOf(session), said))
+      void mayBegin(receiving, door, session, seenOf(session), said).then(visits.saying(session, callback))
     },
     onRcptTo({ address }, session, callback) {
       void answerRecipient(receiving, address, session, seenOf(session)).then(
@@ -181,13 +182,18 @@ export function createSmtpIn(receiving: Receiving, door: Door = {}): SMTPServer 
 }
 
 /** Whether a message may begin: nothing, or the refusal the client is told. */
-function mayBegin(
+async function mayBegin(
   receiving: Receiving,
   { needsTls = false }: Door,
   { secure, remoteAddress }: SMTPServerSession,
-  { peer: { limits } }: Seen,
+  done: Seen,
   size: number,
-): Error | null {
+): Promise<Error | null> {
+  // The database may have been away when they came; it must not be a way in.
+  done.peer ??= await findPeer(receiving, remoteAddress)
+  if (done.peer === null) return refusal('database-away')
+  const { isAdmitted, limits } = done.peer
+  if (!isAdmitted) return refusal('not-listed')
   if (needsTls && !secure) return refusal('needs-tls')
   const limit = bytesOf(receiving, limits)
   if (size > limit) return refusal('too-large', { limit })
@@ -221,7 +227,7 @@ async function answerRecipient(
   done: Seen,
 ): Promise<Error | null> {
   const { db, log } = deps
-  if (session.envelope.rcptTo.length >= done.peer.limits.recipients) return refusal('too-many-recipients')
+  if (session.envelope.rcptTo.length >= limitsOf(done.peer).recipients) return refusal('too-many-recipients')
   if (done.refused >= mostRefused) return refusal('too-many-refused')
   try {
     const { isKnown, organisation } = await deps.find(address)
@@ -272,12 +278,12 @@ async function refuseData(deps: Deps, session: SMTPServerSession, error: Answer)
   return refusal('database-away')
 }
 
-/** What an address may hand over. While the database is away nobody is turned away here: each command says so itself. */
-async function findPeer({ db, storeAddress }: Deps, ip: string): Promise<Peer> {
+/** What an address may hand over; `null` while the database is away: nobody is turned away for that at the greeting. */
+async function findPeer({ db, storeAddress }: Deps, ip: string): Promise<Peer | null> {
   try {
     return peerOf(await organisationNow(db), ip, storeAddress)
   } catch {
-    return stranger
+    return null
   }
 }
 
@@ -303,7 +309,7 @@ async function receive(
   { organisation, peer }: Seen,
 ): Promise<string> {
   const { intake } = deps
-  const raw = await readAll(stream, bytesOf(deps, peer.limits))
+  const raw = await readAll(stream, bytesOf(deps, limitsOf(peer)))
   if (countHops(raw) > mostHops) throw refusal('routing-loop', { limit: mostHops })
   // Asked before anything is stored: a message with thousands of parts is an attack, not a message.
   const study = await coming(deps.flow, (intake?.read ?? readMessage)(raw))

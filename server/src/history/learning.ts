@@ -17,7 +17,7 @@ interface Deps {
   readonly db: Database
   readonly read: Reader['read']
   readonly now: () => Date
-  /** Where files of mail of before lie; '' for nowhere. */
+  /** Where files of older mail lie; '' for nowhere. */
   readonly folder: string
 }
 
@@ -30,7 +30,7 @@ export interface Wanted {
   readonly password?: string
 }
 
-/** Learns from mail of before in the background. */
+/** Learns from older mail in the background. */
 export interface Learning {
   /** Looks whether there is anything to learn from, and begins; its number. Throws HISTORY_SOURCE with what stands in the way. */
   readonly begin: (wanted: Wanted, by: Actor) => Promise<number>

@@ -22,7 +22,7 @@ export const enDoors = {
     nobody: 'nobody connected',
     shut: 'shut',
     needsCertificate: 'shut: it needs a certificate that is good',
-    notSet: 'Not opened by the machine’s settings: {{names}}.',
+    notSet: 'The machine’s settings leave these shut: {{names}}.',
   },
   out: {
     title: 'Where mail goes on to',
@@ -40,8 +40,8 @@ export const enDoors = {
     taken_other: '{{count}} taken today',
     refused_one: '{{count}} refused',
     refused_other: '{{count}} refused',
-    later_one: '{{count}} to come again',
-    later_other: '{{count}} to come again',
+    later_one: '{{count}} asked to try later',
+    later_other: '{{count}} asked to try later',
     last: 'last at {{at}}',
   },
   problem: '{{at}}: “{{problem}}”',
@@ -57,7 +57,7 @@ export const enDoors = {
     'sign-in':
       'The name or the password is wrong. The password is a setting of this machine (PENDRO_ROUTE_PASSWORDS).',
     'not-let-in': 'It does not let us in. Whoever runs it has to allow the address Pendro connects from.',
-    'come-again': 'It asks us to come again; Pendro does by itself.',
+    'come-again': 'It asks us to try again later; Pendro does so by itself.',
     full: 'No room is left there. Whoever runs it, or the colleague, has to make some.',
     'too-large': 'The message is larger than it takes.',
     'nobody-there': 'It knows no such mailbox. Check whether the address has moved or was mistyped.',
@@ -133,8 +133,8 @@ export const enDoors = {
       unknown: 'Nobody could say where its mail goes.',
     },
     spf: {
-      strict: 'Who may send for it is named, everybody else may not. Forgeries by other servers fail.',
-      soft: 'Who may send for it is named; everybody else is doubtful. Forgeries by other servers fail softly.',
+      strict: 'It names who may send for it, and nobody else may. Forgeries from other servers fail.',
+      soft: 'It names who may send for it; everybody else is doubtful. Forgeries from other servers fail softly.',
       neutral:
         'It names some who may send for it and says nothing of everybody else: forgeries fail nothing.',
       open: 'It lets everybody send for it. Nothing that claims to be ours is proven by its server.',

@@ -4,7 +4,7 @@ export const enOrganisation = {
   readOnly: 'How the organisation is set. Stewards change it.',
   staffers: 'Who works with Pendro',
   doors: 'Doors: where mail comes in and goes on to',
-  learning: 'Learn from mail of before',
+  learning: 'Learn from older mail',
   limits: 'Limits, days, watching, departments and contacts are with the mailboxes.',
   changed: 'The setting is changed.',
   meanwhile:

@@ -1,9 +1,10 @@
 /** English wording of the first steps of a new installation. */
 export const enSteps = {
   title: 'First steps',
-  lead_one: '{{done}} of {{of}} is done. What is left can be done in any order, left out, and come back to.',
+  lead_one:
+    '{{done}} of {{of}} is done. Take the rest in any order; you can leave a step out and come back to it.',
   lead_other:
-    '{{done}} of {{of}} are done. What is left can be done in any order, left out, and come back to.',
+    '{{done}} of {{of}} are done. Take the rest in any order; you can leave a step out and come back to it.',
   all: 'All of it is done or left out. Pendro is ready.',
   close: 'Put these steps away',
   reopen: 'Show them again',
@@ -42,7 +43,7 @@ export const enSteps = {
     },
     learning: {
       title: 'Learn from the mail there is',
-      text: 'Inboxes, sent mail and junk of before teach who writes to whom and what is wanted. Nothing is delivered, no original is kept.',
+      text: 'Older inboxes, sent mail and junk teach who writes to whom and what is wanted. Nothing is delivered, no original is kept.',
       more: 'Learn from it',
       count_one: 'Learned from one message.',
       count_other: 'Learned from {{count}} messages.',
@@ -68,13 +69,13 @@ export const enSteps = {
   },
 } as const
 
-/** English wording of learning from mail of before. */
+/** English wording of learning from older mail. */
 export const enLearning = {
-  title: 'Learn from mail of before',
+  title: 'Learn from older mail',
   back: 'Back to the organisation',
-  lead_zero: 'Nothing has been learned from mail of before yet.',
-  lead_one: 'Learned from one message of before.',
-  lead_other: 'Learned from {{n}} messages of before.',
+  lead_zero: 'Nothing has been learned from older mail yet.',
+  lead_one: 'Learned from one older message.',
+  lead_other: 'Learned from {{n}} older messages.',
   only: 'Stewards begin it.',
   files: {
     title: 'Mail folders on this machine',

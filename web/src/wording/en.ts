@@ -173,8 +173,8 @@ export const en = {
     },
   },
   firstSteps: {
-    left_one: 'One step is left until Pendro is of full use here.',
-    left_other: '{{count}} steps are left until Pendro is of full use here.',
+    left_one: 'One step is left before Pendro is fully set up.',
+    left_other: '{{count}} steps are left before Pendro is fully set up.',
     go: 'Go on with the first steps',
   },
   keys: {
@@ -223,8 +223,8 @@ export const en = {
     total_one: '**{{shown}}** message.',
     total_other: '**{{shown}}** messages.',
     filter: 'Showing mail that is [[states]], for [[mailbox]], from [[days]], [[order]] first.',
-    wouldBe_one: 'One message would have been held, were mail not only watched',
-    wouldBe_other: '{{count}} messages would have been held, were mail not only watched',
+    wouldBe_one: 'One message would have been held if mail were not only watched',
+    wouldBe_other: '{{count}} messages would have been held if mail were not only watched',
     statesLabel: 'which state',
     states: {
       kept: 'quarantined or junk',

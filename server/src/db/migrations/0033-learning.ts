@@ -1,4 +1,4 @@
-/** Learning from mail of before in the background: from where, how far, and what stands in its way. */
+/** Learning from older mail in the background: from where, how far, and what stands in its way. */
 export const statements: readonly string[] = [
   `ALTER TABLE history_runs
     MODIFY COLUMN state ENUM('learning','stopped','failed','done','undoing','undone') NOT NULL,

@@ -4,7 +4,7 @@ import { chars, integer, json, link, maybe, model, moment, oneOf, preset, serial
 
 export const HistoryRuns = model(
   'history_runs',
-  { purpose: 'Learning from mail of before, and how far it is', grows: 'a row a run', ends: 'never' },
+  { purpose: 'Learning from older mail, and how far it is', grows: 'a row a run', ends: 'never' },
   {
     id: serial(),
     at: moment(),

@@ -81,7 +81,7 @@ export interface RoutesSetting {
   readonly stores: readonly { readonly domains: readonly string[]; readonly hosts: readonly RouteHost[] }[]
 }
 
-/** Where mail of before is. A password is kept in the memory of one process, and nowhere else. */
+/** Where older mail is. A password is kept in the memory of one process, and nowhere else. */
 export type HistorySource =
   | { readonly kind: 'mbox' | 'maildir'; readonly path: string }
   | {

@@ -16,7 +16,7 @@ import { useAct } from '../../../app/use-act.ts'
 
 const every = 1500
 
-/** Mail of before that there is, and how far learning from it is. */
+/** Older mail that there is, and how far learning from it is. */
 export const useHistory = () =>
   useQuery({
     queryKey: queryKeyOf('history'),
