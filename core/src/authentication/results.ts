@@ -21,6 +21,10 @@ type Token =
   | { readonly kind: 'text'; readonly text: string; readonly quoted: boolean; readonly spaced: boolean }
   | { readonly kind: 'mark'; readonly text: ';' | '=' | '/' | '@'; readonly spaced: boolean }
 
+/** What neither a space nor a mark ends. */
+const run = /[^\s;=/@("]+/y
+const isSpace = (c: string) => c === ' ' || c === '\t' || /\s/.test(c)
+
 /** CFWS, quoted strings with their pairs, and runs of anything else (RFC 5322 §3.2, RFC 2045 §5.1); `null` when one never closes. */
 function tokenise(text: string): readonly Token[] | null {
   const tokens: Token[] = []
@@ -39,7 +43,7 @@ function tokenise(text: string): readonly Token[] | null {
       i = end
       tokens.push({ kind: 'text', text: plain, quoted: true, spaced })
       spaced = false
-    } else if (/\s/.test(c)) {
+    } else if (isSpace(c)) {
       spaced = true
       i += 1
     } else if (c === ';' || c === '=' || c === '/' || c === '@') {
@@ -47,9 +51,10 @@ function tokenise(text: string): readonly Token[] | null {
       spaced = false
       i += 1
     } else {
-      const from = i
-      while (i < text.length && !/[\s;=/@("]/.test(text[i] ?? '')) i += 1
-      tokens.push({ kind: 'text', text: text.slice(from, i), quoted: false, spaced })
+      run.lastIndex = i
+      const [found = c] = run.exec(text) ?? []
+      i += found.length
+      tokens.push({ kind: 'text', text: found, quoted: false, spaced })
       spaced = false
     }
   }

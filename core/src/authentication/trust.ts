@@ -106,22 +106,40 @@ const isHostName = (text: string) => /^[\w.-]+$/.test(text)
 
 const isLoopback = (ip: string) => /^127\.|^::1$|^::ffff:127\./i.test(ip)
 
-const lists = new Map<string, BlockList>()
+interface Networks {
+  readonly list: BlockList
+  /** Of addresses that were asked about before: asking the list costs as much as reading a header. */
+  readonly answers: Map<string, boolean>
+}
+
+const lists = new Map<string, Networks>()
+const mostAnswers = 1000
 
 /** Whether an address is in one of the networks; a network that can't be read holds nobody. */
 export function isInNetworks(ip: string, networks: readonly string[]): boolean {
   if (networks.length === 0) return false
   const plain = ip.replace(/^::ffff:(?=\d+\.)/i, '')
   if (isIP(plain) === 0) return false
+  const { list, answers } = listOf(networks)
+  const known = answers.get(plain)
+  if (known !== undefined) return known
+  const is = list.check(plain, isIPv6(plain) ? 'ipv6' : 'ipv4')
+  // The same few servers hand over nearly all mail; whoever comes from everywhere only makes it begin anew.
+  if (answers.size >= mostAnswers) answers.clear()
+  answers.set(plain, is)
+  return is
+}
+
+function listOf(networks: readonly string[]): Networks {
   const key = networks.join(' ')
-  let list = lists.get(key)
-  if (!list) {
-    list = new BlockList()
-    for (const network of networks) addNetwork(list, network)
-    if (lists.size > 50) lists.clear()
-    lists.set(key, list)
-  }
-  return list.check(plain, isIPv6(plain) ? 'ipv6' : 'ipv4')
+  const known = lists.get(key)
+  if (known) return known
+  const list = new BlockList()
+  for (const network of networks) addNetwork(list, network)
+  if (lists.size > 50) lists.clear()
+  const made = { list, answers: new Map<string, boolean>() }
+  lists.set(key, made)
+  return made
 }
 
 /** Whether a text is an address or a network: '192.0.2.0/24', '2001:db8::/32', '192.0.2.7'. */

@@ -1,5 +1,5 @@
 import { curved } from './curve.ts'
-import { gramSpace, gramsAsMet, placesOf, valuesOf } from './grams.ts'
+import { gramSpace, placesOf, placesSay } from './grams.ts'
 import { boundOf, leastMessages, type TextKnowledge, type TokenCount } from './knowledge.ts'
 
 // Chosen, with the damping, on the open collections of docs/judgement.md.
@@ -68,24 +68,19 @@ function linearShares(
 ): { readonly of: ReadonlyMap<string, number>; readonly sum: number } {
   const of = new Map<string, number>()
   if (linear === null || calibration.linear === 0) return { of, sum: 0 }
-  const grams = gramsAsMet(tokens)
-  const value = valuesOf(grams, linear.rarity)
-  let sum = 0
-  for (let i = 0; i < grams.at.length; i += 1) {
-    const place = grams.at[i] ?? 0
-    const said = calibration.linear * (linear.weights[place] ?? 0) * (value[i] ?? 0)
-    sum += said
-    perPlace[place] = said / (grams.count[i] ?? 1)
-  }
-  for (const token of tokens) {
-    const places = placesOf(token)
+  const places = tokens.map(placesOf)
+  const { met, sum } = placesSay(places, linear, perPlace)
+  for (let t = 0; t < tokens.length; t += 1) {
+    const own = places[t]
+    const token = tokens[t]
+    if (own === undefined || token === undefined) continue
     let said = 0
-    for (let i = 0; i < places.length; i += 1) said += perPlace[places[i] ?? 0] ?? 0
-    of.set(token, (of.get(token) ?? 0) + said)
+    for (let i = 0; i < own.length; i += 1) said += perPlace[own[i] ?? 0] ?? 0
+    of.set(token, (of.get(token) ?? 0) + calibration.linear * said)
   }
   // Each message leaves it as it found it.
-  for (let i = 0; i < grams.at.length; i += 1) perPlace[grams.at[i] ?? 0] = 0
-  return { of, sum }
+  for (let i = 0; i < met.length; i += 1) perPlace[met[i] ?? 0] = 0
+  return { of, sum: calibration.linear * sum }
 }
 
 /** What one occurrence of each place says in the message that is looked at; 0 between messages. */

@@ -63,16 +63,14 @@ function folded(hash: number): number {
 const tally = new Uint16Array(gramSpace)
 
 /** All places of a message's tokens, repeated tokens as often as they stand. */
-export const gramsOf = (tokens: readonly string[]): Grams => counted(placesMet(tokens).sort())
-
-/** The same in the order they are met, for whom none is better than another. */
-export const gramsAsMet = (tokens: readonly string[]): Grams => counted(placesMet(tokens))
+export const gramsOf = (tokens: readonly string[]): Grams =>
+  counted(new Uint32Array(placesMet(tokens.map(placesOf))).sort())
 
 /** Each place once; how often stands in `tally`. Counted by number: this is most of what judging a message costs. */
-function placesMet(tokens: readonly string[]): Uint32Array {
+function placesMet(all: readonly Uint32Array[]): number[] {
   const met: number[] = []
-  for (let t = 0; t < tokens.length; t += 1) {
-    const places = placesOf(tokens[t] ?? '')
+  for (let t = 0; t < all.length; t += 1) {
+    const places = all[t] ?? none
     for (let i = 0; i < places.length; i += 1) {
       const place = places[i] ?? 0
       const n = tally[place] ?? 0
@@ -80,8 +78,10 @@ function placesMet(tokens: readonly string[]): Uint32Array {
       if (n < 65_535) tally[place] = n + 1
     }
   }
-  return new Uint32Array(met)
+  return met
 }
+
+const none = new Uint32Array()
 
 function counted(at: Uint32Array): Grams {
   const count = new Uint16Array(at.length)
@@ -117,4 +117,36 @@ export function valuesOf({ at, count }: Grams, rarity: Float32Array): Float32Arr
   for (let i = 0; i < at.length; i += 1)
     value[i] = (value[i] ?? 0) * ((at[i] ?? 0) < space ? ofWords : ofRuns)
   return value
+}
+
+/**
+ * What a linear model says of tokens: of each place, for one occurrence of it, into `per`; the places, and the sum. The values are those of
+ * {@link valuesOf}; made on the way, as judging a message needs them once.
+ */
+export function placesSay(
+  tokens: readonly Uint32Array[],
+  { weights, rarity }: { readonly weights: Float32Array; readonly rarity: Float32Array },
+  per: Float64Array,
+): { readonly met: readonly number[]; readonly sum: number } {
+  const met = placesMet(tokens)
+  let words = 0
+  let runs = 0
+  for (let i = 0; i < met.length; i += 1) {
+    const place = met[i] ?? 0
+    const n = tally[place] ?? 1
+    const one = (dampedCounts[n] ?? 1 + Math.log(n)) * (rarity[place] ?? 0)
+    per[place] = one
+    if (place < space) words += one * one
+    else runs += one * one
+  }
+  const [ofWords, ofRuns] = [1 / (Math.sqrt(words) || 1), runShare / (Math.sqrt(runs) || 1)]
+  let sum = 0
+  for (let i = 0; i < met.length; i += 1) {
+    const place = met[i] ?? 0
+    const said = (weights[place] ?? 0) * (per[place] ?? 0) * (place < space ? ofWords : ofRuns)
+    sum += said
+    per[place] = said / (tally[place] ?? 1)
+    tally[place] = 0
+  }
+  return { met, sum }
 }
