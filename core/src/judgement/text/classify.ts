@@ -1,5 +1,5 @@
 import { curved } from './curve.ts'
-import { gramSpace, placesOf, placesSay } from './grams.ts'
+import { tokensSay } from './grams.ts'
 import { boundOf, leastMessages, type TextKnowledge, type TokenCount } from './knowledge.ts'
 
 // Chosen, with the damping, on the open collections of docs/judgement.md.
@@ -28,13 +28,14 @@ export interface TextVerdict {
 export function classify(tokens: readonly string[], known: TextKnowledge): TextVerdict | null {
   const { total, calibration, furthest = boundOf(known.total) } = known
   if (total.wanted < leastMessages || total.junk < leastMessages) return null
-  const different = new Set(tokens)
-  const counted = countedTokens(different, known.tokens)
+  const different = new Map<string, number>()
+  for (const token of tokens) different.set(token, (different.get(token) ?? 0) + 1)
+  const counted = countedTokens(different.keys(), known.tokens)
   if (counted.length === 0) return null
   const scale = calibration.slope / damping(counted.length)
   const share = shareOf(counted.length)
   const heard = heardOf(counted.length, different.size)
-  const linear = linearShares(tokens, known)
+  const linear = linearShares(different, known)
   const leaning = counted
     .map(({ token, count }) => ({
       token,
@@ -63,28 +64,16 @@ const within = (odds: number, furthest: number) => Math.max(-furthest, Math.min(
 
 /** What the linear model says by token, times its part in the stack. */
 function linearShares(
-  tokens: readonly string[],
+  different: ReadonlyMap<string, number>,
   { linear, calibration }: Pick<TextKnowledge, 'linear' | 'calibration'>,
 ): { readonly of: ReadonlyMap<string, number>; readonly sum: number } {
   const of = new Map<string, number>()
   if (linear === null || calibration.linear === 0) return { of, sum: 0 }
-  const places = tokens.map(placesOf)
-  const { met, sum } = placesSay(places, linear, perPlace)
-  for (let t = 0; t < tokens.length; t += 1) {
-    const own = places[t]
-    const token = tokens[t]
-    if (own === undefined || token === undefined) continue
-    let said = 0
-    for (let i = 0; i < own.length; i += 1) said += perPlace[own[i] ?? 0] ?? 0
-    of.set(token, (of.get(token) ?? 0) + calibration.linear * said)
-  }
-  // Each message leaves it as it found it.
-  for (let i = 0; i < met.length; i += 1) perPlace[met[i] ?? 0] = 0
+  const tokens = [...different.keys()]
+  const { each, sum } = tokensSay(tokens, [...different.values()], linear)
+  for (let t = 0; t < tokens.length; t += 1) of.set(tokens[t] ?? '', calibration.linear * (each[t] ?? 0))
   return { of, sum: calibration.linear * sum }
 }
-
-/** What one occurrence of each place says in the message that is looked at; 0 between messages. */
-const perPlace = new Float64Array(gramSpace)
 
 /** What calibration is fitted on, as if the message itself had not been counted. */
 export function heldOut(
@@ -115,7 +104,7 @@ const heardOf = (known: number, all: number) => (all === 0 ? 0 : (known / (known
 
 const damping = (tokens: number) => Math.sqrt(Math.max(tokens, 9))
 
-function countedTokens(different: ReadonlySet<string>, known: ReadonlyMap<string, TokenCount>) {
+function countedTokens(different: Iterable<string>, known: ReadonlyMap<string, TokenCount>) {
   const counted: { readonly token: string; readonly count: TokenCount }[] = []
   for (const token of different) {
     const count = known.get(token)

@@ -119,34 +119,66 @@ export function valuesOf({ at, count }: Grams, rarity: Float32Array): Float32Arr
   return value
 }
 
+/** How often each place was met, and then what one occurrence of it says: side by side, so that one look finds both. 0 between messages. */
+const said = new Float32Array(2 * gramSpace)
+
 /**
- * What a linear model says of tokens: of each place, for one occurrence of it, into `per`; the places, and the sum. The values are those of
- * {@link valuesOf}; made on the way, as judging a message needs them once.
+ * What a linear model says of each of some different tokens, `times` as often as they stand in the message, and of all of them. The values of
+ * places are those of {@link valuesOf}; made on the way, since judging a message needs them once.
  */
-export function placesSay(
-  tokens: readonly Uint32Array[],
+export function tokensSay(
+  tokens: readonly string[],
+  times: readonly number[],
   { weights, rarity }: { readonly weights: Float32Array; readonly rarity: Float32Array },
-  per: Float64Array,
-): { readonly met: readonly number[]; readonly sum: number } {
-  const met = placesMet(tokens)
+): { readonly each: Float64Array; readonly sum: number } {
+  const all = tokens.map(placesOf)
+  const met: number[] = []
+  for (let t = 0; t < all.length; t += 1) {
+    const places = all[t] ?? none
+    const n = times[t] ?? 1
+    for (let i = 0; i < places.length; i += 1) {
+      const at = 2 * (places[i] ?? 0)
+      const before = said[at] ?? 0
+      if (before === 0) met.push(at)
+      said[at] = before + n
+    }
+  }
+  const sum = weighPlaces(met, weights, rarity)
+  const each = new Float64Array(tokens.length)
+  for (let t = 0; t < all.length; t += 1) {
+    const places = all[t] ?? none
+    let own = 0
+    for (let i = 0; i < places.length; i += 1) own += said[2 * (places[i] ?? 0) + 1] ?? 0
+    each[t] = own * (times[t] ?? 1)
+  }
+  // Each message leaves it as it found it.
+  for (let i = 0; i < met.length; i += 1) {
+    const at = met[i] ?? 0
+    said[at] = 0
+    said[at + 1] = 0
+  }
+  return { each, sum }
+}
+
+/** From how often each place was met to what one occurrence says; what all of them say. */
+function weighPlaces(met: readonly number[], weights: Float32Array, rarity: Float32Array): number {
   let words = 0
   let runs = 0
   for (let i = 0; i < met.length; i += 1) {
-    const place = met[i] ?? 0
-    const n = tally[place] ?? 1
-    const one = (dampedCounts[n] ?? 1 + Math.log(n)) * (rarity[place] ?? 0)
-    per[place] = one
-    if (place < space) words += one * one
+    const at = met[i] ?? 0
+    const n = said[at] ?? 1
+    const one = (dampedCounts[n] ?? 1 + Math.log(n)) * (rarity[at >> 1] ?? 0)
+    said[at + 1] = one
+    if (at < 2 * space) words += one * one
     else runs += one * one
   }
   const [ofWords, ofRuns] = [1 / (Math.sqrt(words) || 1), runShare / (Math.sqrt(runs) || 1)]
   let sum = 0
   for (let i = 0; i < met.length; i += 1) {
-    const place = met[i] ?? 0
-    const said = (weights[place] ?? 0) * (per[place] ?? 0) * (place < space ? ofWords : ofRuns)
-    sum += said
-    per[place] = said / (tally[place] ?? 1)
-    tally[place] = 0
+    const at = met[i] ?? 0
+    const whole = (weights[at >> 1] ?? 0) * (said[at + 1] ?? 0) * (at < 2 * space ? ofWords : ofRuns)
+    sum += whole
+    said[at + 1] = whole / (said[at] ?? 1)
   }
-  return { met, sum }
+  return sum
 }
