@@ -1,13 +1,13 @@
 // The server as plain JavaScript in server/dist, so that running it needs no development dependency.
-import { build } from 'esbuild'
 import { join } from 'node:path'
+import { bundle } from './bundle.mjs'
 import { root } from './prepare.mjs'
 
 const source = join(root, 'server/src')
 
-await build({
+await bundle(
   // Beside each other in one folder: each finds its threads by its own place (server/src/jobs/thread-options.ts).
-  entryPoints: {
+  {
     main: join(source, 'main.ts'),
     'reading-worker': join(source, 'reading/reading-worker.ts'),
     'lists-worker': join(source, 'list-jobs/lists-worker.ts'),
@@ -15,22 +15,5 @@ await build({
     staffer: join(root, 'scripts/staffer-main.ts'),
     record: join(root, 'scripts/record-main.ts'),
   },
-  outdir: join(root, 'server/dist'),
-  bundle: true,
-  platform: 'node',
-  format: 'esm',
-  target: 'node20',
-  sourcemap: true,
-  logLevel: 'warning',
-  plugins: [
-    {
-      name: 'our packages inside, all others outside',
-      setup: ({ onResolve }) =>
-        onResolve({ filter: /^[^./]/ }, ({ path, kind }) =>
-          kind === 'entry-point' || path.startsWith('@pendro/') || path.endsWith('.json')
-            ? undefined
-            : { path, external: true },
-        ),
-    },
-  ],
-})
+  join(root, 'server/dist'),
+)

@@ -119,8 +119,8 @@ export function valuesOf({ at, count }: Grams, rarity: Float32Array): Float32Arr
   return value
 }
 
-/** How often each place was met, and then what one occurrence of it says: side by side, so that one look finds both. 0 between messages. */
-const said = new Float32Array(2 * gramSpace)
+/** What one occurrence of each place says in the message that is looked at; 0 between messages. */
+const said = new Float32Array(gramSpace)
 
 /**
  * What a linear model says of each of some different tokens, `times` as often as they stand in the message, and of all of them. The values of
@@ -137,10 +137,10 @@ export function tokensSay(
     const places = all[t] ?? none
     const n = times[t] ?? 1
     for (let i = 0; i < places.length; i += 1) {
-      const at = 2 * (places[i] ?? 0)
-      const before = said[at] ?? 0
-      if (before === 0) met.push(at)
-      said[at] = before + n
+      const place = places[i] ?? 0
+      const before = tally[place] ?? 0
+      if (before === 0) met.push(place)
+      tally[place] = before + n
     }
   }
   const sum = weighPlaces(met, weights, rarity)
@@ -148,15 +148,11 @@ export function tokensSay(
   for (let t = 0; t < all.length; t += 1) {
     const places = all[t] ?? none
     let own = 0
-    for (let i = 0; i < places.length; i += 1) own += said[2 * (places[i] ?? 0) + 1] ?? 0
+    for (let i = 0; i < places.length; i += 1) own += said[places[i] ?? 0] ?? 0
     each[t] = own * (times[t] ?? 1)
   }
-  // Each message leaves it as it found it.
-  for (let i = 0; i < met.length; i += 1) {
-    const at = met[i] ?? 0
-    said[at] = 0
-    said[at + 1] = 0
-  }
+  // Each message leaves them as it found them.
+  for (let i = 0; i < met.length; i += 1) said[met[i] ?? 0] = 0
   return { each, sum }
 }
 
@@ -165,20 +161,21 @@ function weighPlaces(met: readonly number[], weights: Float32Array, rarity: Floa
   let words = 0
   let runs = 0
   for (let i = 0; i < met.length; i += 1) {
-    const at = met[i] ?? 0
-    const n = said[at] ?? 1
-    const one = (dampedCounts[n] ?? 1 + Math.log(n)) * (rarity[at >> 1] ?? 0)
-    said[at + 1] = one
-    if (at < 2 * space) words += one * one
+    const place = met[i] ?? 0
+    const n = tally[place] ?? 1
+    const one = (dampedCounts[n] ?? 1 + Math.log(n)) * (rarity[place] ?? 0)
+    said[place] = one
+    if (place < space) words += one * one
     else runs += one * one
   }
   const [ofWords, ofRuns] = [1 / (Math.sqrt(words) || 1), runShare / (Math.sqrt(runs) || 1)]
   let sum = 0
   for (let i = 0; i < met.length; i += 1) {
-    const at = met[i] ?? 0
-    const whole = (weights[at >> 1] ?? 0) * (said[at + 1] ?? 0) * (at < 2 * space ? ofWords : ofRuns)
+    const place = met[i] ?? 0
+    const whole = (weights[place] ?? 0) * (said[place] ?? 0) * (place < space ? ofWords : ofRuns)
     sum += whole
-    said[at + 1] = whole / (said[at] ?? 1)
+    said[place] = whole / (tally[place] ?? 1)
+    tally[place] = 0
   }
   return sum
 }
