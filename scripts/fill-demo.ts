@@ -61,6 +61,8 @@ export const demoOrganisation: Organisation = {
   digestAddress: `digest@${domain}`,
   reportAddress: `report@${domain}`,
   helpAddress: `help@${domain}`,
+  // It has been at work for months.
+  steps: { skipped: [], closed: true },
 }
 
 /** Mail of colleagues comes from this machine and goes to the stand-in for the world. */

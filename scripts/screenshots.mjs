@@ -53,7 +53,10 @@ for (const [name, path] of Object.entries(views)) {
 await desk.goto(`${base}/organisation/doors`, { waitUntil: 'domcontentloaded' })
 await desk.getByRole('button', { name: /choose a colleague/ }).click()
 await desk.keyboard.type('solveig')
-await desk.getByRole('option').first().waitFor()
+await desk
+  .getByRole('option', { name: /Solveig/ })
+  .first()
+  .waitFor()
 await desk.waitForTimeout(500)
 await desk.keyboard.press('Enter')
 await desk.getByRole('button', { name: 'Send it' }).click()

@@ -33,6 +33,7 @@ export async function sendThrough(
   const transport = createTransport({
     host,
     port,
+    name: 'trial.example',
     // Where TLS is asked for it is begun; whose certificate it is need not be asked on the way to oneself.
     tls: { rejectUnauthorized: false },
     connectionTimeout: 4000,

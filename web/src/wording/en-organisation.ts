@@ -3,9 +3,10 @@ export const enOrganisation = {
   text: 'How the organisation is set. Each change is one act, and one undo.',
   readOnly: 'How the organisation is set. Stewards change it.',
   staffers: 'Who works with Pendro',
-  doors: 'Doors: where mail comes in and goes on to',
+  doors: 'Doors',
   learning: 'Learn from older mail',
-  limits: 'Limits, days, watching, departments and contacts are with the mailboxes.',
+  limits: 'Limits, days, departments and contacts',
+  watching: 'Watching',
   changed: 'The setting is changed.',
   meanwhile:
     'Somebody has changed this in the meantime. What it is now is on the screen; nothing of yours was done.',

@@ -19,36 +19,36 @@ export function OrganisationArea() {
   const { data, error, refetch } = useSettings()
   const may = maySteer(useSession())
   return (
-    <AreaPage
-      title={t('areas.organisation')}
-      lead={
-        <>
-          {t(may ? 'organisation.text' : 'organisation.readOnly')}{' '}
-          <Link to="/mailboxes/defaults" className="border-b border-current text-petrol">
-            {t('organisation.limits')}
-          </Link>{' '}
-          <Link to="/organisation/doors" className="border-b border-current text-petrol">
-            {t('organisation.doors')}
-          </Link>{' '}
-          <Link to="/organisation/learning" className="border-b border-current text-petrol">
-            {t('organisation.learning')}
-          </Link>
-          {may && (
-            <>
-              {' '}
-              <Link to="/organisation/staffers" className="border-b border-current text-petrol">
-                {t('organisation.staffers')}
-              </Link>
-            </>
-          )}
-        </>
-      }
-    >
+    <AreaPage title={t('areas.organisation')} lead={t(may ? 'organisation.text' : 'organisation.readOnly')}>
+      <Elsewhere may={may} />
       {error && !data && <Failed error={error} onAgain={() => void refetch()} />}
       {!data && !error && <SkeletonRows count={6} />}
       <FirstSteps className="mb-3 rounded-lg border border-line bg-sheet px-4 py-2.5" />
       {data && <Settings data={data} may={may} />}
     </AreaPage>
+  )
+}
+
+/** What of the organisation has a page of its own. */
+function Elsewhere({ may }: { may: boolean }) {
+  const { t } = useTranslation()
+  const pages = [
+    ['/organisation/doors', 'doors'],
+    ['/organisation/learning', 'learning'],
+    ['/mailboxes/defaults', 'limits'],
+    ['/mailboxes/watching', 'watching'],
+    ...(may ? [['/organisation/staffers', 'staffers'] as const] : []),
+  ] as const
+  return (
+    <ul className="mb-3 flex flex-wrap gap-x-5 gap-y-1">
+      {pages.map(([to, name]) => (
+        <li key={to}>
+          <Link to={to} className="border-b border-current font-semibold text-petrol hover:text-ink">
+            {t(`organisation.${name}`)}
+          </Link>
+        </li>
+      ))}
+    </ul>
   )
 }
 
