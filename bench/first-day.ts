@@ -22,6 +22,8 @@ import { checkWith } from '../server/src/reading/authenticate.ts'
 import { pendro } from '../server/src/record/write.ts'
 import { setUp } from '../server/src/set-up.ts'
 import { signCertificate } from '../server/tests/certificates.ts'
+import { doorSettings } from '../server/tests/door-settings.ts'
+import { auc } from './judged-mail.ts'
 import type { Measured, Section } from './measure.ts'
 
 const day = 86_400_000
@@ -62,21 +64,8 @@ const judgedSince = (db: Database, since: Date) =>
     { since },
   )
 
-/** Area under the ROC curve by ranks; ties count half. */
-function auc(mail: readonly Judged[]): number {
-  const sorted = [...mail].sort((a, b) => a.score - b.score)
-  let [below, area, i] = [0, 0, 0]
-  while (i < sorted.length) {
-    let j = i
-    while (j < sorted.length && sorted[j]?.score === sorted[i]?.score) j += 1
-    const tied = sorted.slice(i, j)
-    const junk = tied.filter(({ truth }) => truth !== 'wanted').length
-    area += junk * (below + (tied.length - junk) / 2)
-    below += tied.length - junk
-    i = j
-  }
-  return area / (below * (mail.length - below))
-}
+const aucOf = (mail: readonly Judged[]) =>
+  auc(mail.map(({ score, truth }) => ({ score, isJunk: truth !== 'wanted' })))
 
 async function firstMorning(
   urlOf: (name: string) => string,
@@ -122,7 +111,7 @@ async function firstMorning(
   const plain = first.filter(({ cause }) => cause === null)
   const heldOf = (mail: readonly Judged[]) =>
     mail.filter(({ state }) => state === 'quarantined' || state === 'junk').length
-  const [own, their] = [auc(ours), auc(theirs)]
+  const [own, their] = [aucOf(ours), aucOf(theirs)]
   const share = heldOf(plain) / Math.max(1, plain.length)
   return [
     {
@@ -221,6 +210,16 @@ async function takeAll(db: Database, written: readonly Written[]): Promise<void>
   }
 }
 
+const ingrid = {
+  address: 'ingrid.solvang@vindholm.example',
+  aliases: [],
+  name: 'Ingrid Solvang',
+  kind: 'person',
+  department: '',
+  timeZone: 'Europe/Oslo',
+  language: 'nb',
+} as const
+
 const many = 20_000
 
 /** Learning from an mbox file against reading its messages alone, with the same threads; and what it holds in memory. */
@@ -249,17 +248,7 @@ async function historySpeed(
   await migrate(db)
   const ids = await setUp(db, {
     organisation: demoOrganisation,
-    mailboxes: [
-      {
-        address: 'ingrid.solvang@vindholm.example',
-        aliases: [],
-        name: 'Ingrid Solvang',
-        kind: 'person',
-        department: '',
-        timeZone: 'Europe/Oslo',
-        language: 'nb',
-      },
-    ],
+    mailboxes: [ingrid],
     staffers: [],
   })
   const reader = createReader({ threads: 1, dns: 'off', log })
@@ -321,33 +310,14 @@ async function tlsSpeed(urlOf: (name: string) => string, sql: (text: string) => 
   await migrate(db)
   await setUp(db, {
     organisation: demoOrganisation,
-    mailboxes: [
-      {
-        address: 'ingrid.solvang@vindholm.example',
-        aliases: [],
-        name: 'Ingrid Solvang',
-        kind: 'person',
-        department: '',
-        timeZone: 'Europe/Oslo',
-        language: 'nb',
-      },
-    ],
+    mailboxes: [ingrid],
     staffers: [],
   })
   const now = () => new Date(Date.now() + 60_000)
   const doors = await openDoors(
     { db, log, now, maxBytes: 1_000_000, takenIn: () => {} },
     {
-      PENDRO_HOST: '127.0.0.1',
-      PENDRO_SMTP_HOST: '',
-      PENDRO_SMTP_PORT: 0,
-      PENDRO_SMTPS_PORT: '',
-      PENDRO_SMTP_TLS: 'offered',
-      PENDRO_SMTP_PROXIES: '',
-      PENDRO_SUBMISSION_PORT: '',
-      PENDRO_SUBMISSIONS_PORT: '',
-      PENDRO_SUBMISSION_USER: '',
-      PENDRO_SUBMISSION_PASSWORD: '',
+      ...doorSettings,
       PENDRO_TLS_CERT: join(folder, 'server.pem'),
       PENDRO_TLS_KEY: join(folder, 'server.key'),
     },

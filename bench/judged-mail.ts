@@ -35,3 +35,20 @@ export async function judgedMail(db: Database): Promise<readonly JudgedMail[]> {
     isHeld: cause !== null,
   }))
 }
+
+/** Area under the ROC curve by ranks; ties count half. */
+export function auc(mail: readonly Pick<JudgedMail, 'score' | 'isJunk'>[]): number {
+  const sorted = [...mail].sort((a, b) => a.score - b.score)
+  let [below, area, i] = [0, 0, 0]
+  while (i < sorted.length) {
+    let j = i
+    while (j < sorted.length && sorted[j]?.score === sorted[i]?.score) j += 1
+    const tied = sorted.slice(i, j)
+    const junk = tied.filter(({ isJunk }) => isJunk).length
+    const wanted = tied.length - junk
+    area += junk * (below + wanted / 2)
+    below += wanted
+    i = j
+  }
+  return area / (below * (mail.length - below))
+}

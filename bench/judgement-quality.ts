@@ -7,7 +7,7 @@ import { dataFolder, root } from '../scripts/prepare.mjs'
 import { openDatabase, select, type Database } from '../server/src/db/database.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import { benchClassifier, reuters } from './classifier.ts'
-import { judgedMail, type JudgedMail } from './judged-mail.ts'
+import { auc, judgedMail, type JudgedMail } from './judged-mail.ts'
 import { benchTeaching, spambaseParts, type Taught } from './teaching.ts'
 
 const percent = (n: number) => `${(n * 100).toFixed(1)} %`
@@ -49,23 +49,6 @@ const logLoss = (mail: readonly JudgedMail[]) =>
     const p = Math.min(0.999, Math.max(0.001, score / 100))
     return sum - Math.log(isJunk ? p : 1 - p)
   }, 0) / mail.length
-
-/** Area under the ROC curve by ranks; ties count half. */
-function auc(mail: readonly JudgedMail[]): number {
-  const sorted = [...mail].sort((a, b) => a.score - b.score)
-  let [below, area, i] = [0, 0, 0]
-  while (i < sorted.length) {
-    let j = i
-    while (j < sorted.length && sorted[j]?.score === sorted[i]?.score) j += 1
-    const tied = sorted.slice(i, j)
-    const junk = tied.filter(({ isJunk }) => isJunk).length
-    const wanted = tied.length - junk
-    area += junk * (below + wanted / 2)
-    below += wanted
-    i = j
-  }
-  return area / (below * (mail.length - below))
-}
 
 /** Of the wanted among the kept-back, how many stand in the first tenth of the list, by rank and by bare score. */
 async function firstTenth(

@@ -14,6 +14,7 @@ import { createTraffic, type Traffic } from '../src/traffic/traffic.ts'
 import { startDns } from '../../stand-ins/src/dns.ts'
 import { otherServer, route, type OtherServer } from './mail-servers.ts'
 import { log, sample, setOrganisation, signedIn, startTestServer, type TestServer } from './support.ts'
+import { doorSettings } from './door-settings.ts'
 
 let server: TestServer
 let store: OtherServer
@@ -27,18 +28,8 @@ beforeAll(async () => {
   doors = await openDoors(
     { db: server.db, log, now, maxBytes: 20_000, takenIn: () => {}, traffic },
     {
-      PENDRO_HOST: '127.0.0.1',
-      PENDRO_SMTP_HOST: '',
-      PENDRO_SMTP_PORT: 0,
+      ...doorSettings,
       PENDRO_SMTPS_PORT: '0',
-      PENDRO_SMTP_TLS: 'offered',
-      PENDRO_SMTP_PROXIES: '',
-      PENDRO_SUBMISSION_PORT: '',
-      PENDRO_SUBMISSIONS_PORT: '',
-      PENDRO_SUBMISSION_USER: '',
-      PENDRO_SUBMISSION_PASSWORD: '',
-      PENDRO_TLS_CERT: '',
-      PENDRO_TLS_KEY: '',
     },
   )
 })

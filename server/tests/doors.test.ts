@@ -11,6 +11,7 @@ import { usualPeers } from '../src/db/organisation.ts'
 import { readCertificate } from '../src/doors/certificate.ts'
 import { openDoors, type Doors } from '../src/doors/doors.ts'
 import { signCertificate } from './certificates.ts'
+import { doorSettings } from './door-settings.ts'
 import { log, sample, startTestServer, type TestServer } from './support.ts'
 
 const run = promisify(execFile)
@@ -36,16 +37,8 @@ afterEach(async () => {
 })
 
 const usual = {
-  PENDRO_HOST: '127.0.0.1',
-  PENDRO_SMTP_HOST: '',
-  PENDRO_SMTP_PORT: 0,
+  ...doorSettings,
   PENDRO_SMTPS_PORT: '0',
-  PENDRO_SMTP_TLS: 'offered',
-  PENDRO_SMTP_PROXIES: '',
-  PENDRO_SUBMISSION_PORT: '',
-  PENDRO_SUBMISSIONS_PORT: '',
-  PENDRO_SUBMISSION_USER: '',
-  PENDRO_SUBMISSION_PASSWORD: '',
   PENDRO_TLS_CERT: file('server.pem'),
   PENDRO_TLS_KEY: file('server.key'),
 } as const

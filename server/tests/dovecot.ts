@@ -1,8 +1,8 @@
 import { spawn } from 'node:child_process'
 import { chmodSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { connect, createServer, type AddressInfo } from 'node:net'
 import { tmpdir, userInfo } from 'node:os'
 import { join } from 'node:path'
+import { answers, freePort } from './ports.ts'
 
 /** Debian's Dovecot as an IMAP server on loopback, with Maildirs of its own. */
 export interface Dovecot {
@@ -127,25 +127,4 @@ service anvil {
     log: readLog,
     close,
   }
-}
-
-async function freePort(): Promise<number> {
-  const server = createServer().listen(0, '127.0.0.1')
-  await new Promise(done => server.once('listening', done))
-  const { port } = server.address() as AddressInfo
-  await new Promise(done => server.close(done))
-  return port
-}
-
-function answers(port: number): Promise<boolean> {
-  return new Promise(done => {
-    const socket = connect(port, '127.0.0.1')
-    const is = (yes: boolean) => {
-      socket.destroy()
-      done(yes)
-    }
-    socket.once('data', () => is(true))
-    socket.once('error', () => is(false))
-    setTimeout(() => is(false), 2000).unref()
-  })
 }

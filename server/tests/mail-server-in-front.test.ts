@@ -10,6 +10,7 @@ import { openDoors, type Doors } from '../src/doors/doors.ts'
 import { workOutbox } from '../src/outbox/outbox.ts'
 import { createWays } from '../src/outbox/ways.ts'
 import { signCertificate } from './certificates.ts'
+import { doorSettings } from './door-settings.ts'
 import { otherServer, route, type OtherServer } from './mail-servers.ts'
 import { startPostfix, type Postfix } from './postfix.ts'
 import { log, setOrganisation, startTestServer, type TestServer } from './support.ts'
@@ -38,16 +39,9 @@ describe.skipIf(programs === '')('with real mail servers around', () => {
     doors = await openDoors(
       { db: server.db, log, now: soon, maxBytes: 200_000, takenIn: () => {} },
       {
-        PENDRO_HOST: '127.0.0.1',
-        PENDRO_SMTP_HOST: '',
-        PENDRO_SMTP_PORT: 0,
-        PENDRO_SMTPS_PORT: '',
+        ...doorSettings,
         PENDRO_SMTP_TLS: 'required',
-        PENDRO_SMTP_PROXIES: '',
         PENDRO_SUBMISSION_PORT: '0',
-        PENDRO_SUBMISSIONS_PORT: '',
-        PENDRO_SUBMISSION_USER: '',
-        PENDRO_SUBMISSION_PASSWORD: '',
         PENDRO_TLS_CERT: join(folder, 'server.pem'),
         PENDRO_TLS_KEY: join(folder, 'server.key'),
       },

@@ -16,6 +16,7 @@ import { createWays } from '../src/outbox/ways.ts'
 import { outboundHit } from '../src/whereabouts/journeys.ts'
 import { createTraffic } from '../src/traffic/traffic.ts'
 import { signCertificate } from './certificates.ts'
+import { doorSettings } from './door-settings.ts'
 import { otherServer, route, type OtherServer } from './mail-servers.ts'
 import { arrive, log, setOrganisation, startTestServer, type TestServer } from './support.ts'
 
@@ -60,16 +61,9 @@ afterEach(async () => {
 })
 
 const usual = {
-  PENDRO_HOST: '127.0.0.1',
-  PENDRO_SMTP_HOST: '',
-  PENDRO_SMTP_PORT: 0,
-  PENDRO_SMTPS_PORT: '',
-  PENDRO_SMTP_TLS: 'offered',
-  PENDRO_SMTP_PROXIES: '',
+  ...doorSettings,
   PENDRO_SUBMISSION_PORT: '0',
   PENDRO_SUBMISSIONS_PORT: '0',
-  PENDRO_SUBMISSION_USER: '',
-  PENDRO_SUBMISSION_PASSWORD: '',
   PENDRO_TLS_CERT: join(folder, 'server.pem'),
   PENDRO_TLS_KEY: join(folder, 'server.key'),
 } as const

@@ -1,8 +1,8 @@
 import { spawn } from 'node:child_process'
 import { chmodSync, chownSync, mkdirSync, mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { connect, createServer, type AddressInfo } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
+import { answers, freePort } from './ports.ts'
 
 /** A mail server that others wrote: Debian's, unpacked and not installed, on loopback, with a configuration and queue of its own. */
 export interface Postfix {
@@ -141,24 +141,3 @@ const lineOf = (file: string, name: string): string[] =>
     ?.split(':') ?? []
 const accountId = (name: string) => Number(lineOf('/etc/passwd', name)[2])
 const groupId = (name: string) => Number(lineOf('/etc/group', name)[2])
-
-async function freePort(): Promise<number> {
-  const server = createServer().listen(0, '127.0.0.1')
-  await new Promise(resolve => server.once('listening', resolve))
-  const { port } = server.address() as AddressInfo
-  await new Promise(resolve => server.close(resolve))
-  return port
-}
-
-function answers(port: number): Promise<boolean> {
-  return new Promise(resolve => {
-    const socket = connect(port, '127.0.0.1')
-    const done = (is: boolean) => {
-      socket.destroy()
-      resolve(is)
-    }
-    socket.once('data', () => done(true))
-    socket.once('error', () => done(false))
-    setTimeout(() => done(false), 2000).unref()
-  })
-}
