@@ -10,7 +10,7 @@ export interface Dovecot {
   /** Puts a message into a folder of an account. */
   readonly put: (user: string, folder: string, raw: string) => void
   /** Changes the password of an account; sessions that are open go on. */
-  readonly setPassword: (user: string, password: string) => Promise<void>
+  readonly changePasswordOf: (user: string, password: string) => Promise<void>
   readonly log: () => string
   readonly close: () => Promise<void>
 }
@@ -118,7 +118,7 @@ service anvil {
       serial += 1
       writeFileSync(join(box, 'cur', `${1_700_000_000 + serial}.M${serial}.test:2,S`), raw)
     },
-    setPassword: async (user, password) => {
+    changePasswordOf: async (user, password) => {
       users.set(user, password)
       writeUsers()
       // It looks at the file once a second at most.

@@ -287,7 +287,7 @@ describe('learning from an IMAP account, with Dovecot', () => {
     const learning = learningHere()
     const id = await begin(learning, source('aksel', 'INBOX'), 'wanted', 'ferry at dusk')
     await learning.work()
-    await imap.setPassword('aksel', 'ferry at night')
+    await imap.changePasswordOf('aksel', 'ferry at night')
     // Its connection is cut, as a server does that shuts somebody out.
     await learning.close()
     await learning.work()

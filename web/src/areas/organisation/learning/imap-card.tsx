@@ -16,10 +16,10 @@ const usual: Imap = { kind: 'imap', host: '', port: 993, tls: 'implicit', user: 
 export function ImapCard() {
   const { t } = useTranslation()
   const [source, setSource] = useState(usual)
-  const [password, setPassword] = useState('')
+  const [password, typePassword] = useState('')
   const [mailbox, setMailbox] = useState<number>()
   const [verdict, setVerdict] = useState<HistoryVerdictShape>('wanted')
-  const begin = useBegin(() => setPassword(''))
+  const begin = useBegin(() => typePassword(''))
   const isWhole = source.host !== '' && source.user !== '' && source.folder !== '' && mailbox !== undefined
   return (
     <Card title={t('learning.imap.title')}>
@@ -31,7 +31,7 @@ export function ImapCard() {
           if (isWhole) begin.mutate({ mailbox, verdict, source, password })
         }}
       >
-        <Account source={source} onChange={setSource} password={password} onPassword={setPassword}>
+        <Account source={source} onChange={setSource} password={password} onPassword={typePassword}>
           <Select
             label={t('learning.verdictLabel')}
             all={['wanted', 'junk', 'sent'] as const}

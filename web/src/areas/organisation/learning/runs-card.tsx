@@ -64,7 +64,7 @@ function Run({ run, may }: { run: HistoryRunShape; may: boolean }) {
 function Acts({ run: { id, state, kind } }: { run: HistoryRunShape }) {
   const { t } = useTranslation()
   const { stop, resume, undo } = useRunActs()
-  const [password, setPassword] = useState('')
+  const [password, typePassword] = useState('')
   const mayResume = state === 'stopped' || state === 'failed' || state === 'interrupted'
   const mayUndo = state !== 'undoing' && state !== 'undone'
   return (
@@ -80,7 +80,7 @@ function Acts({ run: { id, state, kind } }: { run: HistoryRunShape }) {
           type="password"
           autoComplete="off"
           value={password}
-          onChange={({ target }) => setPassword(target.value)}
+          onChange={({ target }) => typePassword(target.value)}
         />
       )}
       {mayResume && (
