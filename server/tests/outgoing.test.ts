@@ -470,6 +470,32 @@ describe('where it goes on to', () => {
     expect(await send(envelope, Buffer.from(letter()), 'outside')).toEqual({ status: 'taken' })
     expect(tried).toEqual([first, second, second, first, second])
   })
+  test('a file of authorities that can’t be read is the trouble of that server alone, and is said', async () => {
+    const guarded = { ...route(9), tls: 'starttls' as const }
+    await setRoutes({ smartHosts: [guarded, route(smartHost.port)] })
+    const tried: string[] = []
+    const send = createWays({
+      organisation: () => organisationNow(server.db),
+      store: { host: '127.0.0.1', port: store.port },
+      secrets: { passwords: '', authorities: join(folder, 'nowhere.pem') },
+      now: () => server.clock.now,
+      tried: (host, { status, ...said }) =>
+        tried.push([host, status, 'problem' in said ? said.problem : ''].join(' ')),
+    })
+    toClose.push(send.close)
+    expect(
+      await send(
+        { from: 'ingrid@harbour.example', to: 'partner@outside.example' },
+        Buffer.from(letter()),
+        'outside',
+      ),
+    ).toEqual({ status: 'taken' })
+    expect(tried).toEqual([
+      '127.0.0.1:9 later The file of certificate authorities can’t be read (ENOENT)',
+      `127.0.0.1:${smartHost.port} taken `,
+    ])
+  })
+
   test('stores by domain, by LMTP where that is set; what no other names by the one for the rest', async () => {
     await setOrganisation(server.db, { 'policy.ownDomains': ['harbour.example', 'quay.example'] })
     const quay = await otherServer({ lmtp: true })

@@ -39,7 +39,13 @@ export function passwordAt({ passwords }: Secrets, { user, ...host }: RouteHost)
   }
 }
 
-/** How the library is to speak to a server: whom it believes, and that nothing goes without TLS where that is asked for. */
+/** The code of the error where a file of the machine can't be read. */
+export const unreadable = 'EUNREADABLE'
+
+/**
+ * How the library is to speak to a server: whom it believes, and that nothing goes without TLS where that is asked for. Throws with
+ * the code {@link unreadable} where the file of authorities can't be read.
+ */
 export function transportOptions(route: RouteHost, secrets: Secrets) {
   const { host, port, protocol, tls, user } = route
   return {
@@ -68,6 +74,18 @@ function tlsOptions({ host, certificate }: RouteHost, { authorities }: Secrets):
   return {
     ...named,
     minVersion: 'TLSv1.2',
-    ...(authorities === '' ? {} : { ca: [...rootCertificates, readFileSync(authorities, 'utf8')] }),
+    ...(authorities === '' ? {} : { ca: [...rootCertificates, readAuthorities(authorities)] }),
+  }
+}
+
+function readAuthorities(file: string): string {
+  try {
+    return readFileSync(file, 'utf8')
+  } catch (error) {
+    const { code = 'unknown' } = error as NodeJS.ErrnoException
+    // Without its path: this stands on the screen.
+    throw Object.assign(new Error(`The file of certificate authorities can’t be read (${code})`), {
+      code: unreadable,
+    })
   }
 }

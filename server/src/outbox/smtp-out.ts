@@ -1,7 +1,7 @@
 import { createTransport } from 'nodemailer'
 import type { RouteHost } from '@pendro/contract'
 import { harmlessLine } from '@pendro/core/text'
-import { transportOptions, type Secrets } from './host.ts'
+import { transportOptions, unreadable, type Secrets } from './host.ts'
 
 export interface Envelope {
   readonly from: string
@@ -47,6 +47,7 @@ interface Failure extends Error {
 
 /** A connection that never stood: looked up, connected, greeted, made safe, signed in. */
 const beforeAnything = ({ code, syscall, message, command = '' }: Failure): boolean =>
+  code === unreadable ||
   code === 'EDNS' ||
   code === 'ETLS' ||
   code === 'EAUTH' ||
@@ -59,18 +60,12 @@ const beforeAnything = ({ code, syscall, message, command = '' }: Failure): bool
  * the message it was on with it.
  */
 export function createHostSender(route: RouteHost, secrets: Secrets): HostSender {
-  const transport = createTransport({
-    ...transportOptions(route, secrets),
-    pool: true,
-    maxConnections: 20,
-    maxMessages: 200,
-    connectionTimeout: 4000,
-    greetingTimeout: 4000,
-    socketTimeout: 20_000,
-  })
+  // Made with the first message: what is wrong with the files of the machine is this server's trouble, and another one may be well.
+  let transport: ReturnType<typeof openTransport> | null = null
   return {
     send: async ({ from, to }, raw) => {
       try {
+        transport ??= openTransport(route, secrets)
         await transport.sendMail({ envelope: { from, to: [to] }, raw })
         return { status: 'taken' }
       } catch (error) {
@@ -85,6 +80,17 @@ export function createHostSender(route: RouteHost, secrets: Secrets): HostSender
         return { status: 'later', problem, unsaid: beforeAnything(failure), away: !isOfMessage }
       }
     },
-    close: () => transport.close(),
+    close: () => transport?.close(),
   }
 }
+
+const openTransport = (route: RouteHost, secrets: Secrets) =>
+  createTransport({
+    ...transportOptions(route, secrets),
+    pool: true,
+    maxConnections: 20,
+    maxMessages: 200,
+    connectionTimeout: 4000,
+    greetingTimeout: 4000,
+    socketTimeout: 20_000,
+  })
