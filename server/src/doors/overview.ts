@@ -4,6 +4,7 @@ import { adviceFor } from '@pendro/core/doors'
 import { select, type Database } from '../db/database.ts'
 import { organisationNow, usualRoutes, type Organisation } from '../db/organisation.ts'
 import { endOfCertificate, hostName } from '../outbox/host.ts'
+import { countWaiting } from '../outbox/queue.ts'
 import { storeRoute } from '../outbox/ways.ts'
 import { dayIn, type DoorName } from '../traffic/traffic.ts'
 import { X509Certificate } from 'node:crypto'
@@ -167,12 +168,4 @@ async function readVisits(
     answer: row.answer,
     listed: mayComeIn(organisation, row.door, row.ip),
   }))
-}
-
-async function countWaiting(db: Database): Promise<number> {
-  const [row] = await select<{ n: number }>(
-    db,
-    'SELECT COUNT(*) AS n FROM outbox WHERE done_at IS NULL AND attempts > 0',
-  )
-  return row?.n ?? 0
 }

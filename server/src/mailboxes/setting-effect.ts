@@ -4,6 +4,7 @@ import { patternText } from '@pendro/core/senders'
 import { findRow, select, type Database } from '../db/database.ts'
 import type { Organisation } from '../db/organisation.ts'
 import { domainKey } from '../lists/domain-key.ts'
+import { countWaiting } from '../outbox/queue.ts'
 import { lookedBack } from './effect.ts'
 import { checkSetting } from './setting-checks.ts'
 import { readSetting } from './setting-values.ts'
@@ -40,7 +41,7 @@ function factsOf(
     case 'peers':
       return change.to.others === 'refused' ? ofStrangers(db, organisation, since) : {}
     case 'routes':
-      return ofRoutes(db)
+      return countWaiting(db).then(waiting => ({ waiting }))
     case 'providers':
       return ofProviders(db, change)
     case 'digest-times':
@@ -124,15 +125,6 @@ async function ofNetworks(
     if (before && !after) facts.unlisted += n
   }
   return facts
-}
-
-/** What waits for a server just now goes the new way. */
-async function ofRoutes(db: Database): Promise<Readonly<Record<string, number>>> {
-  const row = await findRow<{ n: number }>(
-    db,
-    'SELECT COUNT(*) AS n FROM outbox WHERE done_at IS NULL AND attempts > 0',
-  )
-  return { waiting: row?.n ?? 0 }
 }
 
 /** Safe entries for whole domains where anybody can be. */

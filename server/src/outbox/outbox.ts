@@ -1,10 +1,9 @@
-import { promisify } from 'node:util'
-import { gunzip, gunzipSync } from 'node:zlib'
 import { findRow, select, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import type { Log } from '../log.ts'
 import { ownDomain } from './own-mail.ts'
+import { unpack } from './source.ts'
 import type { Send, SendResult, Way } from './smtp-out.ts'
 import { deliveryMark, onwardFields, relayField, relayMark, withoutOwnFields } from './trace.ts'
 import { createFinish, type Done, type Job } from './finish.ts'
@@ -206,14 +205,6 @@ async function sendDelivery({ db, load, send, finish }: Working, job: Job): Prom
   const raw = Buffer.concat([fields, withoutOwnFields(source)])
   await finish({ job, result: await send({ from: row.envelope_from, to: row.address }, raw) })
 }
-
-const unpackElsewhere = promisify(gunzip) as (content: Buffer) => Promise<Buffer>
-
-/** Bytes that are unpacked sooner than handed to another thread and back. */
-const soonUnpacked = 128 * 1024
-
-const unpack = ({ gzip, size }: Pick<Outgoing, 'gzip' | 'size'>): Buffer | Promise<Buffer> =>
-  size <= soonUnpacked ? gunzipSync(gzip) : unpackElsewhere(gzip)
 
 async function ownSource({ db, letter }: Deps, { kind, subject_id: id, place }: Job): Promise<Buffer | null> {
   if (kind === 'welcome' || kind === 'code' || kind === 'letter' || kind === 'invitation')

@@ -109,3 +109,12 @@ export async function hurry(db: Database, tx: Tx, deliveryId: number, now: Date)
   )
   return changed > 0
 }
+
+/** Jobs that were tried and wait for their next try. */
+export async function countWaiting(db: Database): Promise<number> {
+  const [row] = await select<{ n: number }>(
+    db,
+    'SELECT COUNT(*) AS n FROM outbox WHERE done_at IS NULL AND attempts > 0',
+  )
+  return row?.n ?? 0
+}

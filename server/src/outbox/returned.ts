@@ -3,8 +3,8 @@ import { harmlessLine } from '@pendro/core/text'
 import { findRow, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { translator } from '../wording.ts'
-import { gunzipSync } from 'node:zlib'
 import { ownDomain, ownSender } from './own-mail.ts'
+import { headOf, mailDate, unpack } from './source.ts'
 
 interface Returned {
   readonly envelope_from: string
@@ -12,6 +12,8 @@ interface Returned {
   readonly problem: string
   readonly received_at: Date
   readonly gzip: Buffer
+  /** Of the bytes when unpacked. */
+  readonly size: number
   readonly language: string | null
 }
 
@@ -29,7 +31,7 @@ export async function writeReturn(
 ): Promise<{ readonly to: string; readonly raw: Buffer } | null> {
   const row = await findRow<Returned>(
     db,
-    `SELECT m.envelope_from, r.recipient, r.problem, m.received_at, s.gzip, b.language
+    `SELECT m.envelope_from, r.recipient, r.problem, m.received_at, m.size, s.gzip, b.language
      FROM relays r JOIN messages m ON m.id = r.message_id JOIN message_sources s ON s.message_id = m.id
      LEFT JOIN mailbox_addresses a ON a.address = m.envelope_from LEFT JOIN mailboxes b ON b.id = a.mailbox_id WHERE r.id = :id`,
     { id: relayId },
@@ -45,7 +47,7 @@ export async function writeReturn(
     from: ownSender(organisation, language),
     to: row.envelope_from,
     subject: t('returned.subject', facts),
-    date: at.toUTCString().replace('GMT', '+0000'),
+    date: mailDate(at),
     'message-id': `<returned-${relayId}@${domain}>`,
     'auto-submitted': 'auto-replied',
   })
@@ -53,13 +55,13 @@ export async function writeReturn(
     .createChild('text/plain; charset=utf-8')
     .setContent([t('returned.text', facts), t('returned.problem', facts), t('returned.what')].join('\n\n'))
   report.createChild('message/delivery-status').setContent(statusOf(row, domain, at))
-  report.createChild('text/rfc822-headers').setContent(headerOf(gunzipSync(row.gzip)))
+  const header = headOf(await unpack(row), mostHeader)
+  report.createChild('text/rfc822-headers').setContent(header.replace(/\r?\n/g, '\r\n') + '\r\n')
   return { to: row.envelope_from, raw: await report.build() }
 }
 
 /** RFC 3464 §2: of the message, then of the recipient. */
 function statusOf({ recipient, problem, received_at }: Returned, domain: string, at: Date): string {
-  const dated = (moment: Date) => moment.toUTCString().replace('GMT', '+0000')
   const said = harmlessLine(problem)
   // The other server's own code where it gave one (RFC 3463); else that it was never reached in time.
   const status =
@@ -68,19 +70,13 @@ function statusOf({ recipient, problem, received_at }: Returned, domain: string,
   const isReply = /^[45]\d\d\b/.test(said)
   return [
     `Reporting-MTA: dns; ${domain}`,
-    `Arrival-Date: ${dated(received_at)}`,
+    `Arrival-Date: ${mailDate(received_at)}`,
     '',
     `Final-Recipient: rfc822; ${recipient}`,
     'Action: failed',
     `Status: ${status}`,
     ...(isReply ? [`Diagnostic-Code: smtp; ${said}`] : []),
-    `Last-Attempt-Date: ${dated(at)}`,
+    `Last-Attempt-Date: ${mailDate(at)}`,
     '',
   ].join('\r\n')
-}
-
-function headerOf(raw: Buffer): string {
-  const head = raw.subarray(0, mostHeader).toString('latin1')
-  const end = head.search(/\r?\n\r?\n/)
-  return (end < 0 ? head : head.slice(0, end)).replace(/\r?\n/g, '\r\n') + '\r\n'
 }

@@ -1,5 +1,6 @@
 import { createHmac, timingSafeEqual } from 'node:crypto'
 import { encodeWords } from '@pendro/core/address'
+import { headOf, mailDate } from './source.ts'
 
 /** HMAC-SHA-256 (RFC 2104) cut to 96 bits (§5): enough that nobody writes a report about a delivery by guessing. */
 const signatureLength = 24
@@ -26,7 +27,7 @@ export const relayMark = (key: Buffer, id: number): string => deliveryMark(key, 
 
 /** How often a message has gone out by us already: its Received fields with a mark of ours. */
 export function countRelays(key: Buffer, raw: Buffer): number {
-  const fields = headOf(raw).match(/^received[ \t]{0,10}:.*(?:\r?\n[ \t].*)*/gim) ?? []
+  const fields = headOf(raw, mostHeader).match(/^received[ \t]{0,10}:.*(?:\r?\n[ \t].*)*/gim) ?? []
   return fields.filter(field => {
     const [, mark] = /\bid (\d{1,15}\.relay\.[0-9a-f]{24})\b/.exec(field) ?? []
     return mark !== undefined && readDeliveryMark(key, mark) !== null
@@ -74,7 +75,7 @@ function receivedField({ ip, helo, by, at }: Received, how: string): string {
   const name = /^[\w.:[\]-]{1,255}$/.test(helo) ? helo : 'unknown'
   const literal = ip.includes(':') ? `IPv6:${ip}` : ip
   const from = ip === '' ? '' : `from ${name} ([${literal}])\r\n\t`
-  return `Received: ${from}by ${by} (Pendro) with ${how}; ${at.toUTCString().replace('GMT', '+0000')}\r\n`
+  return `Received: ${from}by ${by} (Pendro) with ${how}; ${mailDate(at)}\r\n`
 }
 
 /** A message without the fields that are ours to write: a sender's would tell the store where to put it. */
@@ -102,11 +103,9 @@ export function withoutOwnFields(raw: Buffer): Buffer {
   return kept.length === 0 ? raw : Buffer.concat([...kept, raw.subarray(from)])
 }
 
-/** How often a message was handed on already (RFC 5321 §6.3): its Received fields. */
-export const countHops = (raw: Buffer): number => headOf(raw).match(/^received[ \t]{0,10}:/gim)?.length ?? 0
+/** Bytes that are searched for Received fields. */
+const mostHeader = 512 * 1024
 
-function headOf(raw: Buffer): string {
-  const head = raw.subarray(0, 512 * 1024).toString('latin1')
-  const end = head.search(/\r?\n\r?\n/)
-  return end < 0 ? head : head.slice(0, end)
-}
+/** How often a message was handed on already (RFC 5321 §6.3): its Received fields. */
+export const countHops = (raw: Buffer): number =>
+  headOf(raw, mostHeader).match(/^received[ \t]{0,10}:/gim)?.length ?? 0
