@@ -16,6 +16,9 @@ export const mostEntries = 2000
 /** Most files of one archive that are unpacked. */
 export const mostContents = 200
 
+/** Entry by entry, and no entry larger than it says. */
+const reading = { lazyEntries: true, validateEntrySizes: true, strictFileNames: false, decodeStrings: true }
+
 /** What of an archive is to be unpacked, and how much. */
 export interface Wanted {
   /** Of all that is unpacked together. */
@@ -29,52 +32,48 @@ export interface Wanted {
  */
 export function readZip(content: Buffer, { bytes, wanted }: Wanted): Promise<ArchiveDirectory | null> {
   return new Promise(resolve => {
-    yauzl.fromBuffer(
-      content,
-      { lazyEntries: true, validateEntrySizes: true, strictFileNames: false, decodeStrings: true },
-      (error, zip) => {
-        if (error || !zip) return resolve(null)
-        const names = new Set<string>()
-        const contents: { name: string; content: Buffer }[] = []
-        let entries = 0
-        let encrypted = false
-        let expanded = 0
-        let left = bytes
-        let unseen = false
-        const finish = (cut: boolean) => resolve({ names: [...names], encrypted, expanded, cut, contents })
-        zip.on('error', () => (names.size > 0 ? finish(true) : resolve(null)))
-        zip.on('end', () => finish(unseen))
-        zip.on('entry', (entry: yauzl.Entry) => {
-          // Counted before it is kept: a million entries of one name are a million entries.
-          if (entries === mostEntries) return finish(true)
-          entries += 1
-          const name = String(entry.fileName).slice(0, 300)
-          names.add(name)
-          names.add(localName(content, entry))
-          const isLocked = (entry.generalPurposeBitFlag & 1) === 1
-          encrypted ||= isLocked
-          expanded += entry.uncompressedSize
-          const fits = entry.uncompressedSize <= left && contents.length < mostContents
-          if (isLocked || name.endsWith('/') || !wanted(name)) return zip.readEntry()
-          if (!fits) {
+    yauzl.fromBuffer(content, reading, (error, zip) => {
+      if (error || !zip) return resolve(null)
+      const names = new Set<string>()
+      const contents: { name: string; content: Buffer }[] = []
+      let entries = 0
+      let encrypted = false
+      let expanded = 0
+      let left = bytes
+      let unseen = false
+      const finish = (cut: boolean) => resolve({ names: [...names], encrypted, expanded, cut, contents })
+      zip.on('error', () => (names.size > 0 ? finish(true) : resolve(null)))
+      zip.on('end', () => finish(unseen))
+      zip.on('entry', (entry: yauzl.Entry) => {
+        // Counted before it is kept: a million entries of one name are a million entries.
+        if (entries === mostEntries) return finish(true)
+        entries += 1
+        const name = String(entry.fileName).slice(0, 300)
+        names.add(name)
+        names.add(localName(content, entry))
+        const isLocked = (entry.generalPurposeBitFlag & 1) === 1
+        encrypted ||= isLocked
+        expanded += entry.uncompressedSize
+        const fits = entry.uncompressedSize <= left && contents.length < mostContents
+        if (isLocked || name.endsWith('/') || !wanted(name)) return zip.readEntry()
+        if (!fits) {
+          unseen = true
+          return zip.readEntry()
+        }
+        left -= entry.uncompressedSize
+        unpack(zip, entry).then(
+          unpacked => {
+            contents.push({ name, content: unpacked })
+            zip.readEntry()
+          },
+          () => {
             unseen = true
-            return zip.readEntry()
-          }
-          left -= entry.uncompressedSize
-          unpack(zip, entry).then(
-            unpacked => {
-              contents.push({ name, content: unpacked })
-              zip.readEntry()
-            },
-            () => {
-              unseen = true
-              zip.readEntry()
-            },
-          )
-        })
-        zip.readEntry()
-      },
-    )
+            zip.readEntry()
+          },
+        )
+      })
+      zip.readEntry()
+    })
   })
 }
 

@@ -2,12 +2,14 @@ import { extractText, getDocumentProxy } from 'unpdf'
 
 const mostPages = 20
 const mostCharacters = 20_000
+/** Nothing that a document brings is run. */
+const quiet = { isEvalSupported: false, verbosity: 0 }
 
 /** The words of a PDF, never drawn and nothing in it run; `null` when it can't be read or holds none. */
 export async function pdfText(content: Uint8Array): Promise<string | null> {
   try {
     // A copy: the reader takes its buffer over.
-    const document = await getDocumentProxy(new Uint8Array(content), { isEvalSupported: false, verbosity: 0 })
+    const document = await getDocumentProxy(new Uint8Array(content), quiet)
     if (document.numPages > mostPages * 25) return null
     const { text } = await extractText(document, { mergePages: false })
     const joined = text.slice(0, mostPages).join('\n\n').trim().slice(0, mostCharacters)
