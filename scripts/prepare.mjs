@@ -1,6 +1,6 @@
 // Installs what is missing: npm packages, and Debian's MariaDB and Chromium. Nothing but Node in it.
 import { spawnSync } from 'node:child_process'
-import { createHash } from 'node:crypto'
+import { createHash, randomBytes } from 'node:crypto'
 import { existsSync, mkdirSync, readFileSync, readdirSync, statSync, writeFileSync } from 'node:fs'
 import { dirname, join, resolve } from 'node:path'
 import { fileURLToPath } from 'node:url'
@@ -9,6 +9,14 @@ import { words } from './wording.mjs'
 export const root = resolve(dirname(fileURLToPath(import.meta.url)), '..')
 /** Everything that is made while running: data, caches. Removing it starts afresh. */
 export const dataFolder = resolve(process.env.PENDRO_DATA ?? join(root, '.pendro'))
+
+/** The file with the key that passwords are sealed with; made when it is first asked for. */
+export function secretsKey(folder) {
+  const file = join(folder, 'secrets.key')
+  mkdirSync(folder, { recursive: true })
+  if (!existsSync(file)) writeFileSync(file, `${randomBytes(32).toString('base64')}\n`, { mode: 0o600 })
+  return file
+}
 
 export function say(text) {
   console.log(text)
@@ -46,6 +54,8 @@ const debian = {
   spf: { file: '/usr/lib/python3/dist-packages/spf.py', packages: ['python3-spf'] },
   sieve: { program: 'sievec', packages: ['dovecot-sieve'] },
   imap: { file: '/usr/lib/dovecot/imap', packages: ['dovecot-imapd'] },
+  lmtp: { file: '/usr/lib/dovecot/lmtp', packages: ['dovecot-lmtpd'] },
+  managesieve: { file: '/usr/lib/dovecot/managesieve', packages: ['dovecot-managesieved'] },
   slapd: { program: 'slapd', packages: ['slapd'] },
   openssl: { program: 'openssl', packages: ['openssl'] },
 }

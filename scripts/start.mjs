@@ -1,11 +1,21 @@
 // `npm start`: installs what is missing, starts a private MariaDB, fills the demo once, builds and serves.
 // `npm start -- --empty` leaves the demo out. Ctrl-C stops everything that was started.
 import { spawn } from 'node:child_process'
+import { mkdirSync } from 'node:fs'
 import { createServer } from 'node:net'
 import { join } from 'node:path'
 import { freePort, startDatabase } from './database.mjs'
 import { words } from './wording.mjs'
-import { dataFolder, ensurePackages, ensurePrograms, ensureServer, ensureWeb, root, say } from './prepare.mjs'
+import {
+  dataFolder,
+  ensurePackages,
+  ensurePrograms,
+  ensureServer,
+  ensureWeb,
+  root,
+  say,
+  secretsKey,
+} from './prepare.mjs'
 
 const empty = process.argv.includes('--empty')
 const unknown = process.argv.slice(2).filter(word => word !== '--empty')
@@ -13,6 +23,8 @@ if (unknown.length > 0) {
   console.error(words.unknownOption(unknown.join(' ')))
   process.exit(2)
 }
+
+const realStore = process.env.PENDRO_STORE === 'real'
 
 const children = []
 let database = null
@@ -79,7 +91,7 @@ async function databaseUrl() {
   if (given) return given
   ensurePrograms(['mariadb'])
   database = await startDatabase(join(dataFolder, 'db'))
-  const name = empty ? 'pendro_empty' : 'pendro_demo'
+  const name = empty ? 'pendro_empty' : realStore ? 'pendro_store' : 'pendro_demo'
   database.sql(`CREATE DATABASE IF NOT EXISTS ${name}`)
   return database.url(name)
 }
@@ -105,10 +117,18 @@ try {
     PENDRO_PORT,
     PENDRO_SMTP_PORT,
     PENDRO_WEB_DIR: web,
+    PENDRO_SECRETS_KEY_FILE: process.env.PENDRO_SECRETS_KEY_FILE ?? secretsKey(dataFolder),
     PENDRO_PUBLIC_URL: process.env.PENDRO_PUBLIC_URL ?? `http://localhost:${PENDRO_PORT}`,
     PENDRO_LOG_LEVEL: process.env.PENDRO_LOG_LEVEL ?? 'warn',
   }
   if (!empty) await program('scripts/fill-demo-main.ts', env)
+  if (realStore) {
+    ensurePrograms(['imap', 'lmtp', 'managesieve', 'sieve'])
+    const folder = join(dataFolder, 'store')
+    mkdirSync(folder, { recursive: true })
+    const { imap } = await program('scripts/real-store-main.ts', { ...env, PENDRO_STORE_FOLDER: folder })
+    say(words.realStore(imap))
+  }
   const ownStore = process.env.PENDRO_STORE_HOST === undefined
   // With a mail store of one's own the surroundings are real, and so are names, lab and pictures.
   const around = ownStore ? await program('scripts/surroundings-main.ts', env) : {}

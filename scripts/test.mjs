@@ -14,7 +14,19 @@ import {
 } from './prepare.mjs'
 
 ensurePackages()
-ensurePrograms(['mariadb', 'headless', 'authres', 'dkim', 'spf', 'sieve', 'imap', 'slapd', 'openssl'])
+ensurePrograms([
+  'mariadb',
+  'headless',
+  'authres',
+  'dkim',
+  'spf',
+  'sieve',
+  'imap',
+  'lmtp',
+  'managesieve',
+  'slapd',
+  'openssl',
+])
 const vectors = ensureVectors()
 if (vectors === '')
   say('The public suffix list’s test vectors could not be fetched; that check reports itself as skipped.')

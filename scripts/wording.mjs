@@ -13,6 +13,8 @@ export const words = {
   running: ({ url, smtpPort, seconds }) =>
     `Pendro is running at ${url} and accepts mail on port ${smtpPort} (ready in ${seconds} s).`,
   store: url => `The stand-in mail store shows what it has at ${url}.`,
+  realStore: port =>
+    `A real mail store runs; IMAP is at 127.0.0.1:${port}, and each colleague’s password is harbour-demo.`,
   empty: 'It is empty. Open the address to set it up.',
   signIns: 'Sign in as:',
   signIn: ({ signIn, password, role }) => `  ${signIn.padEnd(4)} ${password.padEnd(14)} ${role}`,

@@ -14,6 +14,7 @@ export const order = [
   'first-set-up',
   'traffic',
   'outbox',
+  'stores',
   'staffers',
   'lists',
   'judging',

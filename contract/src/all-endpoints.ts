@@ -18,6 +18,7 @@ import { organisationEndpoints } from './organisation-endpoints.ts'
 import { settingsEndpoints } from './settings-endpoints.ts'
 import { stafferEndpoints } from './staffer-endpoints.ts'
 import { stepEndpoints } from './step-endpoints.ts'
+import { storeEndpoints } from './store-endpoints.ts'
 import { upkeepEndpoints } from './upkeep-endpoints.ts'
 import { whereaboutsEndpoints } from './whereabouts-endpoints.ts'
 
@@ -28,6 +29,7 @@ export const endpoints = {
   ...doorEndpoints,
   ...historyEndpoints,
   ...stepEndpoints,
+  ...storeEndpoints,
   ...stafferEndpoints,
   ...factorEndpoints,
   ...identityEndpoints,

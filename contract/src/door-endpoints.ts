@@ -34,8 +34,10 @@ export type DoorShape = z.infer<typeof door>
 const way = z.object({
   /** host:port. */
   host: z.string(),
-  /** Whom it is for: everybody outside, the domains that are named, or our own that no other names. */
-  purpose: z.enum(['smart-host', 'store', 'store-of-rest']),
+  /** Whom it is for: everybody outside, the domains that are named, our own that no other names, or mailboxes that a directory names. */
+  purpose: z.enum(['smart-host', 'store', 'store-of-rest', 'store-named']),
+  /** Of the mail store; '' for none. */
+  name: z.string(),
   domains: z.array(z.string()),
   protocol: z.enum(['smtp', 'lmtp']),
   tls: z.enum(['off', 'starttls', 'implicit']),

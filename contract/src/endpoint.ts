@@ -17,6 +17,7 @@ export type Subject =
   | 'digest-reply'
   | 'ruling'
   | 'mailbox-change'
+  | 'store-move'
   | 'mail-rule'
   | 'entry'
   | 'own-entry'

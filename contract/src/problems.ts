@@ -42,6 +42,41 @@ export const problems = {
     status: 400,
     text: 'Some of the marked messages have no such sender. Choose another pattern or mark fewer messages.',
   },
+  NOTHING_TO_MOVE: {
+    status: 400,
+    text: 'There is nothing to move: the mail program or somebody else was quicker. Look at the folders again.',
+  },
+  TOO_MANY_TO_MOVE: {
+    status: 400,
+    text: 'That is more than 100,000 messages. Nothing was moved. Ask whoever runs the mail store to move that many.',
+  },
+  STORE_NOT_OPEN: {
+    status: 409,
+    text: 'Pendro can’t look into this mailbox. A steward can set how, under Organisation, Mail stores.',
+  },
+  STORE_TROUBLE: {
+    status: 502,
+    text: 'The mail store did not do it. Nothing was changed.',
+    when: {
+      'no-answer': 'The mail store does not answer. Nothing was changed; try again in a moment.',
+      certificate:
+        'The certificate of the mail store can’t be trusted. Nothing was changed. Whoever runs it has to renew it, or a steward has to name the new one.',
+      'sign-in':
+        'The mail store does not let Pendro in. Nothing was changed. A steward has to set the account’s password again.',
+      'no-password':
+        'No password is set for the mail store’s account. Nothing was changed. A steward can set it under Organisation, Mail stores.',
+      'no-mailbox':
+        'The mail store has no such mailbox, or its account may not open it. Nothing was changed. Ask whoever runs the mail store.',
+      refused: 'The mail store refused: {{said}}. Nothing was changed.',
+      nonsense:
+        'Pendro could not understand the mail store. Nothing was changed. Ask whoever runs the mail store to look at its log.',
+      full: 'The mailbox is full. Nothing was changed. The colleague has to make room, or whoever runs the mail store has to give more.',
+    },
+  },
+  NO_SECRETS_KEY: {
+    status: 409,
+    text: 'Pendro has no key to seal passwords with. Nothing was kept. Whoever runs Pendro has to set PENDRO_SECRETS_KEY_FILE first.',
+  },
   BAD_SET_UP: {
     status: 400,
     text: 'Some lines could not be read. Nothing was set up; correct them and try again.',

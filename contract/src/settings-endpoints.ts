@@ -49,26 +49,72 @@ const outgoing = z.object({
   journal: z.string().trim().max(320),
 })
 
-/** A server that mail is handed on to. Its password, where it asks for one, is a setting of the machine. */
-const routeHost = z.object({
+/** Where a server is, and whom it has to be. */
+const serverAt = z.object({
   host: z.string().trim().min(1).max(253),
   port: z.number().int().min(1).max(65_535),
-  /** LMTP: RFC 2033. */
-  protocol: z.enum(['smtp', 'lmtp']),
-  /** `starttls`: RFC 3207, nothing goes without it; `implicit`: TLS from the first byte. */
+  /** `starttls`: nothing goes without it; `implicit`: TLS from the first byte. */
   tls: z.enum(['off', 'starttls', 'implicit']),
   /** The certificate that alone is believed, as PEM; '' for one that is signed by somebody well known. */
   certificate: z.string().trim().max(20_000),
+})
+/** Where a server is, and whom it has to be. */
+export type ServerAt = z.infer<typeof serverAt>
+
+/** Who Pendro is at a server. */
+export const storeAccount = serverAt
+  .pick({ host: true, port: true })
+  .extend({ user: z.string().trim().min(1).max(200) })
+
+/** A server that mail is handed on to (STARTTLS: RFC 3207). Its password, where it asks for one, is kept apart. */
+const routeHost = serverAt.extend({
+  /** LMTP: RFC 2033. */
+  protocol: z.enum(['smtp', 'lmtp']),
   /** Who Pendro is there; '' for nobody. */
   user: z.string().trim().max(200),
 })
 /** Servers in the order they are tried. */
 const routeHosts = z.array(routeHost).max(10)
-/** Where mail goes on to: mail of other domains by the smart hosts, our own by domain; no domains: all that no other names. */
-const routes = z.object({
-  smartHosts: routeHosts,
-  stores: z.array(z.object({ domains: lines, hosts: routeHosts })).max(100),
+
+/**
+ * How Pendro may look into mailboxes: `proxy` is an account that may act for all others (RFC 4616, authorisation identity), `token` a client
+ * that is given tokens (RFC 6749 §4.4, RFC 7628).
+ */
+const storeIdentity = z.object({
+  kind: z.enum(['proxy', 'token']),
+  /** The account, or the client. */
+  user: z.string().trim().max(200),
+  /** Where tokens are given; '' for a proxy. */
+  tokenUrl: z.string().trim().max(500),
+  scope: z.string().trim().max(500),
 })
+/** How Pendro may look into mailboxes. */
+export type StoreIdentity = z.infer<typeof storeIdentity>
+
+/** Where mailboxes are, and what can be done there. */
+export const mailStore = z.object({
+  /** Also what a directory's attribute says of a mailbox that is here. */
+  name: z.string().trim().max(60),
+  /** Whose mailboxes are here: those of its domains, all that no other store has, or those a directory names it for. */
+  houses: z.enum(['domains', 'rest', 'named']),
+  domains: lines,
+  hosts: routeHosts,
+  identity: storeIdentity,
+  /** IMAP (RFC 9051, RFC 3501); `null`: it can't be looked into. */
+  imap: serverAt.nullable(),
+  /** ManageSieve (RFC 5804); `null`: rules stay with Pendro. */
+  sieve: serverAt.nullable(),
+  /** '': the one that is marked as such (RFC 6154). */
+  junkFolder: z.string().trim().max(200),
+  asideFolder: z.string().trim().max(200),
+  /** How a released message gets to the inbox: handed over as any other, or put there with its own date. */
+  releases: z.enum(['hand-over', 'append']),
+})
+/** Where mailboxes are, and what can be done there. */
+export type MailStoreShape = z.infer<typeof mailStore>
+
+/** Where mail goes on to: mail of other domains by the smart hosts, our own by their mail store. */
+const routes = z.object({ smartHosts: routeHosts, stores: z.array(mailStore).max(100) })
 /** A server that mail is handed on to. */
 export type RouteHost = z.infer<typeof routeHost>
 const secondFactor = z.enum(['optional', 'required'])

@@ -5,6 +5,7 @@ import {
   fold,
   isIdle,
   journeyOf,
+  type Copy,
   partyLikeness,
   rate,
   readParty,
@@ -545,6 +546,16 @@ describe('the journey', () => {
     nextDigest: 5000,
     wouldBeListed: true,
     waiting: null,
+    copies: [],
+    ...more,
+  })
+  const copy = (folder: string, more: Partial<Copy> = {}): Copy => ({
+    folder,
+    kind: folder === 'INBOX' ? 'inbox' : 'other',
+    seen: false,
+    foundAt: 1200,
+    putBy: 'arrival',
+    goneAt: null,
     ...more,
   })
   const kinds = (given: Way) =>
@@ -596,7 +607,81 @@ describe('the journey', () => {
       ['came-in', 'checked', 'quarantined', 'erased here'],
     ],
     [way({ state: 'moved', cameFrom: null }), ['came-in', 'checked', 'moved here']],
+    // At the mail store, as far as it was looked into.
+    [way({ state: 'inbox', copies: [copy('INBOX')] }), ['came-in', 'checked', 'inbox here']],
+    [
+      way({
+        state: 'inbox',
+        copies: [copy('INBOX', { goneAt: 2000 }), copy('Yard', { putBy: 'colleague', foundAt: 2000 })],
+      }),
+      ['came-in', 'checked', 'inbox', 'moved-by-program here'],
+    ],
+    [
+      way({
+        state: 'released',
+        cameFrom: 'junk',
+        landedAt: 1900,
+        copies: [copy('Junk', { goneAt: 2000 }), copy('INBOX', { putBy: 'pendro', foundAt: 2000 })],
+      }),
+      ['came-in', 'checked', 'junk', 'released', 'moved-by-desk here'],
+    ],
+    [
+      way({ state: 'inbox', copies: [copy('Yard', { putBy: 'unseen' })] }),
+      ['came-in', 'checked', 'inbox', 'found-in here'],
+    ],
+    [
+      way({ state: 'inbox', copies: [copy('INBOX', { goneAt: 3000 })] }),
+      ['came-in', 'checked', 'inbox', 'gone-from-store here'],
+    ],
+    [
+      way({
+        state: 'inbox',
+        copies: [
+          copy('INBOX', { goneAt: 2000 }),
+          copy('Yard', { putBy: 'colleague', foundAt: 2000, goneAt: 3000 }),
+        ],
+      }),
+      ['came-in', 'checked', 'inbox', 'moved-by-program', 'gone-from-store here'],
+    ],
+    // One that stays keeps it there, whatever became of another.
+    [
+      way({ state: 'inbox', copies: [copy('INBOX', { goneAt: 2000 }), copy('INBOX', { foundAt: 2100 })] }),
+      ['came-in', 'checked', 'inbox here'],
+    ],
+    [
+      way({
+        state: 'deferred',
+        boundFor: 'released',
+        cameFrom: 'junk',
+        copies: [copy('Junk')],
+        waiting: { attempts: 0, nextAt: 4000, problem: '' },
+      }),
+      ['came-in', 'checked', 'junk', 'deferred here', 'next-try coming'],
+    ],
   ])('%#', (given, want) => expect(kinds(given)).toEqual(want))
+
+  test('whether it was opened is said where it is, and nowhere else', () => {
+    const read = (given: Partial<Way>) => journeyOf(way(given)).map(({ facts }) => facts.read)
+    expect(read({ state: 'inbox', copies: [copy('INBOX', { seen: true })] })).toEqual([
+      undefined,
+      undefined,
+      'opened',
+    ])
+    expect(read({ state: 'inbox', copies: [copy('INBOX')] }).at(-1)).toBe('unread')
+    expect(
+      read({
+        state: 'inbox',
+        copies: [copy('INBOX', { goneAt: 2 }), copy('Yard', { putBy: 'colleague', seen: true })],
+      }),
+    ).toEqual([undefined, undefined, undefined, 'opened'])
+    expect(
+      journeyOf(way({ state: 'inbox', copies: [copy('Yard', { putBy: 'unseen' })] })).at(-1)?.facts,
+    ).toEqual({
+      folder: 'Yard',
+      place: 'other',
+      read: 'unread',
+    })
+  })
 
   test('each stop says what is known of it', () => {
     const facts = (given: Partial<Way>, kind: string) =>

@@ -31,6 +31,7 @@ import { questionRoutes } from './questions/routes.ts'
 import { senderRoutes } from './senders/routes.ts'
 import type { Settings } from './settings.ts'
 import { shellRoutes } from './shell/routes.ts'
+import { storeRoutes, type StoreView } from './stores/routes.ts'
 import { stepRoutes } from './steps/routes.ts'
 import { upkeepRoutes } from './upkeep/routes.ts'
 import { recogniseSession, signInRoutes } from './sign-in/routes.ts'
@@ -59,6 +60,8 @@ export interface Deps {
   readonly history?: HistoryView
   /** Left out where there are no doors. */
   readonly doorView?: DoorView
+  /** Left out where no mail store can be looked into. */
+  readonly storeView?: StoreView
   /** How long an answer of the API took, in milliseconds; for work that stands back for people. */
   readonly answered?: (milliseconds: number) => void
   /** Reads messages, in worker threads with a deadline; in this thread where none is given. */
@@ -147,6 +150,7 @@ function apiOf(deps: Deps): Router {
   doorRoutes(api, deps)
   historyRoutes(api, deps)
   stepRoutes(api, deps)
+  storeRoutes(api, deps)
   senderRoutes(api, deps)
   upkeepRoutes(api, deps)
   questionRoutes(api, deps)

@@ -37,6 +37,12 @@ import { createInspections } from './intake/inspections.ts'
 import { workSelections } from './rulings/rule-all.ts'
 import { createListsPool, workImports } from './list-jobs/lists.ts'
 import { createOutbox } from './outbox/outbox.ts'
+import { createSecrets, createVault, readKey } from './outbox/secrets.ts'
+import { createInStore } from './stores/deliver.ts'
+import { workMoves } from './stores/move.ts'
+import type { StoreView } from './stores/routes.ts'
+import { createStores } from './stores/stores.ts'
+import { enrol, workLooks } from './stores/watch.ts'
 import { workUpkeep } from './upkeep/watch.ts'
 
 export interface Running {
@@ -115,6 +121,7 @@ interface Process {
   readonly log: Log
   readonly now: () => Date
   readonly traffic: Traffic
+  readonly storeView: StoreView
 }
 
 /** What reads messages: worker threads, or this thread where there are none. */
@@ -134,12 +141,21 @@ interface Jobs {
   readonly stop: () => Promise<void>
 }
 
+/** Mail stores, and what is kept of them that is not for everybody to see. */
+async function storeViewOf(db: Database, settings: Settings): Promise<StoreView> {
+  const { PENDRO_SECRETS_KEY: text, PENDRO_SECRETS_KEY_FILE: file } = settings
+  const vault = createVault(db, await readKey(text, file))
+  const { PENDRO_ROUTE_PASSWORDS: passwords, PENDRO_ROUTE_CA: authorities } = settings
+  const secrets = createSecrets(vault, { passwords, authorities })
+  return { vault, secrets, stores: createStores(db, secrets) }
+}
+
 /** What hands mail on, by the routes that are set. */
-function sendingOf({ settings, db, log, now, traffic }: Process, reader: Reader): Slots {
+function sendingOf({ settings, db, log, now, traffic, storeView }: Process, reader: Reader): Slots {
   const send = createWays({
     organisation: () => organisationNow(db).catch(() => null),
     store: { host: settings.PENDRO_STORE_HOST, port: settings.PENDRO_STORE_PORT },
-    secrets: { passwords: settings.PENDRO_ROUTE_PASSWORDS, authorities: settings.PENDRO_ROUTE_CA },
+    secrets: storeView.secrets,
     now,
     tried: (host, result) =>
       traffic.count(host, result.status, result.status === 'taken' ? '' : result.problem),
@@ -149,6 +165,7 @@ function sendingOf({ settings, db, log, now, traffic }: Process, reader: Reader)
     send,
     log,
     now,
+    inStore: createInStore(db, storeView.stores, now),
     letter: lettersOf({ db, publicUrl: settings.PENDRO_PUBLIC_URL, now }),
     reply: id => writeReply({ db, read: reader.read, now: now() }, id),
     returned: id => writeReturn(db, id, now()),
@@ -163,14 +180,11 @@ function sendingOf({ settings, db, log, now, traffic }: Process, reader: Reader)
 }
 
 /** Everything that goes on by itself. Each job lives with its capability; here they are started and ended. */
-function startJobs(
-  { settings, db, log, now, traffic }: Process,
-  reader: Reader,
-  pace: Pace,
-  learning: Learning,
-): Jobs {
+function startJobs(own: Process, reader: Reader, pace: Pace, learning: Learning): Jobs {
+  const { settings, db, log, now, traffic } = own
+  const { stores } = own.storeView
   const { PENDRO_PUBLIC_URL: publicUrl } = settings
-  const sending = sendingOf({ settings, db, log, now, traffic }, reader)
+  const sending = sendingOf(own, reader)
   const lists = createListsPool(db, { threads: settings.PENDRO_WORKERS, url: settings.DATABASE_URL })
   const directory = {
     plan: reader.planDirectory,
@@ -184,10 +198,14 @@ function startJobs(
 
   const outbox = start('outbox', 500, sending.work)
   const imports = start('imports', 1000, () => workImports(db, { run: lists.run, now }))
+  const moves = start('moves', 2000, () => workMoves(db, stores, now))
   const lookOver = (at: Date) => lists.run({ kind: 'upkeep', at })
   const loops = [
     outbox,
     imports,
+    moves,
+    start('looks', 1000, () => workLooks({ db, stores, log, now })),
+    start('enrolling', 30_000, () => enrol(db, now())),
     start('upkeep', 2000, () => workUpkeep(db, { run: lookOver, now })),
     start('digests', 5000, async () => {
       const worked = await workDigests(db, { now, publicUrl })
@@ -211,6 +229,7 @@ function startJobs(
     queued: () => {
       outbox.nudge()
       imports.nudge()
+      moves.nudge()
     },
     outboxQueued: outbox.nudge,
     hasLab: lab !== null,
@@ -258,7 +277,8 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   await prepareDatabase(settings.DATABASE_URL, log)
   const db = openDatabase(settings.DATABASE_URL, { patience: statementPatience })
   const traffic = createTraffic(db, now)
-  const own: Process = { settings, db, log, now, traffic }
+  const storeView = await storeViewOf(db, settings)
+  const own: Process = { settings, db, log, now, traffic, storeView }
   const live = createLiveStream({ db, log, now })
   const reader = readerOf(own)
   const pace = createPace()
@@ -276,6 +296,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
     reader,
     answered: pace.answered,
     history: { learning, folder },
+    storeView,
     doorView: {
       doors: () => opened,
       host: reachableHost(settings),

@@ -29,6 +29,8 @@ export const settingsSchema = z.object({
   PENDRO_SUBMISSION_USER: z.string().max(200).default(''),
   PENDRO_SUBMISSION_PASSWORD: z.string().max(500).default(''),
   PENDRO_ROUTE_PASSWORDS: z.string().max(1000).default(''),
+  PENDRO_SECRETS_KEY: z.string().max(200).default(''),
+  PENDRO_SECRETS_KEY_FILE: z.string().max(1000).default(''),
   PENDRO_ROUTE_CA: z.string().max(1000).default(''),
   PENDRO_STORE_HOST: z.string().default('127.0.0.1'),
   PENDRO_STORE_PORT: port.default(2526),

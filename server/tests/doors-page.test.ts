@@ -12,7 +12,7 @@ import { createWays } from '../src/outbox/ways.ts'
 import { createResolver } from '../src/reading/resolver.ts'
 import { createTraffic, type Traffic } from '../src/traffic/traffic.ts'
 import { startDns } from '../../stand-ins/src/dns.ts'
-import { otherServer, route, type OtherServer } from './mail-servers.ts'
+import { otherServer, route, secretsOf, type OtherServer } from './mail-servers.ts'
 import { log, sample, setOrganisation, signedIn, startTestServer, type TestServer } from './support.ts'
 import { doorSettings } from './door-settings.ts'
 
@@ -169,7 +169,7 @@ describe('a message sent through to watch it', () => {
     const send = createWays({
       organisation: () => organisationNow(server.db),
       store: { host: '127.0.0.1', port: store.port },
-      secrets: { passwords: '', authorities: '' },
+      secrets: secretsOf(),
       now,
     })
     return workOutbox({ db: server.db, send, log, now, letter: async () => null }).finally(() => send.close())

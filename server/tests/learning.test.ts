@@ -18,7 +18,7 @@ import { readPath } from '../src/history/routes.ts'
 import { findFolders, maildirSource, mboxSource, within } from '../src/history/sources.ts'
 import { readHere } from '../src/reading/reader.ts'
 import { pendro } from '../src/record/write.ts'
-import { startDovecot, type Dovecot } from './dovecot.ts'
+import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { startTestServer, type TestServer } from './support.ts'
 
 const folder = mkdtempSync(join(tmpdir(), 'pendro-history-'))
@@ -249,9 +249,9 @@ for n in range(120):
 })
 
 describe('learning from an IMAP account, with Dovecot', () => {
-  let imap: Dovecot
+  let imap: RealStore
   beforeAll(async () => {
-    imap = await startDovecot({ ingrid: 'ferry at dawn', aksel: 'ferry at dusk' })
+    imap = await startRealStore({ accounts: { ingrid: 'ferry at dawn', aksel: 'ferry at dusk' } })
     for (let i = 0; i < 150; i += 1) imap.put('ingrid', 'Sent', outgoing('imap@far.example'))
     for (let i = 0; i < 150; i += 1) imap.put('aksel', 'INBOX', letter())
   })

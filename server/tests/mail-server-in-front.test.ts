@@ -11,7 +11,7 @@ import { workOutbox } from '../src/outbox/outbox.ts'
 import { createWays } from '../src/outbox/ways.ts'
 import { signCertificate } from './certificates.ts'
 import { doorSettings } from './door-settings.ts'
-import { otherServer, route, type OtherServer } from './mail-servers.ts'
+import { otherServer, route, secretsOf, type OtherServer } from './mail-servers.ts'
 import { startPostfix, type Postfix } from './postfix.ts'
 import { log, setOrganisation, startTestServer, type TestServer } from './support.ts'
 
@@ -69,7 +69,7 @@ describe.skipIf(programs === '')('with real mail servers around', () => {
     send = createWays({
       organisation: () => organisationNow(server.db),
       store: { host: '127.0.0.1', port: store.port },
-      secrets: { passwords: '', authorities: '' },
+      secrets: secretsOf(),
       now: soon,
     })
   })

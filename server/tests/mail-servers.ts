@@ -1,6 +1,7 @@
 import type { AddressInfo } from 'node:net'
 import { SMTPServer, type SMTPServerOptions } from 'smtp-server'
 import type { RouteHost } from '@pendro/contract'
+import { createSecrets } from '../src/outbox/secrets.ts'
 
 interface Took {
   readonly from: string
@@ -75,3 +76,7 @@ export const route = (port: number, more: Partial<RouteHost> = {}): RouteHost =>
   user: '',
   ...more,
 })
+
+/** What the machine has of passwords and authorities; none where nothing is said, and no vault. */
+export const secretsOf = ({ passwords = '', authorities = '' } = {}) =>
+  createSecrets({ passwordOf: async () => null }, { passwords, authorities })

@@ -17,7 +17,7 @@ import { outboundHit } from '../src/whereabouts/journeys.ts'
 import { createTraffic } from '../src/traffic/traffic.ts'
 import { signCertificate } from './certificates.ts'
 import { doorSettings } from './door-settings.ts'
-import { otherServer, route, type OtherServer } from './mail-servers.ts'
+import { otherServer, route, secretsOf, type OtherServer } from './mail-servers.ts'
 import { arrive, log, setOrganisation, startTestServer, type TestServer } from './support.ts'
 
 const run = promisify(execFile)
@@ -156,7 +156,7 @@ function onward(secrets = { passwords: '', authorities: '' }, at = () => server.
   const send = createWays({
     organisation: () => organisationNow(server.db),
     store: { host: '127.0.0.1', port: store.port },
-    secrets,
+    secrets: secretsOf(secrets),
     now: at,
   })
   toClose.push(send.close)
@@ -457,7 +457,7 @@ describe('where it goes on to', () => {
     const send = createWays({
       organisation: () => organisationNow(server.db),
       store: { host: '127.0.0.1', port: store.port },
-      secrets: { passwords: '', authorities: '' },
+      secrets: secretsOf(),
       now: () => at.now,
       tried: host => tried.push(host),
     })
@@ -477,7 +477,7 @@ describe('where it goes on to', () => {
     const send = createWays({
       organisation: () => organisationNow(server.db),
       store: { host: '127.0.0.1', port: store.port },
-      secrets: { passwords: '', authorities: join(folder, 'nowhere.pem') },
+      secrets: secretsOf({ authorities: join(folder, 'nowhere.pem') }),
       now: () => server.clock.now,
       tried: (host, { status, ...said }) =>
         tried.push([host, status, 'problem' in said ? said.problem : ''].join(' ')),

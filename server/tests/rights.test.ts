@@ -7,6 +7,7 @@ import { endpoints } from '@pendro/contract/all-endpoints'
 import { execute, select } from '../src/db/database.ts'
 import { insertOne } from '../src/db/rows.ts'
 import { DigestReplies } from '../src/db/models/digests.ts'
+import { StoreMoves } from '../src/db/models/stores.ts'
 import {
   arrive,
   fakeStore,
@@ -43,6 +44,7 @@ interface Side {
   readonly entry: number
   readonly rule: number
   readonly change: number
+  readonly move: number
   readonly cluster: string
   readonly department: string
 }
@@ -190,6 +192,20 @@ async function fill(name: string, word: string): Promise<Side> {
       token: randomUUID(),
     }),
   )
+  const move = await insertOne(db, StoreMoves, {
+    mailbox_id: mailbox,
+    token: randomUUID(),
+    from_path: word,
+    to_path: 'INBOX',
+    state: 'done',
+    at: server.clock.now,
+    waiting: [],
+    from_validity: 1,
+    moved: [],
+    to_validity: 1,
+    total: 0,
+    next_at: server.clock.now,
+  })
   const reply = await insertOne(db, DigestReplies, {
     received_at: server.clock.now,
     mailbox_id: mailbox,
@@ -222,6 +238,7 @@ async function fill(name: string, word: string): Promise<Side> {
     entry: (entries as unknown as { added: { id: number }[] }).added[0]?.id ?? 0,
     rule: (rules as unknown as { added: number[] }).added[0] ?? 0,
     change: change.change as unknown as number,
+    move,
     cluster: row?.cluster_key ?? '',
     department: word === 'office' ? 'Office' : 'Zebrafell',
   }
@@ -343,6 +360,9 @@ const about: Readonly<Record<string, (side: Side) => Asked>> = {
   exportMailRules: ({ mailbox }) => ({ query: { mailbox } }),
   findMailboxes: ({ mailbox }) => ({ query: { id: mailbox } }),
   readMailbox: ({ mailbox }) => only(mailbox),
+  readMailboxInStore: ({ mailbox }) => only(mailbox),
+  moveMail: ({ mailbox }) => ({ ...only(mailbox), body: { from: 'Yard', token: randomUUID() } }),
+  undoStoreMove: ({ move }) => only(move),
   previewMailboxChange: ({ mailbox }) => ({ ...only(mailbox), body: { change: filtering } }),
   changeMailbox: ({ mailbox }) => ({ ...only(mailbox), body: { change: filtering, ...change() } }),
   undoMailboxChange: side => ({ params: { id: side.change } }),

@@ -59,6 +59,20 @@ const routeHost = {
   certificate: '',
   user: 'pendro',
 }
+const imapAt = { host: '192.0.2.9', port: 143, tls: 'starttls', certificate: '' }
+/** A mail store that mail is only handed to. */
+const mailStore = {
+  name: '',
+  houses: 'domains',
+  domains: ['harbour.example'],
+  hosts: [{ ...routeHost, tls: 'off', user: '' }],
+  identity: { kind: 'proxy', user: '', tokenUrl: '', scope: '' },
+  imap: null,
+  sieve: null,
+  junkFolder: '',
+  asideFolder: '',
+  releases: 'hand-over',
+}
 const provider = {
   name: 'Harbour account',
   issuer: liar.issuer,
@@ -127,13 +141,25 @@ const others: Readonly<Record<string, readonly [typed: unknown, kept: unknown]>>
     {
       smartHosts: [{ ...routeHost, host: 'OUT.harbour.example' }],
       stores: [
-        { domains: ['HARBØR.example'], hosts: [{ ...routeHost, tls: 'off', user: '' }] },
-        { domains: [], hosts: [] },
+        {
+          ...mailStore,
+          domains: ['HARBØR.example'],
+          imap: imapAt,
+          identity: { ...mailStore.identity, user: 'pendro' },
+        },
+        { ...mailStore, houses: 'rest', hosts: [] },
       ],
     },
     {
       smartHosts: [{ ...routeHost, host: 'out.harbour.example' }],
-      stores: [{ domains: ['xn--harbr-yua.example'], hosts: [{ ...routeHost, tls: 'off', user: '' }] }],
+      stores: [
+        {
+          ...mailStore,
+          domains: ['xn--harbr-yua.example'],
+          imap: imapAt,
+          identity: { ...mailStore.identity, user: 'pendro' },
+        },
+      ],
     },
   ],
   'reaching-out': [
@@ -300,14 +326,34 @@ describe('settings of the organisation', () => {
     const twice = (a: string[], b: string[]) => ({
       smartHosts: [],
       stores: [
-        { domains: a, hosts },
-        { domains: b, hosts },
+        { ...mailStore, houses: a.length === 0 ? 'rest' : 'domains', domains: a, hosts },
+        { ...mailStore, houses: b.length === 0 ? 'rest' : 'domains', domains: b, hosts },
       ],
     })
     expect(
       (await set('routes', routes, twice(['a.example', 'b.example'], ['B.example']))).body.facts.lines,
     ).toBe('“b.example”')
     expect((await set('routes', routes, twice([], []))).body.facts.lines).toBe('“*”')
+  })
+
+  test.each<[what: string, more: object, line: string]>([
+    ['looked into without TLS', { imap: { ...imapAt, tls: 'off' } }, '“192.0.2.9, without TLS”'],
+    ['looked into by nobody', { identity: mailStore.identity }, '“, without an account”'],
+    ['for no domain', { domains: [] }, '“, without a domain”'],
+    ['by its name, without one', { houses: 'named' }, '“a store without a name”'],
+    [
+      'tokens in the open',
+      { identity: { kind: 'token', user: 'pendro', tokenUrl: 'http://sign.example/token', scope: '' } },
+      '“http://sign.example/token”',
+    ],
+  ])('a mail store %s is none', async (_, more, line) => {
+    const { routes } = await read()
+    const identity = { ...mailStore.identity, user: 'pendro' }
+    const { body } = await set('routes', routes, {
+      smartHosts: [],
+      stores: [{ ...mailStore, imap: imapAt, identity, ...more }],
+    })
+    expect([body.code, body.facts.lines]).toEqual(['BAD_SETTING', line])
   })
 
   test.each([

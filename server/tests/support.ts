@@ -9,7 +9,7 @@ import { createTransport } from 'nodemailer'
 import request from 'supertest'
 import { inject } from 'vitest'
 import type { Role } from '@pendro/contract'
-import { createApp } from '../src/app.ts'
+import { createApp, type Deps } from '../src/app.ts'
 import { execute, openDatabase, select, type Database } from '../src/db/database.ts'
 import type { Organisation } from '../src/db/organisation.ts'
 import { findColleague, openColleagueSession } from '../src/own/access.ts'
@@ -89,7 +89,10 @@ export async function migratedDatabase(): Promise<{ db: Database; url: string }>
   return fresh
 }
 
-export async function startTestServer(): Promise<TestServer> {
+/** @param more What a test puts into the application of its own. */
+export async function startTestServer(
+  more: (db: Database) => Partial<Deps> = () => ({}),
+): Promise<TestServer> {
   const { db, url } = await migratedDatabase()
   const ids = await setUp(db, {
     organisation,
@@ -123,6 +126,7 @@ export async function startTestServer(): Promise<TestServer> {
     },
     queued: () => {},
     live: null,
+    ...more(db),
   })
   const listening = createServer(app).listen(0, '127.0.0.1')
   await once(listening, 'listening')

@@ -192,6 +192,19 @@ export const de = {
         'Sie wurde zurückgehalten und wird nicht mehr aufbewahrt. Bitten Sie bei Bedarf den Absender, sie noch einmal zu schicken.',
       moved: 'Ihre Mailregel „{{rule}}“ hat sie in den Ordner „{{folder}}“ verschoben.',
     },
+    store: {
+      'moved-by-program':
+        'Ein Mailprogramm hat sie in den Ordner „{{folder}}“ verschoben ({{time}}). Dort ist sie jetzt.',
+      'moved-by-programInbox':
+        'Ein Mailprogramm hat sie in Ihren Posteingang verschoben ({{time}}). Dort ist sie jetzt.',
+      'moved-by-desk': 'Wir haben sie in den Ordner „{{folder}}“ verschoben ({{time}}).',
+      'moved-by-deskInbox': 'Wir haben sie in Ihren Posteingang verschoben ({{time}}).',
+      'found-in': 'Sie ist im Ordner „{{folder}}“ Ihres Postfachs.',
+      'found-inInbox': 'Sie ist in Ihrem Posteingang.',
+      'gone-from-store':
+        'Sie wurde in Ihr Postfach zugestellt und ist nicht mehr dort; ein Mailprogramm hat sie entfernt. Von dort können wir sie nicht zurückholen.',
+      unread: 'Niemand hat sie bisher geöffnet.',
+    },
     unfetched: 'Ihr E-Mail-Programm ruft diesen Ordner nicht ab, deshalb sehen Sie sie dort nicht.',
     digest: 'Sie wird in Ihrer nächsten Übersicht stehen ({{time}}).',
     until: 'Sie wird bis {{until}} aufbewahrt.',

@@ -133,6 +133,17 @@ export const enLetters = {
       expired: 'It was kept back and is no longer kept. Please ask the sender to send it again.',
       moved: 'Your mail rule “{{rule}}” moved it to the folder “{{folder}}”.',
     },
+    store: {
+      'moved-by-program': 'A mail program moved it to the folder “{{folder}}” on {{time}}. It is there now.',
+      'moved-by-programInbox': 'A mail program moved it to your inbox on {{time}}. It is there now.',
+      'moved-by-desk': 'We moved it to the folder “{{folder}}” on {{time}}.',
+      'moved-by-deskInbox': 'We moved it to your inbox on {{time}}.',
+      'found-in': 'It is in the folder “{{folder}}” of your mailbox.',
+      'found-inInbox': 'It is in your inbox.',
+      'gone-from-store':
+        'It was delivered to your mailbox and is no longer there; a mail program removed it. We can’t bring it back from there.',
+      unread: 'Nobody has opened it yet.',
+    },
     unfetched: 'Your mail program does not fetch that folder, so you don’t see it there.',
     sender: 'this sender',
     nothingCame: {

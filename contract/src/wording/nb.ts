@@ -187,6 +187,17 @@ export const nb = {
         'Den ble holdt tilbake og er ikke lenger lagret. Trenger du den, kan du be avsenderen sende den på nytt.',
       moved: 'E-postregelen din «{{rule}}» flyttet den til mappen «{{folder}}».',
     },
+    store: {
+      'moved-by-program': 'Et e-postprogram flyttet den til mappen «{{folder}}»: {{time}}. Der er den nå.',
+      'moved-by-programInbox': 'Et e-postprogram flyttet den til innboksen din: {{time}}. Der er den nå.',
+      'moved-by-desk': 'Vi flyttet den til mappen «{{folder}}»: {{time}}.',
+      'moved-by-deskInbox': 'Vi flyttet den til innboksen din: {{time}}.',
+      'found-in': 'Den ligger i mappen «{{folder}}» i postkassen din.',
+      'found-inInbox': 'Den ligger i innboksen din.',
+      'gone-from-store':
+        'Den ble levert til postkassen din og er ikke lenger der; et e-postprogram har fjernet den. Vi kan ikke hente den tilbake derfra.',
+      unread: 'Ingen har åpnet den ennå.',
+    },
     unfetched: 'E-postprogrammet ditt henter ikke den mappen, så du ser den ikke der.',
     digest: 'Den kommer med i den neste oversikten din ({{time}}).',
     until: 'Den lagres til {{until}}.',

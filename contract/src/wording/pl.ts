@@ -212,6 +212,18 @@ export const pl = {
         'Została zatrzymana i nie jest już przechowywana. Jeśli jej potrzebujesz, poproś nadawcę, by wysłał ją jeszcze raz.',
       moved: 'Twoja reguła poczty „{{rule}}” przeniosła ją do folderu „{{folder}}”.',
     },
+    store: {
+      'moved-by-program': 'Program pocztowy przeniósł ją do folderu „{{folder}}” ({{time}}). Tam jest teraz.',
+      'moved-by-programInbox':
+        'Program pocztowy przeniósł ją do skrzynki odbiorczej ({{time}}). Tam jest teraz.',
+      'moved-by-desk': 'Przenieśliśmy ją do folderu „{{folder}}” ({{time}}).',
+      'moved-by-deskInbox': 'Przenieśliśmy ją do skrzynki odbiorczej ({{time}}).',
+      'found-in': 'Jest w folderze „{{folder}}” w Twojej skrzynce.',
+      'found-inInbox': 'Jest w Twojej skrzynce odbiorczej.',
+      'gone-from-store':
+        'Została dostarczona do Twojej skrzynki i już jej tam nie ma; usunął ją program pocztowy. Nie możemy jej stamtąd przywrócić.',
+      unread: 'Nikt jej jeszcze nie otworzył.',
+    },
     unfetched: 'Twój program pocztowy nie pobiera tego folderu, więc jej tam nie widać.',
     digest: 'Znajdzie się w Twoim następnym zestawieniu ({{time}}).',
     until: 'Termin przechowywania: {{until}}.',

@@ -25,6 +25,10 @@ export type Act =
   | 'refuse'
   /** The mail store took it and could not deliver it after all (RFC 3464). */
   | 'bounce'
+  /** At the mail store it was moved to the inbox. */
+  | 'bring'
+  /** At the mail store it was moved back. */
+  | 'refile'
   /** Its days are over. */
   | 'expire'
 
@@ -73,6 +77,8 @@ export const transitions: Readonly<Record<Act, Transition>> = {
     by: 'pendro',
     queues: false,
   },
+  bring: { from: ['junk', 'aside', 'moved'], to: ['released'], by: 'pendro', queues: false },
+  refile: { from: ['released'], to: ['junk', 'aside', 'moved'], by: 'pendro', queues: false },
   expire: {
     from: endingStates,
     to: ['expired'],

@@ -1,3 +1,4 @@
+import { dollar, quoted } from './sieve-text.ts'
 import type { MailRule, RuleAction, RuleCondition, RuleTest } from './rule.ts'
 
 /** A rule that Sieve has no words for, and why. */
@@ -208,10 +209,5 @@ const keysOf = (test: RuleTest, values: readonly string[]): string =>
 const list = (values: readonly string[]): string =>
   values.length === 1 ? quoted(values[0] ?? '') : `[${values.map(quoted).join(', ')}]`
 
-/** Stands for a dollar sign before a brace until it is known whether variables are read in strings (RFC 5229 §3). */
-const dollar = '\uE000'
-// RFC 5228 §2.4.2: only the quote and the backslash are escaped.
-const quoted = (text: string) =>
-  `"${text.replaceAll(dollar, '').replaceAll('${', `${dollar}{`).replace(/[\\"]/g, '\\$&')}"`
 // §2.7.1: '*' and '?' of the text itself.
 const wild = (text: string) => text.replace(/[*?\\]/g, '\\$&')

@@ -1,6 +1,6 @@
 export { ownWords } from './own-words.ts'
 export { fold, isIdle, trigrams, wordsOf } from './fold.ts'
-export { journeyOf, type Facts, type Happening, type Stop, type Way } from './journey.ts'
+export { journeyOf, type Copy, type Facts, type Happening, type Stop, type Way } from './journey.ts'
 export {
   domainLikeness,
   partyLikeness,

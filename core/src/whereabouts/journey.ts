@@ -21,6 +21,20 @@ export interface Happening {
   readonly facts: Facts
 }
 
+/** A copy of a delivery at its mail store, as Pendro has seen it there. */
+export interface Copy {
+  /** Path of the folder. */
+  readonly folder: string
+  /** What the folder is for; 'inbox' for the inbox. */
+  readonly kind: string
+  /** Somebody has opened it. */
+  readonly seen: boolean
+  readonly foundAt: number
+  /** Who put it there: it arrived there, a mail program, Pendro, or somebody before Pendro looked. */
+  readonly putBy: 'arrival' | 'colleague' | 'pendro' | 'unseen'
+  readonly goneAt: number | null
+}
+
 /** What is known of a delivery's way. Times in epoch ms. */
 export interface Way {
   readonly receivedAt: number
@@ -46,6 +60,8 @@ export interface Way {
   /** Whether that digest would name it, or only count it. */
   readonly wouldBeListed: boolean
   readonly waiting: { readonly attempts: number; readonly nextAt: number; readonly problem: string } | null
+  /** In the order in which they were seen; none where the store can't be looked into. */
+  readonly copies: readonly Copy[]
 }
 
 /** The way of a delivery from the door to where it is, and what is still to come. */
@@ -61,10 +77,45 @@ export function journeyOf(way: Way): readonly Stop[] {
   for (const { at, act, by, facts } of way.happenings) stops.push({ kind: act, at, facts, by, stage: 'done' })
   stops.sort((a, b) => (a.at ?? 0) - (b.at ?? 0))
   const place = placeNow(way)
-  if (place) stops.push(place)
+  const arrived = place ? [{ ...place, facts: { ...place.facts, ...arrivalFacts(way) } }] : []
+  // What is on its way again is somewhere else soon.
+  const moved = way.state === 'deferred' ? [] : movesInStore(way.copies)
+  // Before it was released it may have been moved about, too.
+  stops.push(...[...arrived, ...moved].sort((a, b) => (a.at ?? Infinity) - (b.at ?? Infinity)))
   const here = stops.at(-1)
   const passed = stops.slice(0, -1)
   return [...passed, ...(here ? [{ ...here, stage: 'here' as const }] : []), ...coming(way)]
+}
+
+/** Whether what lies where it arrived was opened. */
+function arrivalFacts({ copies }: Way): Facts {
+  const [copy, ...more] = copies
+  return copy && more.length === 0 && copy.putBy === 'arrival' && copy.goneAt === null ? readFacts(copy) : {}
+}
+
+const readFacts = ({ seen }: Copy): Facts => ({ read: seen ? 'opened' : 'unread' })
+
+const moveKinds = { colleague: 'moved-by-program', pendro: 'moved-by-desk', unseen: 'found-in' } as const
+
+/** What became of it at the store after it had arrived: moves, and that it is no longer there. */
+function movesInStore(copies: readonly Copy[]): readonly Stop[] {
+  const moves = copies.flatMap(copy =>
+    copy.putBy === 'arrival'
+      ? []
+      : [
+          done(moveKinds[copy.putBy], copy.foundAt, {
+            folder: copy.folder,
+            place: copy.kind,
+            // Where it was on the way to somewhere else nobody asks.
+            ...(copy.goneAt === null ? readFacts(copy) : {}),
+          }),
+        ],
+  )
+  const last = copies.at(-1)
+  const isGone = copies.length > 0 && copies.every(({ goneAt }) => goneAt !== null)
+  return isGone && last
+    ? [...moves, done('gone-from-store', last.goneAt, { folder: last.folder, place: last.kind })]
+    : moves
 }
 
 const done = (kind: string, at: number | null, facts: Facts, by = ''): Stop => ({

@@ -3,7 +3,9 @@ import type { readDoors } from '@pendro/contract'
 import { adviceFor } from '@pendro/core/doors'
 import { select, type Database } from '../db/database.ts'
 import { organisationNow, usualRoutes, type Organisation } from '../db/organisation.ts'
-import { endOfCertificate, hostName } from '../outbox/host.ts'
+import { endOfCertificate } from '../outbox/host.ts'
+import { hostName } from '../outbox/secrets.ts'
+import { wholeStore } from '../outbox/stores.ts'
 import { countWaiting } from '../outbox/queue.ts'
 import { storeRoute } from '../outbox/ways.ts'
 import { dayIn, type DoorName } from '../traffic/traffic.ts'
@@ -45,9 +47,10 @@ export async function overview(db: Database, around: Around): Promise<Overview> 
       connected: connected.get(name) ?? 0,
       ...trafficOf(name),
     })),
-    ways: waysOf(organisation, store).map(({ route, purpose, domains }) => ({
+    ways: waysOf(organisation, store).map(({ route, purpose, name, domains }) => ({
       host: hostName(route),
       purpose,
+      name,
       domains: [...domains],
       protocol: route.protocol,
       tls: route.tls,
@@ -61,20 +64,21 @@ export async function overview(db: Database, around: Around): Promise<Overview> 
 }
 
 function waysOf(organisation: Organisation | null, store: Around['store']) {
-  const { smartHosts, stores } = organisation?.routes ?? usualRoutes
-  const hasRest = stores.some(({ domains }) => domains.length === 0)
+  const routes = organisation?.routes ?? usualRoutes
+  const stores = routes.stores.map(wholeStore)
+  const hasRest = stores.some(({ houses }) => houses === 'rest')
   return [
-    ...smartHosts.map(route => ({ route, purpose: 'smart-host' as const, domains: [] })),
-    ...stores.flatMap(({ domains, hosts }) =>
-      hosts.map(route => ({
-        route,
-        purpose: domains.length === 0 ? ('store-of-rest' as const) : ('store' as const),
-        domains,
-      })),
+    ...routes.smartHosts.map(route => ({ route, purpose: 'smart-host' as const, name: '', domains: [] })),
+    ...stores.flatMap(({ name, houses, domains, hosts }) =>
+      hosts.map(route => ({ route, purpose: purposes[houses], name, domains })),
     ),
-    ...(hasRest ? [] : [{ route: storeRoute(store), purpose: 'store-of-rest' as const, domains: [] }]),
+    ...(hasRest
+      ? []
+      : [{ route: storeRoute(store), purpose: 'store-of-rest' as const, name: '', domains: [] }]),
   ]
 }
+
+const purposes = { domains: 'store', rest: 'store-of-rest', named: 'store-named' } as const
 
 const told = (certificate: Certificate): Overview['certificate'] => {
   if (certificate.state === 'off') return { state: 'off', problem: null, detail: '', until: null }

@@ -2,9 +2,16 @@ import { execute, inTransaction, select, type Database } from '../db/database.ts
 
 /** A table of work: rows with `claimed_until`, which a process sets to have one for itself. */
 interface Work {
-  readonly table: 'outbox' | 'inspections' | 'list_imports' | 'selections' | 'history_runs'
+  readonly table:
+    | 'outbox'
+    | 'inspections'
+    | 'list_imports'
+    | 'selections'
+    | 'history_runs'
+    | 'store_moves'
+    | 'store_mailboxes'
   /** The column that names a row. */
-  readonly key: 'id' | 'message_id'
+  readonly key: 'id' | 'message_id' | 'mailbox_id'
   readonly columns: string
   /** SQL: what is to be done at all. */
   readonly due: string

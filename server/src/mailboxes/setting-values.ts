@@ -1,8 +1,10 @@
 import { isIP } from 'node:net'
 import {
   settingChange,
+  type MailStoreShape,
   type OrganisationSettingsShape,
   type RouteHost,
+  type ServerAt,
   type SettingChange,
   type SettingName,
 } from '@pendro/contract'
@@ -20,6 +22,7 @@ import type {
 import { usualOutgoing, usualPeers, usualRoutes, type Organisation } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { endOfCertificate } from '../outbox/host.ts'
+import { wholeStore } from '../outbox/stores.ts'
 import { isIssuer } from '../sign-in/identity-provider.ts'
 
 /** Settings by their names; each is one value with one undo. */
@@ -129,7 +132,7 @@ const hostsShown = (hosts: readonly RouteHost[]) => hosts.map(one => ({ ...one }
 
 const routesShown = ({ smartHosts, stores }: RoutesSetting) => ({
   smartHosts: hostsShown(smartHosts),
-  stores: stores.map(({ domains, hosts }) => ({ domains: [...domains], hosts: hostsShown(hosts) })),
+  stores: stores.map(wholeStore),
 })
 
 const lettersShown = ({ language, welcome, foot }: LettersSetting) => ({
@@ -272,26 +275,59 @@ type Routes = Extract<SettingChange, { what: 'routes' }>['to']
 
 /** Each domain goes one way, and one way at most is for all that are not named. A store without a server is none yet. */
 function readRoutes({ smartHosts, stores }: Routes, wrong: string[]): Routes {
-  const named = stores
-    .filter(({ hosts }) => hosts.length > 0)
-    .map(({ domains, hosts }) => ({
-      domains: readDomains(domains, wrong),
-      hosts: hosts.map(host => readHost(host, wrong)),
-    }))
-  const domains = named.flatMap(one => (one.domains.length === 0 ? ['*'] : one.domains))
-  wrong.push(...new Set(domains.filter((domain, i) => domains.indexOf(domain) !== i)))
-  return { smartHosts: smartHosts.map(host => readHost(host, wrong)), stores: named }
+  const real = stores.filter(({ hosts }) => hosts.length > 0).map(store => readStore(store, wrong))
+  const claims = real.flatMap(({ houses, domains, name }) => [
+    ...(houses === 'rest' ? ['*'] : domains),
+    ...(name === '' ? [] : [name.toLowerCase()]),
+  ])
+  wrong.push(...new Set(claims.filter((claim, i) => claims.indexOf(claim) !== i)))
+  return { smartHosts: smartHosts.map(host => readHost(host, wrong)), stores: real }
+}
+
+function readStore(given: MailStoreShape, wrong: string[]): MailStoreShape {
+  const { identity, imap, sieve } = given
+  const domains = given.houses === 'domains' ? readDomains(given.domains, wrong) : []
+  if (given.houses === 'domains' && domains.length === 0) wrong.push(`${given.name}, without a domain`)
+  if (given.houses === 'named' && given.name === '') wrong.push('a store without a name')
+  const servers = [imap, sieve].filter(server => server !== null)
+  if (servers.length > 0 && identity.user === '') wrong.push(`${given.name}, without an account`)
+  for (const server of servers) if (goesInTheOpen(server)) wrong.push(`${server.host}, without TLS`)
+  // Whoever asks for a token gives the client’s secret away.
+  if (identity.kind === 'token' && servers.length > 0 && !isTokenUrl(identity.tokenUrl))
+    wrong.push(identity.tokenUrl || `${given.name}, without an address for tokens`)
+  return {
+    ...given,
+    domains,
+    hosts: given.hosts.map(host => readHost(host, wrong)),
+    identity: identity.kind === 'token' ? identity : { ...identity, tokenUrl: '', scope: '' },
+    imap: imap && readServer(imap, wrong),
+    sieve: sieve && readServer(sieve, wrong),
+  }
+}
+
+const isHere = (host: string) => host === 'localhost' || host === '::1' || /^127(\.\d{1,3}){3}$/.test(host)
+
+/** What goes there can be read on the way: it is neither encrypted nor for this very machine. */
+const goesInTheOpen = ({ host, tls }: Pick<ServerAt, 'host' | 'tls'>) => tls === 'off' && !isHere(host)
+
+const isTokenUrl = (text: string) => {
+  const url = URL.canParse(text) ? new URL(text) : null
+  return url !== null && (url.protocol === 'https:' || (url.protocol === 'http:' && isHere(url.hostname)))
 }
 
 /** A name or an address, and a certificate that is one. */
-function readHost(given: RouteHost, wrong: string[]): RouteHost {
+function readServer<S extends ServerAt>(given: S, wrong: string[]): S {
   const host = given.host.toLowerCase()
   if (isIP(host) === 0 && !/^[a-z0-9]([a-z0-9.-]*[a-z0-9])?$/.test(host)) wrong.push(given.host)
   if (given.certificate !== '' && endOfCertificate(given.certificate) === null)
     wrong.push(given.certificate.slice(0, 40))
-  // A password must not go where everybody can read it.
-  if (given.user !== '' && given.tls === 'off') wrong.push(`${given.user}, without TLS`)
   return { ...given, host, certificate: given.tls === 'off' ? '' : given.certificate }
+}
+
+function readHost(given: RouteHost, wrong: string[]): RouteHost {
+  // A password must not go where everybody can read it.
+  if (given.user !== '' && goesInTheOpen(given)) wrong.push(`${given.user}, without TLS`)
+  return readServer(given, wrong)
 }
 
 type Provider = Extract<SettingChange, { what: 'identity-provider' }>['to']

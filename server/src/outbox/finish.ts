@@ -15,6 +15,8 @@ export interface Job {
   readonly subject_id: number
   readonly place: string
   readonly attempts: number
+  /** 1: the last try may have arrived all the same. */
+  readonly unsure: number
 }
 
 /** A job, and what the mail store said. */
@@ -70,10 +72,11 @@ async function postpone(db: Database, tx: Tx, { job, result }: Done, at: Date): 
   const wait = patience[Math.min(job.attempts, patience.length - 1)] ?? 0
   await execute(
     db,
-    'UPDATE outbox SET attempts = attempts + 1, next_at = :next, claimed_until = NULL, problem = :problem WHERE id = :id',
+    'UPDATE outbox SET attempts = attempts + 1, next_at = :next, claimed_until = NULL, problem = :problem, unsure = :unsure WHERE id = :id',
     {
       next: new Date(at.getTime() + wait),
       problem: result.status === 'later' ? result.problem : '',
+      unsure: result.status === 'later' && result.unsure === true,
       id: job.id,
     },
     tx,

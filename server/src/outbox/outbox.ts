@@ -15,6 +15,28 @@ import { createSlots, type Slots } from '../jobs/slots.ts'
 /** Mail of our own that is written at the last moment. */
 export type LetterKind = 'welcome' | 'code' | 'letter' | 'invitation'
 
+/** One copy of a delivery that is to be in a mailbox. */
+export interface WantedCopy {
+  readonly deliveryId: number
+  readonly mailbox: { readonly id: number; readonly address: string; readonly store: string }
+  /** As its Pendro-Delivery field says it. */
+  readonly mark: string
+}
+
+/** What the outbox asks of a mail store that can be looked into. */
+export interface InStore {
+  /** Whether a copy arrived after all, of a try that nobody heard the end of; `null`: nobody can say; 'later': not just now. */
+  readonly has: (wanted: WantedCopy) => Promise<boolean | null | 'later'>
+  /**
+   * Brings a released delivery to the inbox: moves what is in another folder, or puts it there with its own date where the store is set
+   * so; `null`: it is to be handed over as any other.
+   */
+  readonly bring: (
+    wanted: WantedCopy,
+    message: () => Promise<{ readonly raw: Buffer; readonly receivedAt: Date }>,
+  ) => Promise<SendResult | null>
+}
+
 interface Deps {
   readonly db: Database
   readonly send: Send
@@ -24,6 +46,8 @@ interface Deps {
   readonly letter: (kind: LetterKind, id: number, mailboxId: number) => Promise<Buffer | null>
   /** Writes what tells a sender that their mail came to nothing; `null`: there is nobody to tell. */
   readonly returned?: (relayId: number) => Promise<{ readonly to: string; readonly raw: Buffer } | null>
+  /** Mail stores that can be looked into; left out where none can. */
+  readonly inStore?: InStore
   /** Writes the automatic reply to a delivery; `null`: it gets none. Without it nobody is answered. */
   readonly reply?: (deliveryId: number) => Promise<{ readonly to: string; readonly raw: Buffer } | null>
 }
@@ -126,7 +150,8 @@ async function claimJobs(
     db,
     {
       ...table,
-      columns: 'id, kind, subject_id, place, attempts',
+      // One that is still claimed was begun by a process that never said how it ended.
+      columns: 'id, kind, subject_id, place, attempts, unsure OR claimed_until IS NOT NULL AS unsure',
       due: `done_at IS NULL AND next_at <= :at ${others}`,
       order: 'next_at',
     },
@@ -158,7 +183,9 @@ interface Outgoing {
   readonly gzip: Buffer
   /** Of the bytes when unpacked. */
   readonly size: number
+  readonly mailbox_id: number
   readonly address: string
+  readonly store: string
   readonly client_ip: string
   readonly client_helo: string
   readonly received_at: Date
@@ -176,7 +203,7 @@ const createLoad = (db: Database) =>
       const domain = ownDomain(await readOrganisation(db))
       const rows = await select<Omit<Outgoing, 'domain'>>(
         db,
-        `SELECT d.id, m.envelope_from, m.client_ip, m.client_helo, m.received_at, m.size, d.folder, d.important, s.gzip, b.address
+        `SELECT d.id, m.envelope_from, m.client_ip, m.client_helo, m.received_at, m.size, d.folder, d.important, s.gzip, d.mailbox_id, b.address, b.store
          FROM deliveries d JOIN messages m ON m.id = d.message_id JOIN message_sources s ON s.message_id = m.id
          JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id IN (:ids)`,
         { ids },
@@ -186,12 +213,31 @@ const createLoad = (db: Database) =>
     },
   })
 
-async function sendDelivery({ db, load, send, finish }: Working, job: Job): Promise<void> {
+async function sendDelivery({ db, load, send, finish, inStore }: Working, job: Job): Promise<void> {
   const row = await load(job.subject_id)
   if (!row) return finish({ job, result: { status: 'refused', problem: 'message-gone' } })
-  const [key, source] = await Promise.all([signingKey(db, 'deliveries'), unpack(row)])
+  const mark = deliveryMark(await signingKey(db, 'deliveries'), job.subject_id, job.place)
+  const wanted = {
+    deliveryId: job.subject_id,
+    mailbox: { id: row.mailbox_id, address: row.address, store: row.store },
+    mark,
+  }
+  if (job.unsure && inStore) {
+    const has = await inStore.has(wanted)
+    if (has === true) return finish({ job, result: { status: 'taken' } })
+    if (has === 'later')
+      return finish({ job, result: { status: 'later', problem: 'store-not-asked', unsure: true } })
+  }
+  const message = async () => ({ raw: await onward(row, job, mark), receivedAt: row.received_at })
+  const brought = job.place === 'released' ? ((await inStore?.bring(wanted, message)) ?? null) : null
+  const envelope = { from: row.envelope_from, to: row.address, store: row.store }
+  await finish({ job, result: brought ?? (await send(envelope, (await message()).raw)) })
+}
+
+/** A message as the store gets it. */
+async function onward(row: Outgoing, job: Job, mark: string): Promise<Buffer> {
   const fields = onwardFields({
-    mark: deliveryMark(key, job.subject_id, job.place),
+    mark,
     place: job.place,
     folder: row.folder,
     important: row.important === 1,
@@ -202,8 +248,7 @@ async function sendDelivery({ db, load, send, finish }: Working, job: Job): Prom
       at: row.received_at,
     },
   })
-  const raw = Buffer.concat([fields, withoutOwnFields(source)])
-  await finish({ job, result: await send({ from: row.envelope_from, to: row.address }, raw) })
+  return Buffer.concat([fields, withoutOwnFields(await unpack(row))])
 }
 
 async function ownSource({ db, letter }: Deps, { kind, subject_id: id, place }: Job): Promise<Buffer | null> {
@@ -281,10 +326,12 @@ async function sendOwnMail(deps: Working, job: Job): Promise<void> {
     Buffer.from(`Pendro-Delivery: ${job.kind}-${job.subject_id}.${job.id}\r\nPendro-Place: inbox\r\n`),
     source,
   ])
-  const to = await findRow<{ address: string }>(deps.db, 'SELECT address FROM mailboxes WHERE id = :id', {
-    id: Number(job.place),
-  })
+  const to = await findRow<{ address: string; store: string }>(
+    deps.db,
+    'SELECT address, store FROM mailboxes WHERE id = :id',
+    { id: Number(job.place) },
+  )
   if (!to) return deps.finish({ job, result: { status: 'refused', problem: 'mailbox-gone' } })
   // An empty reverse-path: a digest that bounces must not make more mail (RFC 3834 §3.3).
-  await deps.finish({ job, result: await deps.send({ from: '', to: to.address }, raw) })
+  await deps.finish({ job, result: await deps.send({ from: '', to: to.address, store: to.store }, raw) })
 }

@@ -1,17 +1,20 @@
 import { createTransport } from 'nodemailer'
 import type { RouteHost } from '@pendro/contract'
 import { harmlessLine } from '@pendro/core/text'
-import { transportOptions, unreadable, type Secrets } from './host.ts'
+import { transportOptions, unreadable } from './host.ts'
+import type { Secrets } from './secrets.ts'
 
 export interface Envelope {
   readonly from: string
   readonly to: string
+  /** The mail store of the recipient, where more than its domain says which it is. */
+  readonly store?: string
 }
 
 export type SendResult =
   | { readonly status: 'taken' }
-  /** RFC 5321 §4.2.1: 4yz and lost connections pass, 5yz do not. */
-  | { readonly status: 'later'; readonly problem: string }
+  /** RFC 5321 §4.2.1: 4yz and lost connections pass, 5yz do not. `unsure`: it may have arrived all the same. */
+  | { readonly status: 'later'; readonly problem: string; readonly unsure?: boolean }
   | { readonly status: 'refused'; readonly problem: string }
 
 /** Where something goes: to the mail store of its recipient, or out by the smart hosts. */
@@ -66,7 +69,7 @@ export function createHostSender(route: RouteHost, secrets: Secrets): HostSender
     send: async ({ from, to }, raw) => {
       try {
         transport ??= openTransport(route, secrets)
-        await transport.sendMail({ envelope: { from, to: [to] }, raw })
+        await (await transport).sendMail({ envelope: { from, to: [to] }, raw })
         return { status: 'taken' }
       } catch (error) {
         const failure = error as Failure
@@ -77,16 +80,25 @@ export function createHostSender(route: RouteHost, secrets: Secrets): HostSender
         const isOfMessage =
           command !== undefined && /^(?:RCPT|DATA)/i.test(command) && responseCode !== undefined
         if (isOfMessage && responseCode >= 500) return { status: 'refused', problem }
-        return { status: 'later', problem, unsaid: beforeAnything(failure), away: !isOfMessage }
+        const unsaid = beforeAnything(failure)
+        // What is wrong with the files of the machine is looked at anew.
+        if (failure.code === unreadable) transport = null
+        // Without an answer nobody knows whether it was taken.
+        const unsure = !unsaid && responseCode === undefined
+        return { status: 'later', problem, unsaid, away: !isOfMessage, ...(unsure ? { unsure } : {}) }
       }
     },
-    close: () => transport?.close(),
+    close: () =>
+      void transport?.then(
+        open => open.close(),
+        () => {},
+      ),
   }
 }
 
-const openTransport = (route: RouteHost, secrets: Secrets) =>
+const openTransport = async (route: RouteHost, secrets: Secrets) =>
   createTransport({
-    ...transportOptions(route, secrets),
+    ...(await transportOptions(route, secrets)),
     pool: true,
     maxConnections: 20,
     maxMessages: 200,

@@ -1,8 +1,16 @@
 import type { RouteHost } from '@pendro/contract'
 import { covers } from '@pendro/core/address'
 import type { Organisation } from '../db/organisation.ts'
-import { hostName, type Secrets } from './host.ts'
-import { createHostSender, type HostSender, type Sender, type SendResult, type Way } from './smtp-out.ts'
+import { hostName, type Secrets } from './secrets.ts'
+import { storeOf } from './stores.ts'
+import {
+  createHostSender,
+  type Envelope,
+  type HostSender,
+  type Sender,
+  type SendResult,
+  type Way,
+} from './smtp-out.ts'
 
 /** How long a server that did not answer is left alone while there are others. */
 const restFor = 30_000
@@ -24,18 +32,15 @@ interface Deps {
 export function hostsFor(
   organisation: Pick<Organisation, 'routes' | 'policy'> | null,
   store: Deps['store'],
-  to: string,
+  { to, store: named }: Pick<Envelope, 'to' | 'store'>,
   way: Way,
 ): readonly RouteHost[] {
   const own = storeRoute(store)
-  const { smartHosts = [], stores = [] } = organisation?.routes ?? {}
+  const { smartHosts = [] } = organisation?.routes ?? {}
   const domain = to.slice(to.lastIndexOf('@') + 1).toLowerCase()
   const isOurs = organisation?.policy.ownDomains.some(one => covers(one, domain)) ?? false
   if (way === 'outside' && !isOurs) return smartHosts.length > 0 ? smartHosts : [own]
-  const found =
-    stores.find(({ domains }) => domains.includes(domain)) ??
-    stores.find(({ domains }) => domains.length === 0)
-  return found?.hosts ?? [own]
+  return storeOf(organisation, { address: to, store: named ?? '' })?.hosts ?? [own]
 }
 
 /** The store of the process, as a route. */
@@ -74,7 +79,7 @@ export function createWays(deps: Deps): Sender {
   ): Promise<SendResult> => {
     const known = await organisation()
     let last: SendResult = { status: 'later', problem: 'no server to hand it to' }
-    for (const host of byRest(hostsFor(known, store, envelope.to, way))) {
+    for (const host of byRest(hostsFor(known, store, envelope, way))) {
       const { unsaid = false, away = false, ...result } = await senderOf(host).send(envelope, raw)
       tried?.(hostName(host), result)
       last = result

@@ -50,6 +50,10 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
   ],
   mailboxes: [
     'auto-replied',
+    'mail-moved',
+    'mail-move-undone',
+    'secret-kept',
+    'secret-dropped',
     'directory-changed',
     'directory-failed',
     'mailbox-closed',

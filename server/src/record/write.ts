@@ -82,6 +82,15 @@ interface FactsOf {
   'mailbox-junk-shown': ChangeFacts
   'mailbox-reminders': ChangeFacts
   'mailbox-unfetched': ChangeFacts
+  'mail-moved': {
+    readonly messages: number
+    readonly from: string
+    readonly to: string
+    readonly move: number
+  }
+  'mail-move-undone': { readonly from: string; readonly to: string; readonly move: number }
+  'secret-kept': { readonly account: string }
+  'secret-dropped': { readonly account: string }
   'mailbox-undone': { readonly what: string; readonly change: number }
   'kept-until': MessageFacts & { readonly until: string }
   'mail-rule-added': RuleFacts

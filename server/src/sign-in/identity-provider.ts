@@ -1,6 +1,7 @@
 import type { Request } from 'express'
 import * as client from 'openid-client'
 import type { IdentityProviderSetting } from '../db/models/shapes.ts'
+import { boundedFetch } from '../bounded-fetch.ts'
 import { AppError } from '../errors.ts'
 import type { Settings } from '../settings.ts'
 
@@ -59,21 +60,6 @@ export function wayBack(req: Request, { PENDRO_PUBLIC_URL }: Pick<Settings, 'PEN
   return `${PENDRO_PUBLIC_URL}/sign-in/back`
 }
 
-/** Bounded in size before anything is parsed, and following nobody elsewhere. */
-const boundedFetch: client.CustomFetch = async (url, options) => {
-  const response = await fetch(url, { ...options, redirect: 'manual' } as RequestInit)
-  const parts: Uint8Array[] = []
-  let size = 0
-  for await (const part of response.body ?? []) {
-    size += (part as Uint8Array).length
-    if (size > mostBytes) throw failed('no-provider')
-    parts.push(part as Uint8Array)
-  }
-  const hasBody = ![101, 204, 205, 304].includes(response.status)
-  const { status, headers } = response
-  return new Response(hasBody ? Buffer.concat(parts) : null, { status, headers })
-}
-
 /**
  * Reads what the provider says of itself (OpenID Connect Discovery 1.0 §4), anew each time: with it come its keys as they are now,
  * so that a key it changed a moment ago is no stranger.
@@ -87,7 +73,7 @@ export async function askProvider(
   const metadata = { ...(secret !== '' && { client_secret: secret }), [client.clockTolerance]: tolerance }
   try {
     const config = await client.discovery(url, clientId, metadata, authenticationBy(secret), {
-      [client.customFetch]: boundedFetch,
+      [client.customFetch]: boundedFetch(mostBytes, () => failed('no-provider')),
       timeout: answerTime,
       // Keys are asked for, too, though the answer comes over TLS: nothing is believed for where it came from.
       execute: [

@@ -81,6 +81,7 @@ const counts: Readonly<
   digest: scope => `digests x WHERE x.id IN (:ids) AND ${within(scope, 'x.mailbox_id')}`,
   'digest-reply': scope => `digest_replies x WHERE x.id IN (:ids) AND ${within(scope, 'x.mailbox_id')}`,
   'mail-rule': scope => `mail_rules x WHERE x.id IN (:ids) AND ${within(scope, 'x.mailbox_id')}`,
+  'store-move': scope => `store_moves x WHERE x.id IN (:ids) AND ${within(scope, 'x.mailbox_id')}`,
   entry: scope =>
     `sender_entries x WHERE x.id IN (:ids) AND (x.mailbox_id IS NULL OR ${within(scope, 'x.mailbox_id')})`,
   'own-entry': scope => `sender_entries x WHERE x.id IN (:ids) AND ${within(scope, 'x.mailbox_id')}`,

@@ -118,12 +118,37 @@ function explain(
   const digest = stop('digest-would-list')
   return [
     t('account.cameIn', facts),
-    t(`account.state.${state === 'discarded' && facts.rule !== '' ? 'discardedByRule' : state}`, facts),
+    ...whereItIs(state, here, facts, t),
     ...(here?.facts.unfetched ? [t('account.unfetched')] : []),
     ...(state === 'quarantined' || state === 'junk' ? [t(`held.${reason || 'words-junk'}`)] : []),
     ...(digest ? [t('account.digest', { time: time(digest.at) })] : []),
     ...(facts.until === '' ? [] : [t('account.until', facts)]),
   ].join(' ')
+}
+
+const inStore: ReadonlySet<string> = new Set([
+  'moved-by-program',
+  'moved-by-desk',
+  'found-in',
+  'gone-from-store',
+])
+
+/** Where it is: as its mail store has it where that is known, else where it was put. */
+function whereItIs(
+  state: Traced['state'],
+  here: Traced['journey'][number] | undefined,
+  facts: Readonly<Record<string, string>>,
+  t: ReturnType<typeof translator>,
+): readonly string[] {
+  const unread = here?.facts.read === 'unread' ? [t('account.store.unread')] : []
+  if (here && inStore.has(here.kind)) {
+    const isInbox = here.facts.place === 'inbox' && here.kind !== 'gone-from-store'
+    return [t(`account.store.${here.kind}${isInbox ? 'Inbox' : ''}`, facts), ...unread]
+  }
+  return [
+    t(`account.state.${state === 'discarded' && facts.rule !== '' ? 'discardedByRule' : state}`, facts),
+    ...unread,
+  ]
 }
 
 /** What waits for the mail store is tried at once. */

@@ -3,6 +3,7 @@ import { nextDigest } from '@pendro/core/digest'
 import {
   journeyOf,
   readStatus,
+  type Copy,
   type Facts,
   type Happening,
   type Stop,
@@ -70,7 +71,7 @@ export async function journeysOf(
   given?: Organisation,
 ): Promise<ReadonlyMap<number, Traced>> {
   if (ids.length === 0) return new Map()
-  const [organisation, rows, happenings] = await Promise.all([
+  const [organisation, rows, happenings, copies] = await Promise.all([
     given ?? readOrganisation(db),
     select<TracedRow>(
       db,
@@ -86,6 +87,7 @@ export async function journeysOf(
       { ids },
     ),
     happeningsOf(db, ids),
+    copiesOf(db, ids),
   ])
   const away = await awayTimes(db, [...new Set(rows.map(row => row.mailbox_id))])
   // Most mailboxes have the same schedule; working out its next time is most of the work.
@@ -97,12 +99,24 @@ export async function journeysOf(
     known.set(key, at)
     return at
   }
-  return new Map(rows.map(row => [row.id, traced(row, happenings.get(row.id) ?? [], nextDigestOf)] as const))
+  return new Map(
+    rows.map(
+      row =>
+        [
+          row.id,
+          traced(
+            row,
+            { happenings: happenings.get(row.id) ?? [], copies: copies.get(row.id) ?? [] },
+            nextDigestOf,
+          ),
+        ] as const,
+    ),
+  )
 }
 
 function traced(
   row: TracedRow,
-  happenings: readonly Happening[],
+  { happenings, copies }: Pick<Way, 'happenings' | 'copies'>,
   nextDigestOf: (row: TracedRow) => number | null,
 ): Traced {
   const decided = row.path?.find(({ outcome }) => outcome === 'decided')
@@ -132,6 +146,7 @@ function traced(
     landedAt: row.landed_at?.getTime() ?? null,
     expiresAt: row.expires_at.getTime(),
     happenings,
+    copies,
     digest: row.cut && { at: row.cut.getTime(), listed: row.listed === 1 },
     nextDigest: nextDigestOf(row),
     wouldBeListed:
@@ -217,6 +232,38 @@ async function happeningsOf(
     }
     found.set(row.delivery_id, [...(found.get(row.delivery_id) ?? []), happening])
   }
+  return found
+}
+
+/** Copies of each at its mail store, in the order in which they were seen. */
+async function copiesOf(db: Database, ids: readonly number[]): Promise<ReadonlyMap<number, readonly Copy[]>> {
+  const rows = await select<{
+    delivery_id: number
+    path: string
+    kind: string
+    seen: number
+    found_at: Date
+    put_by: Copy['putBy']
+    gone_at: Date | null
+  }>(
+    db,
+    `SELECT c.delivery_id, f.path, f.kind, c.seen, c.found_at, c.put_by, c.gone_at
+     FROM store_copies c JOIN store_folders f ON f.id = c.folder_id WHERE c.delivery_id IN (:ids) ORDER BY c.id`,
+    { ids },
+  )
+  const found = new Map<number, Copy[]>()
+  for (const { delivery_id, path, kind, seen, found_at, put_by, gone_at } of rows)
+    found.set(delivery_id, [
+      ...(found.get(delivery_id) ?? []),
+      {
+        folder: path,
+        kind,
+        seen: seen === 1,
+        foundAt: found_at.getTime(),
+        putBy: put_by,
+        goneAt: gone_at?.getTime() ?? null,
+      },
+    ])
   return found
 }
 

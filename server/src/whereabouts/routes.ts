@@ -13,8 +13,12 @@ import {
   tryAllAgain as tryAllEndpoint,
 } from '@pendro/contract'
 import type { Deps } from '../app.ts'
+import { Deliveries } from '../db/models/deliveries.ts'
+import { findOne } from '../db/rows.ts'
 import { mount } from '../http.ts'
 import { readHere } from '../reading/reader.ts'
+import { usualStoreView } from '../stores/routes.ts'
+import { freshen } from '../stores/watch.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { readAccountOf, tryAgainNow } from './account.ts'
 import { changeEnquiry, openEnquiry, readEnquiries, readEnquiry } from './enquiries.ts'
@@ -23,10 +27,16 @@ import { listMailOf } from './list.ts'
 import { lookFor } from './look.ts'
 import { readTrouble, tryAllAgain } from './trouble.ts'
 
-export function whereaboutsRoutes(router: Router, { db, now, queued, reader = readHere }: Deps): void {
+export function whereaboutsRoutes(router: Router, deps: Deps): void {
+  const { db, now, queued, reader = readHere } = deps
+  const { stores } = deps.storeView ?? usualStoreView(deps)
   mount(router, lookEndpoint, ({ body, who }) => lookFor(db, who.scope, body, now()))
   mount(router, listMail, ({ query, who }) => listMailOf(db, who.scope, query))
-  mount(router, readAccount, ({ params }) => readAccountOf(db, params.id, now(), reader.read))
+  mount(router, readAccount, async ({ params }) => {
+    const delivery = await findOne(db, Deliveries, { id: params.id }, { columns: ['mailbox_id'] })
+    if (delivery) await freshen({ db, stores, now }, delivery.mailbox_id)
+    return readAccountOf(db, params.id, now(), reader.read)
+  })
   mount(router, tryAgain, async ({ params, who }) => {
     await tryAgainNow(db, who, params.id, now())
     queued()

@@ -35,6 +35,7 @@ const CalibrationArea = lazy(() =>
 const OrganisationArea = lazy(() =>
   import('../areas/organisation/index.ts').then(m => ({ default: m.OrganisationArea })),
 )
+const StoresPage = lazy(() => import('../areas/organisation/index.ts').then(m => ({ default: m.StoresPage })))
 const DoorsPage = lazy(() => import('../areas/organisation/index.ts').then(m => ({ default: m.DoorsPage })))
 const LearningPage = lazy(() =>
   import('../areas/organisation/index.ts').then(m => ({ default: m.LearningPage })),
@@ -87,6 +88,7 @@ const laterRoutes = [
   { path: 'calibration', title: 'areas.calibration', Page: CalibrationArea },
   { path: 'organisation', title: 'areas.organisation', Page: OrganisationArea },
   { path: 'organisation/doors', title: 'areas.organisation', Page: DoorsPage },
+  { path: 'organisation/stores', title: 'areas.organisation', Page: StoresPage },
   { path: 'organisation/learning', title: 'areas.organisation', Page: LearningPage },
   { path: 'organisation/steps', title: 'areas.organisation', Page: StepsPage },
   { path: 'organisation/staffers', title: 'areas.organisation', Page: StaffersPage },

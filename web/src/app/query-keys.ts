@@ -31,6 +31,8 @@ export type Subject =
   | 'settings'
   | 'staffers'
   | 'steps'
+  | 'stores'
+  | 'in-store'
   | 'sheet'
   | 'watching'
   | 'ways-in'
@@ -64,6 +66,8 @@ const staleAfter = {
   'factor-added': ['me', 'session', 'record'],
   'history-changed': ['history', 'steps', 'record'],
   'steps-changed': ['steps'],
+  'stores-changed': ['stores', 'record'],
+  'mail-moved': ['in-store', 'sheet', 'where', 'review', 'record'],
   'digest-changed': ['digest', 'mailbox'],
   'mailbox-changed': ['calibration', 'mailbox', 'mailbox-table', 'digest', 'record', 'sheet', 'review'],
   'enquiry-changed': ['enquiries'],

@@ -30,6 +30,7 @@ export const enDoors = {
       'smart-host': 'everybody outside',
       store: '{{domains}}',
       'store-of-rest': 'our own domains',
+      'store-named': 'mailboxes of {{name}}',
     },
     tls: { off: 'without TLS', starttls: 'over TLS', implicit: 'over TLS' },
     certificate: 'the certificate that is believed ends on {{day}}',
@@ -54,8 +55,7 @@ export const enDoors = {
     'no-tls': 'It does not speak TLS as it is set here. Check the kind of TLS and the port.',
     certificate:
       'Its certificate is not believed. Set the authority on this machine (PENDRO_ROUTE_CA), or name the one certificate.',
-    'sign-in':
-      'The name or the password is wrong. The password is a setting of this machine (PENDRO_ROUTE_PASSWORDS).',
+    'sign-in': 'The name or the password is wrong. Set the password again below.',
     'not-let-in': 'It does not let us in. Whoever runs it has to allow the address Pendro connects from.',
     'come-again': 'It asks us to try again later; Pendro does so by itself.',
     full: 'No room is left there. Whoever runs it, or the colleague, has to make some.',

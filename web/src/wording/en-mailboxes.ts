@@ -313,6 +313,53 @@ export const enMailboxes = {
     unfetchedHint:
       'The mail program leaves this folder out. Whereabouts says so of mail that is filed there.',
   },
+  inStore: {
+    title: 'In the mail store now',
+    titleOf: 'In the mail store now ({{store}})',
+    lookAgain: 'Look again',
+    looking: 'Looking …',
+    looked: 'Pendro looked on {{time}}.',
+    never: 'Pendro has not looked yet.',
+    folder: 'Folder',
+    total: 'All',
+    unread: 'Unread',
+    move: 'Move',
+    toInbox: 'Move all to the inbox',
+    kind: { inbox: 'Inbox', junk: 'junk folder', aside: 'what is set aside' },
+    ask: 'Move everything in “{{from}}” to the inbox?',
+    askText_one:
+      '{{count}} message goes to the inbox of {{name}}. Their mail programs fetch it again; what was read stays read.',
+    askText_other:
+      '{{count}} messages go to the inbox of {{name}}. Their mail programs fetch them again; what was read stays read.',
+    askJunk: 'All of it, junk too. One message goes there more safely by releasing it in Review.',
+    moveAll_one: 'Move {{count}} message',
+    moveAll_other: 'Move {{count}} messages',
+    cancel: 'Cancel',
+    begun: 'Moving “{{from}}” to the inbox.',
+    undoing: 'Moving it back.',
+    undo: 'Undo',
+    state: {
+      moving: 'Moving {{from}} to {{to}}: {{done}} of {{count}}',
+      done: '{{time}}: moved {{done}} of {{count}} from {{from}} to {{to}}.',
+      failed: '{{time}}: moved {{done}} of {{count}} from {{from}} to {{to}}, and gave up.',
+      undoing: 'Moving back from {{to}} to {{from}}: {{done}} of {{count}}',
+      undone: '{{time}}: moved back from {{to}} to {{from}}.',
+    },
+    trouble: 'Pendro can’t open this mailbox since {{time}}.',
+    troubles: {
+      'no-answer': 'The mail store does not answer. Pendro tries again by itself.',
+      certificate:
+        'The certificate of the mail store can’t be trusted. A steward sees why under Organisation, Mail stores.',
+      'sign-in': 'The mail store does not let Pendro in. A steward has to set the password again.',
+      'no-password':
+        'No password is set for the mail store. A steward can set it under Organisation, Mail stores.',
+      'no-mailbox':
+        'The mail store has no such mailbox, or Pendro may not open it. Ask whoever runs the store.',
+      refused: 'The mail store refused.',
+      nonsense: 'Pendro could not understand the mail store. Ask whoever runs the store to look at its log.',
+      full: 'The mailbox is full. The colleague has to make room, or whoever runs the store has to give more.',
+    },
+  },
   looks: {
     title: 'Who looks at what is kept back',
     kept: 'Kept-back mail last looked at',

@@ -102,6 +102,8 @@ export const en = {
     'digest-gone': 'the digest no longer exists',
     'letter-gone': 'the letter no longer exists',
     'mailbox-gone': 'the mailbox no longer exists',
+    'store-not-asked':
+      'the mail store may have it already, and does not answer; Pendro asks it before it sends again',
   },
   standing: { safe: 'safe', blocked: 'blocked' },
   failed: {

@@ -167,5 +167,7 @@ export const Outbox = model(
     claimed_until: maybe(moment()),
     done_at: maybe(moment()),
     problem: preset(text(500)),
+    /** The last try may have arrived all the same. */
+    unsure: preset(flag()),
   },
 )

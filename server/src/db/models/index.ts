@@ -12,6 +12,7 @@ import * as recordModels from './record.ts'
 import * as repliesModels from './replies.ts'
 import * as rulingsModels from './rulings.ts'
 import * as schemaModels from './schema.ts'
+import * as storesModels from './stores.ts'
 import * as selectionsModels from './selections.ts'
 import * as upkeepModels from './upkeep.ts'
 import * as whereaboutsModels from './whereabouts.ts'
@@ -35,6 +36,7 @@ export const modelsByName: Readonly<Record<string, ModelOf>> = {
   ...digestsModels,
   ...whereaboutsModels,
   ...doorsModels,
+  ...storesModels,
   ...schemaModels,
 }
 

@@ -87,6 +87,8 @@ export const Mailboxes = model(
     closed_to_id: maybe(integer()),
     /** What a directory calls it by, for good. */
     directory_id: maybe(text(200)),
+    /** The name of its mail store, where its domain does not say; '' for none. */
+    store: preset(text(60)),
   },
 )
 

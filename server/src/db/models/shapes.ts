@@ -1,4 +1,11 @@
-import type { DigestLanguage, ListFormat, OwnMay, RouteHost, StepName } from '@pendro/contract'
+import type {
+  DigestLanguage,
+  ListFormat,
+  MailStoreShape,
+  OwnMay,
+  RouteHost,
+  StepName,
+} from '@pendro/contract'
 import type { DeliveryFacts, Evidence, Limits, OrganisationPolicy } from '@pendro/core/judgement'
 import type { Finding } from '@pendro/core/weights'
 import type { KeptDays } from '@pendro/core/keeping'
@@ -78,8 +85,11 @@ export interface OutgoingSetting {
 /** Where mail goes on to. */
 export interface RoutesSetting {
   readonly smartHosts: readonly RouteHost[]
-  readonly stores: readonly { readonly domains: readonly string[]; readonly hosts: readonly RouteHost[] }[]
+  readonly stores: readonly MailStoreSetting[]
 }
+
+/** A mail store as it is kept; one of before it could be looked into has servers alone. */
+export type MailStoreSetting = Readonly<Pick<MailStoreShape, 'domains' | 'hosts'> & Partial<MailStoreShape>>
 
 /** Where older mail is. A password is kept in the memory of one process, and nowhere else. */
 export type HistorySource =

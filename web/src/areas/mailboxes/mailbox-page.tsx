@@ -11,6 +11,7 @@ import { AwayCard } from './away-card.tsx'
 import { Card } from '../../parts/card.tsx'
 import { ContactsCard } from './contacts-card.tsx'
 import { FilteringCard } from './filtering-card.tsx'
+import { InStoreCard } from './in-store-card.tsx'
 import { FoldersCard } from './folders-card.tsx'
 import { KeepingCard } from './keeping-card.tsx'
 import { LimitsCard } from './limits-card.tsx'
@@ -44,6 +45,7 @@ export function MailboxPage({ id }: { id: number }) {
           <LooksCard sheet={sheet} />
         </div>
       </div>
+      <InStoreCard sheet={sheet} className="mt-3" />
       <div className="mt-3 grid gap-3 min-[700px]:grid-cols-2 min-[1180px]:grid-cols-3">
         <KeepingCard sheet={sheet} />
         <FilteringCard sheet={sheet} />

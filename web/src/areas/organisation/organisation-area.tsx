@@ -34,6 +34,7 @@ function Elsewhere({ may }: { may: boolean }) {
   const { t } = useTranslation()
   const pages = [
     ['/organisation/doors', 'doors'],
+    ['/organisation/stores', 'mailStores'],
     ['/organisation/learning', 'learning'],
     ['/mailboxes/defaults', 'limits'],
     ['/mailboxes/watching', 'watching'],

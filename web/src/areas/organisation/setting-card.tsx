@@ -14,6 +14,8 @@ import { useChangeSetting } from './use-settings.ts'
 
 interface Props<V extends SettingChange['to']> {
   readonly what: SettingName
+  /** Words of its own, for a part of a setting. */
+  readonly as?: 'mail-stores'
   readonly saved: V
   readonly may: boolean
   readonly className?: string
@@ -24,6 +26,7 @@ interface Props<V extends SettingChange['to']> {
 /** One setting of the organisation: what it is, what a change would be about, and the way to make it. */
 export function SettingCard<V extends SettingChange['to']>({
   what,
+  as,
   saved,
   may,
   className,
@@ -35,10 +38,10 @@ export function SettingCard<V extends SettingChange['to']>({
   const change = isOther ? ({ what, was: saved, to: draft } as SettingChange) : null
   const changing = useChangeSetting()
   return (
-    <Card title={t(`organisation.${what}.title`)} className={className}>
-      <p className="mb-2 text-ink-2">{t(`organisation.${what}.text`)}</p>
+    <Card title={t(`organisation.${as ?? what}.title`)} className={className}>
+      <p className="mb-2 text-ink-2">{t(`organisation.${as ?? what}.text`)}</p>
       <fieldset disabled={!may} className="min-w-0">
-        <legend className="sr-only">{t(`organisation.${what}.title`)}</legend>
+        <legend className="sr-only">{t(`organisation.${as ?? what}.title`)}</legend>
         {children(draft, setDraft)}
       </fieldset>
       {change !== null && (

@@ -6,6 +6,8 @@ import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
 import {
   applyRuling,
+  moveMail,
+  undoStoreMove,
   digestLanguage,
   previewRulesChange,
   readAccount,
@@ -63,6 +65,7 @@ export const HitCard = memo(function HitCard({
       {hit.kind === 'delivery' && (
         <footer className="mt-3 flex flex-wrap items-center gap-2.5">
           {mayWrite(session) && <Acts hit={hit} />}
+          {mayWrite(session) && <ToInbox hit={hit} />}
           {onChoose && <Button onClick={onChoose}>{t('whereabouts.act.chosen')}</Button>}
           <Link
             to={`/review/${hit.id}`}
@@ -160,6 +163,44 @@ function Acts({ hit }: { hit: WhereHit }) {
     default:
       return null
   }
+}
+
+/** In another folder of the mailbox than the inbox, which a mail program put it into; `null` where it is not. */
+function folderOf({ journey }: WhereHit): string | null {
+  const here = journey.find(({ stage }) => stage === 'here')
+  const isElsewhere =
+    here !== undefined && ['moved-by-program', 'moved-by-desk', 'found-in'].includes(here.kind)
+  return isElsewhere && here.facts.place !== 'inbox' ? String(here.facts.folder) : null
+}
+
+/** Moves to the inbox, at the mail store, what was moved elsewhere after it had arrived. */
+function ToInbox({ hit }: { hit: WhereHit }) {
+  const { t } = useTranslation()
+  const undoing = useAct({
+    send: (move: number) => call(undoStoreMove, { params: { id: move } }),
+    notice: () => ({ text: t('whereabouts.act.movingBack') }),
+    makes: 'mail-moved',
+  })
+  const moving = useAct({
+    send: (from: string) =>
+      call(moveMail, {
+        params: { id: hit.mailboxId ?? 0 },
+        body: { from, to: 'INBOX', deliveries: [hit.id], reason: '', token: crypto.randomUUID() },
+      }),
+    notice: ({ move }) => ({
+      text: t('whereabouts.act.moving'),
+      action: { label: t('ruling.undo'), run: () => undoing.mutate(move) },
+    }),
+    makes: 'mail-moved',
+  })
+  const folder = folderOf(hit)
+  // What was kept back is released: that moves it, too, and says what to learn.
+  if (folder === null || ['junk', 'aside', 'moved'].includes(hit.state ?? '')) return null
+  return (
+    <Button kind="main" data-main disabled={moving.isPending} onClick={() => moving.mutate(folder)}>
+      {t('whereabouts.act.moveToInbox')}
+    </Button>
+  )
 }
 
 const releaseWords: Partial<Record<DeliveryState, string>> = {

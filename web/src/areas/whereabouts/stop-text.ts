@@ -25,7 +25,21 @@ export function stopDetails(
       return [facts.harm === '' ? d('score') : d('harm')]
     case 'moved':
     case 'inbox':
-      return [...(facts.folder ? [d('folder')] : []), ...(facts.unfetched ? [d('unfetched')] : [])]
+    case 'aside':
+    case 'released':
+      return [
+        ...person,
+        ...(facts.folder ? [d('folder')] : []),
+        ...(facts.unfetched ? [d('unfetched')] : []),
+        ...readText(facts, d),
+      ]
+    case 'moved-by-program':
+    case 'moved-by-desk':
+      return [d(facts.place === 'inbox' ? 'toInbox' : 'folder'), ...readText(facts, d)]
+    case 'found-in':
+      return [d(facts.place === 'inbox' ? 'inInbox' : 'inFolder'), ...readText(facts, d)]
+    case 'gone-from-store':
+      return [d(facts.place === 'inbox' ? 'goneFromInbox' : 'goneFrom')]
     case 'quarantined':
     case 'junk':
     case 'sealed':
@@ -64,6 +78,10 @@ export function stopDetails(
       return person
   }
 }
+
+/** Whether somebody has opened it, where that is known. */
+const readText = ({ read }: JourneyStop['facts'], d: (name: string) => string): readonly string[] =>
+  read === undefined ? [] : [d(String(read))]
 
 function decidedText(facts: JourneyStop['facts'], d: (name: string) => string): readonly string[] {
   if (facts.pattern) return [d('pattern')]

@@ -56,7 +56,10 @@ export function WaysCard({ ways }: { ways: readonly WayShape[] }) {
           <li key={`${way.host} ${way.purpose}`} className="py-2 first:pt-0 last:pb-0">
             <p className="flex flex-wrap items-baseline justify-between gap-x-4">
               <span className="font-semibold">
-                {t(`doors.out.purpose.${way.purpose}`, { domains: way.domains.join(', ') })}
+                {t(`doors.out.purpose.${way.purpose}`, {
+                  name: way.name,
+                  domains: way.domains.join(', '),
+                })}
               </span>
               <span>
                 <span className="font-mono text-[0.94em] break-all">{way.host}</span>,{' '}

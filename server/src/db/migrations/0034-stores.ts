@@ -1,0 +1,70 @@
+/** What mail stores have and say: passwords for them, folders, and where copies of deliveries are. */
+export const statements: readonly string[] = [
+  `CREATE TABLE IF NOT EXISTS secrets (
+    name VARCHAR(500) COLLATE utf8mb4_bin NOT NULL PRIMARY KEY,
+    sealed VARBINARY(4000) NOT NULL,
+    changed_at TIMESTAMP(6) NOT NULL DEFAULT CURRENT_TIMESTAMP(6) ON UPDATE CURRENT_TIMESTAMP(6)
+  )`,
+  'ALTER TABLE outbox ADD COLUMN IF NOT EXISTS unsure TINYINT(1) NOT NULL DEFAULT 0',
+  "ALTER TABLE mailboxes ADD COLUMN IF NOT EXISTS store VARCHAR(60) NOT NULL DEFAULT ''",
+  `CREATE TABLE IF NOT EXISTS store_mailboxes (
+    mailbox_id INT UNSIGNED NOT NULL PRIMARY KEY,
+    next_at DATETIME(3) NOT NULL,
+    claimed_until DATETIME(3) NULL,
+    looked_at DATETIME(3) NULL,
+    trouble VARCHAR(20) NOT NULL DEFAULT '',
+    detail VARCHAR(500) NOT NULL DEFAULT '',
+    trouble_since DATETIME(3) NULL,
+    KEY due (next_at),
+    FOREIGN KEY (mailbox_id) REFERENCES mailboxes (id)
+  )`,
+  `CREATE TABLE IF NOT EXISTS store_folders (
+    id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+    mailbox_id INT UNSIGNED NOT NULL,
+    path VARCHAR(500) COLLATE utf8mb4_bin NOT NULL,
+    kind ENUM('inbox','junk','aside','sent','trash','other') NOT NULL,
+    total INT UNSIGNED NOT NULL,
+    unread INT UNSIGNED NOT NULL,
+    uid_validity BIGINT UNSIGNED NOT NULL,
+    uid_next BIGINT UNSIGNED NOT NULL,
+    looked_at DATETIME(3) NOT NULL,
+    UNIQUE KEY path (mailbox_id, path),
+    FOREIGN KEY (mailbox_id) REFERENCES mailboxes (id)
+  )`,
+  `CREATE TABLE IF NOT EXISTS store_copies (
+    id BIGINT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+    delivery_id BIGINT UNSIGNED NOT NULL,
+    folder_id INT UNSIGNED NOT NULL,
+    uid BIGINT UNSIGNED NOT NULL,
+    seen TINYINT(1) NOT NULL,
+    found_at DATETIME(3) NOT NULL,
+    put_by ENUM('arrival','colleague','pendro','unseen') NOT NULL,
+    gone_at DATETIME(3) NULL,
+    KEY delivery (delivery_id),
+    UNIQUE KEY place (folder_id, uid),
+    FOREIGN KEY (delivery_id) REFERENCES deliveries (id) ON DELETE CASCADE,
+    FOREIGN KEY (folder_id) REFERENCES store_folders (id) ON DELETE CASCADE
+  )`,
+  `CREATE TABLE IF NOT EXISTS store_moves (
+    id INT UNSIGNED NOT NULL AUTO_INCREMENT PRIMARY KEY,
+    mailbox_id INT UNSIGNED NOT NULL,
+    token CHAR(36) CHARACTER SET ascii NOT NULL,
+    from_path VARCHAR(500) COLLATE utf8mb4_bin NOT NULL,
+    to_path VARCHAR(500) COLLATE utf8mb4_bin NOT NULL,
+    state ENUM('moving','done','failed','undoing','undone') NOT NULL,
+    at DATETIME(3) NOT NULL,
+    waiting JSON NOT NULL,
+    from_validity BIGINT UNSIGNED NOT NULL,
+    moved JSON NOT NULL,
+    to_validity BIGINT UNSIGNED NOT NULL,
+    done INT UNSIGNED NOT NULL DEFAULT 0,
+    total INT UNSIGNED NOT NULL,
+    trouble VARCHAR(20) NOT NULL DEFAULT '',
+    detail VARCHAR(500) NOT NULL DEFAULT '',
+    claimed_until DATETIME(3) NULL,
+    next_at DATETIME(3) NOT NULL,
+    UNIQUE KEY token (token),
+    KEY due (state, next_at),
+    FOREIGN KEY (mailbox_id) REFERENCES mailboxes (id)
+  )`,
+]

@@ -1,0 +1,144 @@
+import {
+  bigSerial,
+  bytes,
+  changedAt,
+  chars,
+  flag,
+  integer,
+  json,
+  link,
+  maybe,
+  model,
+  moment,
+  oneOf,
+  preset,
+  primary,
+  serial,
+  text,
+} from './columns.ts'
+
+export const Secrets = model(
+  'secrets',
+  {
+    purpose: 'Passwords for other servers, sealed with a key that is not in the database',
+    grows: 'a row a password',
+    ends: 'when somebody takes it away',
+  },
+  {
+    /** user@host:port: a password is for one server, and goes to no other. */
+    name: primary(text(500)),
+    sealed: bytes('varbinary(4000)'),
+    changed_at: changedAt(),
+  },
+)
+
+/** What stands in the way of looking into a mailbox; '' for nothing. */
+export type StoreTrouble =
+  | ''
+  /** No connection, or none that stayed. */
+  | 'no-answer'
+  /** The certificate is not to be believed. */
+  | 'certificate'
+  /** It does not let Pendro in. */
+  | 'sign-in'
+  /** No password is kept for it. */
+  | 'no-password'
+  /** It has no such mailbox, or Pendro may not act for it. */
+  | 'no-mailbox'
+  /** It did not do what it was asked. */
+  | 'refused'
+  /** What it said makes no sense. */
+  | 'nonsense'
+  /** The mailbox is full (RFC 5530 OVERQUOTA). */
+  | 'full'
+
+export const StoreMailboxes = model(
+  'store_mailboxes',
+  {
+    purpose: 'When Pendro last looked into a mailbox at its store, and what stands in the way',
+    grows: 'a row a mailbox',
+    ends: 'with its mailbox',
+  },
+  {
+    mailbox_id: primary(link('mailboxes')),
+    next_at: moment(),
+    claimed_until: maybe(moment()),
+    looked_at: maybe(moment()),
+    trouble: preset(text<StoreTrouble>(20)),
+    /** What the store said. */
+    detail: preset(text(500)),
+    trouble_since: maybe(moment()),
+  },
+)
+
+export const StoreFolders = model(
+  'store_folders',
+  {
+    purpose: 'Folders of mailboxes at their stores, with how much is in them',
+    grows: 'some rows a mailbox',
+    ends: 'when the store no longer has it',
+  },
+  {
+    id: serial(),
+    mailbox_id: link('mailboxes'),
+    path: text(500),
+    kind: oneOf('inbox', 'junk', 'aside', 'sent', 'trash', 'other'),
+    total: integer(),
+    unread: integer(),
+    /** A folder that was made anew has another (RFC 9051 §2.3.1.1). */
+    uid_validity: integer({ size: 'big' }),
+    /** Everything below was looked at. */
+    uid_next: integer({ size: 'big' }),
+    looked_at: moment(),
+  },
+)
+
+export const StoreCopies = model(
+  'store_copies',
+  {
+    purpose: 'Where copies of deliveries are at their stores',
+    grows: 'a row a delivery that arrived, and one each time it is moved',
+    ends: 'with the headers of its delivery',
+  },
+  {
+    id: bigSerial(),
+    delivery_id: link('deliveries'),
+    folder_id: link('store_folders'),
+    uid: integer({ size: 'big' }),
+    seen: flag(),
+    found_at: moment(),
+    /** Who put it there: it arrived there, a mail program moved it, Pendro did, or somebody before Pendro looked. */
+    put_by: oneOf('arrival', 'colleague', 'pendro', 'unseen'),
+    gone_at: maybe(moment()),
+  },
+)
+
+export const StoreMoves = model(
+  'store_moves',
+  {
+    purpose: 'Mail that a person has moved at a store, so that it can be taken back',
+    grows: 'a row an act',
+    ends: 'never',
+  },
+  {
+    id: serial(),
+    mailbox_id: link('mailboxes'),
+    token: chars(36),
+    from_path: text(500),
+    to_path: text(500),
+    state: oneOf('moving', 'done', 'failed', 'undoing', 'undone'),
+    at: moment(),
+    /** Numbers in the folder it comes from, still to be moved. */
+    waiting: json<readonly number[]>(),
+    from_validity: integer({ size: 'big' }),
+    /** Numbers where it went to; what the store did not say is missing. */
+    moved: json<readonly number[]>(),
+    to_validity: integer({ size: 'big' }),
+    done: preset(integer()),
+    total: integer(),
+    trouble: preset(text<StoreTrouble>(20)),
+    detail: preset(text(500)),
+    claimed_until: maybe(moment()),
+    next_at: moment(),
+  },
+)

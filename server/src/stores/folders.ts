@@ -1,0 +1,85 @@
+import type { ImapFlow, ListResponse } from 'imapflow'
+import type { RowOf } from '../db/models/columns.ts'
+import type { StoreFolders } from '../db/models/stores.ts'
+import { StoreError, type LookedInto } from './imap.ts'
+
+/** What a folder is for. */
+export type FolderKind = RowOf<typeof StoreFolders>['kind']
+
+/** A folder as its store tells it. */
+export interface Folder {
+  readonly path: string
+  readonly kind: FolderKind
+  readonly total: number
+  readonly unread: number
+  readonly uidValidity: number
+  readonly uidNext: number
+}
+
+/** Folders of one mailbox that are looked at; nobody has more that hold mail of ours. */
+const mostFolders = 500
+/** As the column has it. */
+const longestPath = 500
+
+/** RFC 6154 §2; \Inbox is the library's own. */
+const special: Readonly<Record<string, FolderKind>> = {
+  '\\Inbox': 'inbox',
+  '\\Junk': 'junk',
+  '\\Sent': 'sent',
+  '\\Trash': 'trash',
+}
+
+const same = (a: string, b: string) => a.localeCompare(b, undefined, { sensitivity: 'accent' }) === 0
+
+/** What a folder is for: as the organisation has named it, else as the store marks it. A name alone says nothing. */
+function kindOf({ path, specialUse, specialUseSource }: ListResponse, store: LookedInto): FolderKind {
+  if (path.toUpperCase() === 'INBOX') return 'inbox'
+  if (store.junkFolder !== '' && same(path, store.junkFolder)) return 'junk'
+  if (store.asideFolder !== '' && same(path, store.asideFolder)) return 'aside'
+  const marked = specialUseSource === 'extension' ? special[specialUse ?? ''] : undefined
+  return marked === 'junk' && store.junkFolder !== '' ? 'other' : (marked ?? 'other')
+}
+
+/** Folders of a mailbox with what is in them, in one question where the store has LIST-STATUS (RFC 5819). */
+export async function foldersOf(client: ImapFlow, store: LookedInto): Promise<readonly Folder[]> {
+  const listed = await client.list({
+    statusQuery: { messages: true, unseen: true, uidNext: true, uidValidity: true },
+  })
+  return listed
+    .filter(({ flags, path }) => !isClosed(flags) && path.length <= longestPath)
+    .slice(0, mostFolders)
+    .flatMap(one => {
+      const { status } = one
+      const numbers = [status?.messages, status?.unseen, status?.uidNext, Number(status?.uidValidity ?? NaN)]
+      if (!numbers.every(isCount)) return []
+      const [total, unread, uidNext, uidValidity] = numbers as [number, number, number, number]
+      return [
+        {
+          path: one.path,
+          kind: kindOf(one, store),
+          total,
+          unread: Math.min(unread, total),
+          uidNext,
+          uidValidity,
+        },
+      ]
+    })
+}
+
+/** RFC 9051 §9: 32 bits; more is nonsense. */
+const isCount = (n: number | undefined): n is number =>
+  n !== undefined && Number.isInteger(n) && n >= 0 && n < 2 ** 32
+
+const isClosed = (flags: ReadonlySet<string>) =>
+  ['\\noselect', '\\nonexistent'].some(one => [...flags].some(flag => flag.toLowerCase() === one))
+
+/** Opens a folder. `write`: to move what is in it. @throws {StoreError} where it is gone. */
+export async function openFolder(
+  client: ImapFlow,
+  path: string,
+  write = false,
+): Promise<{ uidValidity: number }> {
+  const box = await client.mailboxOpen(path, { readOnly: !write })
+  if (write && box.readOnly === true) throw new StoreError('refused', `${path}: read only`)
+  return { uidValidity: Number(box.uidValidity) }
+}

@@ -1,0 +1,182 @@
+import type { ImapFlow } from 'imapflow'
+import { execute, inTransaction, select, type Database, type Tx } from '../db/database.ts'
+import type { RowOf } from '../db/models/columns.ts'
+import { StoreCopies, StoreFolders } from '../db/models/stores.ts'
+import { findAll, idAt, insert, remove, update } from '../db/rows.ts'
+import { signingKey } from '../db/signing-keys.ts'
+import { readDeliveryMark } from '../outbox/trace.ts'
+import { noteArrived } from './copies.ts'
+import { foldersOf, openFolder, type Folder } from './folders.ts'
+import { searchIn } from './imap.ts'
+import type { Visit } from './stores.ts'
+
+type FolderRow = RowOf<typeof StoreFolders>
+type CopyRow = Pick<
+  RowOf<typeof StoreCopies>,
+  'id' | 'delivery_id' | 'folder_id' | 'uid' | 'seen' | 'found_at'
+>
+
+/** A message of ours that was found in a folder. */
+interface Found {
+  readonly deliveryId: number
+  readonly uid: number
+  readonly seen: boolean
+}
+
+/** What one folder has of ours. */
+interface Seen {
+  readonly folder: Folder
+  readonly known: FolderRow | null
+  /** New since the last look. */
+  readonly found: readonly Found[]
+  /** Copies that were there before: still there, with whether they were opened. */
+  readonly there: ReadonlyMap<number, boolean>
+  /** Copies that were asked about. */
+  readonly asked: readonly CopyRow[]
+}
+
+/** Messages of one folder that are read in one look; the rest has its turn in the next. */
+const mostNew = 2000
+/** Copies of one folder that are asked about. Whoever moves older mail than that is seen when somebody asks for it. */
+const mostAsked = 1000
+
+/**
+ * Looks into a mailbox: which folders there are, how much is in them, and where copies of deliveries are now. Only folders in which
+ * something changed are opened, and of messages only the field that names the delivery and whether they were opened is read.
+ * @throws {StoreError}
+ */
+export async function lookInto(db: Database, { client, mailbox, store }: Visit, now: Date): Promise<void> {
+  const key = await signingKey(db, 'deliveries')
+  const folders = await foldersOf(client, store)
+  const known = await findAll(db, StoreFolders, { mailbox_id: mailbox.id })
+  const byPath = new Map(known.map(row => [row.path, row]))
+  const seen: Seen[] = []
+  for (const folder of folders) {
+    const row = byPath.get(folder.path) ?? null
+    if (row && !hasChanged(row, folder)) continue
+    seen.push(await lookAtFolder({ db, client, key }, folder, row))
+  }
+  await inTransaction(db, tx => write({ db, tx, now, mailboxId: mailbox.id }, folders, known, seen))
+}
+
+const hasChanged = (row: FolderRow, folder: Folder) =>
+  row.uid_validity !== folder.uidValidity ||
+  row.uid_next < folder.uidNext ||
+  row.total !== folder.total ||
+  row.unread !== folder.unread
+
+interface Reading {
+  readonly db: Database
+  readonly client: ImapFlow
+  readonly key: Buffer
+}
+
+async function lookAtFolder(
+  { db, client, key }: Reading,
+  folder: Folder,
+  row: FolderRow | null,
+): Promise<Seen> {
+  const isSame = row !== null && row.uid_validity === folder.uidValidity
+  const from = isSame ? row.uid_next : 1
+  const asked = isSame
+    ? await select<CopyRow>(
+        db,
+        `SELECT id, delivery_id, folder_id, uid, seen, found_at FROM store_copies
+         WHERE folder_id = :folder AND gone_at IS NULL ORDER BY uid DESC LIMIT ${mostAsked}`,
+        { folder: row.id },
+      )
+    : []
+  if (folder.total === 0) return { folder, known: row, found: [], there: new Map(), asked }
+  await openFolder(client, folder.path)
+  const there = new Map<number, boolean>()
+  const uids = asked.map(({ uid }) => uid)
+  if (uids.length > 0)
+    for (const one of await client.fetchAll(uids, { uid: true, flags: true }, { uid: true }))
+      there.set(one.uid, one.flags?.has('\\Seen') ?? false)
+  const fresh = folder.uidNext > from ? await newUids(client, from, isSame) : []
+  const read = fresh.slice(0, mostNew)
+  const found = read.length === 0 ? [] : await marked(client, key, read)
+  // What was left for the next look begins after the last one that was read.
+  const last = read.at(-1)
+  const uidNext = fresh.length > read.length && last !== undefined ? last + 1 : folder.uidNext
+  return { folder: { ...folder, uidNext }, known: row, found, there, asked }
+}
+
+/** Of a folder that was never looked at only what is marked as ours; else whatever is new. Ascending. */
+async function newUids(client: ImapFlow, from: number, isSame: boolean): Promise<readonly number[]> {
+  const query = isSame ? { uid: `${from}:*` } : { header: { 'Pendro-Delivery': '' } }
+  const found = await searchIn(client, query)
+  // "*" names the last one there is, so that the range always has one.
+  return found.filter(uid => uid >= from).sort((a, b) => a - b)
+}
+
+async function marked(client: ImapFlow, key: Buffer, uids: readonly number[]): Promise<readonly Found[]> {
+  const found: Found[] = []
+  const query = { uid: true, flags: true, headers: ['Pendro-Delivery'] }
+  for (const { uid, flags, headers } of await client.fetchAll([...uids], query, { uid: true })) {
+    const deliveryId = readDeliveryMark(key, markOf(headers))
+    if (deliveryId !== null) found.push({ deliveryId, uid, seen: flags?.has('\\Seen') ?? false })
+  }
+  return found
+}
+
+/** The topmost field is the one that Pendro wrote. */
+export const markOf = (headers: Buffer | undefined): string =>
+  /^pendro-delivery:[ \t]*(\S{1,80})/im.exec(headers?.toString('latin1') ?? '')?.[1] ?? ''
+
+interface Writing {
+  readonly db: Database
+  readonly tx: Tx
+  readonly now: Date
+  readonly mailboxId: number
+}
+
+async function write(
+  writing: Writing,
+  folders: readonly Folder[],
+  known: readonly FolderRow[],
+  seen: readonly Seen[],
+): Promise<void> {
+  const { db, tx, now, mailboxId } = writing
+  const paths = new Set(folders.map(({ path }) => path))
+  const gone = known.filter(({ path }) => !paths.has(path))
+  if (gone.length > 0) await remove(db, StoreFolders, { id: gone.map(({ id }) => id) }, tx)
+  const ids = new Map<string, number>()
+  for (const { folder, known: row } of seen) ids.set(folder.path, await writeFolder(writing, folder, row))
+  const vanished = seen.flatMap(({ asked, there }) => asked.filter(({ uid }) => !there.has(uid)))
+  if (vanished.length > 0)
+    await update(db, StoreCopies, { gone_at: now }, { id: vanished.map(({ id }) => id) }, tx)
+  for (const value of [true, false]) {
+    const turned = seen.flatMap(({ asked, there }) =>
+      asked.filter(({ uid, seen: was }) => there.get(uid) === value && (was === 1) !== value),
+    )
+    if (turned.length > 0)
+      await update(db, StoreCopies, { seen: value }, { id: turned.map(({ id }) => id) }, tx)
+  }
+  const arrived = seen.flatMap(({ folder, found }) =>
+    found.map(one => ({ ...one, kind: folder.kind, folderId: ids.get(folder.path) ?? 0 })),
+  )
+  await noteArrived(db, tx, { mailboxId, arrived, now })
+  await execute(
+    db,
+    `INSERT INTO store_mailboxes (mailbox_id, next_at, looked_at) VALUES (:mailboxId, :now, :now)
+     ON DUPLICATE KEY UPDATE looked_at = :now, trouble = '', detail = '', trouble_since = NULL`,
+    { mailboxId, now },
+    tx,
+  )
+}
+
+async function writeFolder(
+  { db, tx, now, mailboxId }: Writing,
+  folder: Folder,
+  row: FolderRow | null,
+): Promise<number> {
+  const { path, kind, total, unread, uidValidity, uidNext } = folder
+  const values = { kind, total, unread, uid_validity: uidValidity, uid_next: uidNext, looked_at: now }
+  if (row === null)
+    return idAt(await insert(db, StoreFolders, [{ mailbox_id: mailboxId, path, ...values }], tx), 0)
+  // A folder that was made anew has other messages by the same numbers.
+  if (row.uid_validity !== uidValidity) await remove(db, StoreCopies, { folder_id: row.id }, tx)
+  await update(db, StoreFolders, values, { id: row.id }, tx)
+  return row.id
+}

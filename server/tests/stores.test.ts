@@ -1,0 +1,329 @@
+import { randomUUID } from 'node:crypto'
+import { ImapFlow } from 'imapflow'
+import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import type { MailStoreShape } from '@pendro/contract'
+import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
+import { execute, findRow, select } from '../src/db/database.ts'
+import { organisationNow } from '../src/db/organisation.ts'
+import { createSecrets, createVault } from '../src/outbox/secrets.ts'
+import { workOutbox } from '../src/outbox/outbox.ts'
+import { createWays } from '../src/outbox/ways.ts'
+import { createInStore } from '../src/stores/deliver.ts'
+import { workMoves } from '../src/stores/move.ts'
+import { createStores } from '../src/stores/stores.ts'
+import { lookNow } from '../src/stores/watch.ts'
+import {
+  arrive,
+  log,
+  ruling,
+  setOrganisation,
+  signedIn,
+  startTestServer,
+  stateOf,
+  type TestServer,
+} from './support.ts'
+import { route } from './mail-servers.ts'
+import { freePort } from './ports.ts'
+
+/** Debian's Dovecot as the mail store: what it says is what counts here. */
+let server: TestServer
+let store: RealStore
+let oda: Awaited<ReturnType<typeof signedIn>>
+const password = 'a master password'
+const key = Buffer.alloc(32, 7)
+const secrets = createSecrets(
+  { passwordOf: async ({ user }) => (user === 'pendro' ? password : null) },
+  {
+    passwords: '',
+    authorities: '',
+  },
+)
+const filing = `require ["fileinto", "mailbox"];
+if header :is "Pendro-Place" "junk" { fileinto :create "Junk"; stop; }
+if header :matches "Pendro-Folder" "*" { fileinto :create "\${0}"; stop; }
+`
+
+beforeAll(async () => {
+  server = await startTestServer(db => ({
+    storeView: { secrets, vault: createVault(db, key), stores: createStores(db, secrets) },
+  }))
+  store = await startRealStore({
+    accounts: { 'ingrid@harbour.example': 'own password' },
+    master: { user: 'pendro', password },
+    before: filing,
+  })
+  oda = await signedIn(server, 'oda')
+})
+afterAll(async () => {
+  await store.close()
+  await server.close()
+})
+
+const at = (port: number) => ({ host: '127.0.0.1', port, tls: 'off' as const, certificate: '' })
+const setting = (more: Partial<MailStoreShape> = {}): MailStoreShape => ({
+  name: 'harbour store',
+  houses: 'rest',
+  domains: [],
+  hosts: [route(store.ports.lmtp, { protocol: 'lmtp' })],
+  identity: { kind: 'proxy', user: 'pendro', tokenUrl: '', scope: '' },
+  imap: at(store.ports.imap),
+  sieve: at(store.ports.sieve),
+  junkFolder: '',
+  asideFolder: '',
+  releases: 'hand-over',
+  ...more,
+})
+const use = (more: Partial<MailStoreShape> = {}) =>
+  setOrganisation(server.db, { routes: { smartHosts: [], stores: [setting(more)] }, watching: true })
+
+const stores = () => createStores(server.db, secrets)
+const now = () => server.clock.now
+const later = (seconds: number) => {
+  server.clock.now = new Date(server.clock.now.getTime() + seconds * 1000)
+}
+
+/** Hands everything over that waits. */
+async function handOver(): Promise<void> {
+  const send = createWays({
+    organisation: () => organisationNow(server.db),
+    store: { host: '127.0.0.1', port: 9 },
+    secrets,
+    now,
+  })
+  const inStore = createInStore(server.db, stores(), now)
+  while ((await workOutbox({ db: server.db, send, log, now, letter: async () => null, inStore })) > 0);
+  send.close()
+}
+
+/** A mail program of a colleague’s. */
+const asColleague = (user: string) =>
+  new ImapFlow({
+    host: '127.0.0.1',
+    port: store.ports.imap,
+    secure: false,
+    doSTARTTLS: false,
+    auth: { user: 'pendro', pass: password, authzid: user },
+    logger: false,
+  })
+
+/** What an IMAP client of the colleague’s own sees: subjects by folder. */
+async function seen(user = 'ingrid@harbour.example'): Promise<Record<string, string[]>> {
+  const client = asColleague(user)
+  await client.connect()
+  const found: Record<string, string[]> = {}
+  for (const { path } of await client.list()) {
+    const box = await client.mailboxOpen(path, { readOnly: true })
+    if (box.exists === 0) continue
+    found[path] = (await client.fetchAll('1:*', { envelope: true })).map(
+      ({ envelope }) => envelope?.subject ?? '',
+    )
+  }
+  await client.logout()
+  return found
+}
+
+/** When the store says messages of a subject were received (INTERNALDATE). */
+async function inboxDates(subject: string): Promise<number[]> {
+  const client = asColleague('ingrid@harbour.example')
+  await client.connect()
+  await client.mailboxOpen('INBOX', { readOnly: true })
+  const all = await client.fetchAll('1:*', { envelope: true, internalDate: true })
+  await client.logout()
+  return all.flatMap(({ envelope, internalDate }) =>
+    envelope?.subject === subject ? [new Date(internalDate ?? 0).getTime()] : [],
+  )
+}
+
+/** A mail program of the colleague’s moves a message. */
+async function moves(
+  subject: string,
+  from: string,
+  to: string,
+  user = 'ingrid@harbour.example',
+): Promise<void> {
+  const client = asColleague(user)
+  await client.connect()
+  await client.mailboxCreate(to).catch(() => {})
+  await client.mailboxOpen(from)
+  const uids = (await client.search({ subject }, { uid: true })) || []
+  await client.messageMove([...uids], to, { uid: true })
+  await client.logout()
+}
+
+const look = (name = 'ingrid') => lookNow({ db: server.db, stores: stores(), now }, server.mailbox(name))
+const copies = (deliveryId: number) =>
+  select<{ path: string; seen: number; put_by: string; gone: number }>(
+    server.db,
+    `SELECT f.path, c.seen, c.put_by, c.gone_at IS NOT NULL AS gone FROM store_copies c JOIN store_folders f ON f.id = c.folder_id
+     WHERE c.delivery_id = :deliveryId ORDER BY c.id`,
+    { deliveryId },
+  )
+const state = (id: number) => stateOf(server.db, id)
+
+let serial = 0
+const letter = async (more: object = {}, to = 'ingrid') => {
+  serial += 1
+  const subject = `Berth ${serial} list`
+  const [id = 0] = await arrive(server, { to: [`${to}@harbour.example`], subject, ...more })
+  return { id, subject }
+}
+
+beforeEach(() => use())
+
+describe('looking into mailboxes', () => {
+  test('what was handed over is found where it is, unread', async () => {
+    const { id, subject } = await letter()
+    await handOver()
+    expect((await seen())['INBOX']).toContain(subject)
+    expect(await look()).toBe('looked')
+    expect(await copies(id)).toEqual([{ path: 'INBOX', seen: 0, put_by: 'arrival', gone: 0 }])
+  })
+
+  test('what a mail program moves is followed, and told as moved by it', async () => {
+    const { id, subject } = await letter()
+    await handOver()
+    await look()
+    await moves(subject, 'INBOX', 'Yard')
+    later(60)
+    await look()
+    expect(await copies(id)).toEqual([
+      { path: 'INBOX', seen: 0, put_by: 'arrival', gone: 1 },
+      { path: 'Yard', seen: 0, put_by: 'colleague', gone: 0 },
+    ])
+  })
+})
+
+describe('what a release comes to', () => {
+  /** In the junk folder of the store. */
+  const junk = async () => {
+    await setOrganisation(server.db, {
+      watching: false,
+      limits: { junk: 1, quarantined: 99.9, nearCertain: 99.9 },
+    })
+    const made = await letter()
+    await handOver()
+    await look()
+    return made
+  }
+
+  test('what is in the junk folder is moved, and nobody has it twice', async () => {
+    const { id, subject } = await junk()
+    expect([await state(id), (await seen())['Junk']]).toEqual(['junk', [subject]])
+    const { status } = await oda.post('/api/rulings', ruling([id], { message: 'release' }))
+    expect(status).toBe(200)
+    await handOver()
+    expect(await state(id)).toBe('released')
+    const folders = await seen()
+    expect(folders['Junk']).toBeUndefined()
+    expect(folders['INBOX']?.filter(one => one === subject)).toEqual([subject])
+    expect((await copies(id)).at(-1)).toEqual({ path: 'INBOX', seen: 0, put_by: 'pendro', gone: 0 })
+    // The next look finds what is known.
+    later(60)
+    await look()
+    expect(await copies(id)).toHaveLength(2)
+  })
+
+  test('moved by a mail program it is released, and junk again when it is moved back', async () => {
+    const { id, subject } = await junk()
+    await moves(subject, 'Junk', 'INBOX')
+    later(60)
+    await look()
+    expect(await state(id)).toBe('released')
+    await moves(subject, 'INBOX', 'Junk')
+    later(60)
+    await look()
+    expect(await state(id)).toBe('junk')
+    expect((await copies(id)).map(({ path, put_by, gone }) => `${path} ${put_by} ${gone}`)).toEqual([
+      'Junk arrival 1',
+      'INBOX colleague 1',
+      'Junk colleague 0',
+    ])
+  })
+
+  test('what was never there is handed over, or put there with its own date', async () => {
+    await setOrganisation(server.db, {
+      watching: false,
+      limits: { junk: 1, quarantined: 1, nearCertain: 99.9 },
+    })
+    await use({ releases: 'append' })
+    await setOrganisation(server.db, { watching: false })
+    const { id, subject } = await letter()
+    const receivedAt = now()
+    expect(await state(id)).toBe('quarantined')
+    later(3600)
+    await oda.post('/api/rulings', ruling([id], { message: 'release' }))
+    await handOver()
+    expect(await state(id)).toBe('released')
+    const dates = await inboxDates(subject)
+    expect(dates).toHaveLength(1)
+    // To the second, as IMAP has it.
+    expect(Math.floor((dates[0] ?? 0) / 1000)).toBe(Math.floor(receivedAt.getTime() / 1000))
+  })
+})
+
+describe('a try that nobody heard the end of', () => {
+  test('what the store has already is not handed over again', async () => {
+    const { id, subject } = await letter()
+    await handOver()
+    // As a process that was killed after the store had said yes leaves it.
+    await execute(server.db, "UPDATE deliveries SET state = 'deferred', bound_for = 'inbox' WHERE id = :id", {
+      id,
+    })
+    await execute(
+      server.db,
+      "UPDATE outbox SET done_at = NULL, claimed_until = :past WHERE kind = 'delivery' AND subject_id = :id",
+      { id, past: new Date(now().getTime() - 1000) },
+    )
+    await handOver()
+    expect(await state(id)).toBe('inbox')
+    expect((await seen())['INBOX']?.filter(one => one === subject)).toEqual([subject])
+  })
+
+  test('what it has not is', async () => {
+    const { id, subject } = await letter()
+    await execute(
+      server.db,
+      "UPDATE outbox SET claimed_until = :past WHERE kind = 'delivery' AND subject_id = :id",
+      { id, past: new Date(now().getTime() - 1000) },
+    )
+    await handOver()
+    expect((await seen())['INBOX']?.filter(one => one === subject)).toEqual([subject])
+    expect(await state(id)).toBe('inbox')
+  })
+
+  test('nothing is handed over while the store can’t be asked', async () => {
+    const { id, subject } = await letter()
+    await use({ imap: at(await freePort()) })
+    await execute(
+      server.db,
+      "UPDATE outbox SET claimed_until = :past WHERE kind = 'delivery' AND subject_id = :id",
+      { id, past: new Date(now().getTime() - 1000) },
+    )
+    await handOver()
+    const job = await findRow<{ unsure: number; problem: string }>(
+      server.db,
+      "SELECT unsure, problem FROM outbox WHERE kind = 'delivery' AND subject_id = :id",
+      { id },
+    )
+    expect([await state(id), job]).toEqual(['deferred', { unsure: 1, problem: 'store-not-asked' }])
+    await use()
+    later(60)
+    await handOver()
+    expect((await seen())['INBOX']?.filter(one => one === subject)).toEqual([subject])
+  })
+})
+
+describe('moving', () => {
+  test('all of a folder goes to the inbox, and back', async () => {
+    const { body: before } = await oda.get(`/api/mailboxes/${server.mailbox('ingrid')}/store`)
+    expect(before.folders.map(({ path }: { path: string }) => path)).toContain('Yard')
+    const id = server.mailbox('ingrid')
+    const begun = await oda.post(`/api/mailboxes/${id}/moves`, { from: 'Yard', token: randomUUID() })
+    expect([begun.status, begun.body]).toEqual([200, { move: expect.any(Number) }])
+    await workMoves(server.db, stores(), now)
+    expect((await seen())['Yard']).toBeUndefined()
+    await oda.post(`/api/store-moves/${begun.body.move}/undo`, {})
+    await workMoves(server.db, stores(), now)
+    expect((await seen())['Yard']).toHaveLength(1)
+  })
+})
