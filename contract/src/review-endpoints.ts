@@ -239,7 +239,10 @@ export const previewRuling = endpoint({
   roles: everyone,
   scope: { 'body.deliveries': 'delivery' },
   body: ruledOn.and(z.object({ sentence: rulingSentence })),
-  response: reachShape,
+  response: reachShape.extend({
+    /** Messages at hand that a block moves to the junk folder of their mailbox. */
+    toJunk: z.number().int(),
+  }),
   problems: [
     'BAD_PATTERN',
     'NO_SENDER',

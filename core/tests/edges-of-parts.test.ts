@@ -5,6 +5,7 @@ import {
   cachedResolver,
   isInNetworks,
   isNetwork,
+  parseAuthenticationResults,
   readTrusted,
   withTimeLimit,
 } from '@pendro/core/authentication'
@@ -16,6 +17,7 @@ import { findCover, findSlips, sendingElsewhere, sortByText } from '@pendro/core
 import { readWhen } from '@pendro/core/whereabouts'
 import { weighAuthentication } from '../src/judgement/evidence/authentication.ts'
 import { weighHeaders } from '../src/judgement/evidence/headers.ts'
+import { classify } from '../src/judgement/text/classify.ts'
 import { listTar, mostEntries, readZip } from '../src/message/archives.ts'
 import { findTrueType, freshBudget } from '../src/message/attachments.ts'
 import { readTokens } from '../src/whereabouts/when-words.ts'
@@ -395,5 +397,38 @@ describe('times as people type them', () => {
     expect(readTokens('last week.')).toEqual(readTokens('last week'))
     expect(readTokens('on Tuesday.')).toEqual(readTokens('on Tuesday'))
     expect(readTokens('')).toEqual([])
+  })
+})
+
+describe('results in quotes (RFC 8601 §2.2, RFC 2045 §5.1)', () => {
+  const of = (text: string) => parseAuthenticationResults(`mx.example; ${text}`)
+  test('a value may be quoted, with what is none outside of quotes', () => {
+    const valueIn = (text: string) => of(text)?.results[0]?.properties.get('smtp.mailfrom')
+    expect(valueIn('spf=pass smtp.mailfrom="a;b=c/d"@x.example')).toBe('a;b=c/d@x.example')
+    // What stands after a space is another word; what does not belongs to the value.
+    expect(valueIn('spf=pass smtp.mailfrom="a b"@x.example policy.x=y')).toBe('a b@x.example')
+    expect(valueIn('spf=pass smtp.mailfrom=a "b"')).toBe(undefined)
+    expect(of('"spf"=pass')).toBe(null)
+    expect(of('spf="pass"')).toBe(null)
+    expect(of('spf=pass reason="all ; good"')?.results[0]?.properties.get('reason')).toBe('all ; good')
+  })
+})
+
+describe('what is known of words', () => {
+  const count = (wanted: number, junk: number) => ({ wanted, junk })
+  const known = (wanted: number, junk: number) =>
+    ({
+      total: count(wanted, junk),
+      tokens: new Map([['ferry', count(wanted, 1)]]),
+      calibration: { slope: 1, intercept: 0 },
+      linear: null,
+    }) as unknown as Parameters<typeof classify>[1]
+  test('too little of either side says nothing; just enough does', () => {
+    const least = [...Array(200).keys()].find(n => classify(['ferry'], known(200, n)) !== null) ?? -1
+    expect(least).toBeGreaterThan(0)
+    expect(classify(['ferry'], known(200, least - 1))).toBe(null)
+    expect(classify(['ferry'], known(least, 200))).not.toBe(null)
+    expect(classify(['ferry'], known(least - 1, 200))).toBe(null)
+    expect(classify([], known(200, 200))).toBe(null)
   })
 })

@@ -150,6 +150,15 @@ async function moves(
   await client.logout()
 }
 
+/** A mail program of the colleague’s removes a message for good. */
+async function removes(subject: string): Promise<void> {
+  const client = asColleague('ingrid@harbour.example')
+  await client.connect()
+  await client.mailboxOpen('INBOX')
+  await client.messageDelete([...((await client.search({ subject }, { uid: true })) || [])], { uid: true })
+  await client.logout()
+}
+
 const look = (name = 'ingrid') => lookNow({ db: server.db, stores: stores(), now }, server.mailbox(name))
 const copies = (deliveryId: number) =>
   select<{ path: string; seen: number; put_by: string; gone: number }>(
@@ -261,6 +270,74 @@ describe('what a release comes to', () => {
   })
 })
 
+describe('a block in a mailbox', () => {
+  test('takes the message at hand out of sight, too, says so before, and brings it back with its undo', async () => {
+    const { id, subject } = await letter()
+    await handOver()
+    await look()
+    const { sentence } = ruling([id], { sender: 'blocked' })
+    const { body: reach } = await oda.post('/api/rulings/reach', { deliveries: [id], sentence })
+    expect(reach.toJunk).toBe(1)
+    const { body } = await oda.post('/api/rulings', ruling([id], { sender: 'blocked' }))
+    await workMoves(server.db, stores(), now)
+    const folders = await seen()
+    expect([folders['Junk'], folders['INBOX'] ?? []]).toEqual([
+      expect.arrayContaining([subject]),
+      expect.not.arrayContaining([subject]),
+    ])
+    const { body: account } = await oda.get(`/api/whereabouts/${id}/account`)
+    expect(account.hit.journey.at(-1)).toMatchObject({
+      kind: 'moved-by-desk',
+      facts: { folder: 'Junk', read: 'unread' },
+    })
+    await oda.post(`/api/rulings/${body.id}/undo`, {})
+    await workMoves(server.db, stores(), now)
+    expect((await seen())['INBOX']).toContain(subject)
+  })
+
+  test('for all colleagues, or with the message released, moves nothing', async () => {
+    const { id } = await letter()
+    await handOver()
+    await look()
+    for (const more of [{ sender: 'blocked', for: 'everyone' }, { sender: 'safe' }]) {
+      const { sentence } = ruling([id], more)
+      const { body } = await oda.post('/api/rulings/reach', { deliveries: [id], sentence })
+      expect(body.toJunk).toBe(0)
+    }
+  })
+})
+
+describe('what is said of where mail is', () => {
+  test('a folder, since when, unread, and who moved it; never the inbox of what is not there', async () => {
+    const { id, subject } = await letter()
+    await handOver()
+    await look()
+    await moves(subject, 'INBOX', 'Yard')
+    later(60)
+    // The page looks by itself.
+    const { body } = await oda.get(`/api/whereabouts/${id}/account`)
+    const here = body.hit.journey.find(({ stage }: { stage: string }) => stage === 'here')
+    expect(here).toMatchObject({
+      kind: 'moved-by-program',
+      at: now().toISOString(),
+      facts: { folder: 'Yard', place: 'other', read: 'unread' },
+    })
+    expect(body.explanations.en).toContain('A mail program moved it to the folder “Yard”')
+    expect(body.explanations.en).not.toContain('delivered to your inbox')
+  })
+
+  test('what a mail program threw away is no longer there', async () => {
+    const { id, subject } = await letter()
+    await handOver()
+    await look()
+    await removes(subject)
+    later(60)
+    const { body } = await oda.get(`/api/whereabouts/${id}/account`)
+    expect(body.hit.journey.at(-1)).toMatchObject({ kind: 'gone-from-store', facts: { place: 'inbox' } })
+    expect(body.explanations.nb).toContain('ikke lenger der')
+  })
+})
+
 describe('a try that nobody heard the end of', () => {
   test('what the store has already is not handed over again', async () => {
     const { id, subject } = await letter()
@@ -317,6 +394,7 @@ describe('moving', () => {
   test('all of a folder goes to the inbox, and back', async () => {
     const { body: before } = await oda.get(`/api/mailboxes/${server.mailbox('ingrid')}/store`)
     expect(before.folders.map(({ path }: { path: string }) => path)).toContain('Yard')
+    const there = (await seen())['Yard']
     const id = server.mailbox('ingrid')
     const begun = await oda.post(`/api/mailboxes/${id}/moves`, { from: 'Yard', token: randomUUID() })
     expect([begun.status, begun.body]).toEqual([200, { move: expect.any(Number) }])
@@ -324,6 +402,6 @@ describe('moving', () => {
     expect((await seen())['Yard']).toBeUndefined()
     await oda.post(`/api/store-moves/${begun.body.move}/undo`, {})
     await workMoves(server.db, stores(), now)
-    expect((await seen())['Yard']).toHaveLength(1)
+    expect((await seen())['Yard']).toEqual(there)
   })
 })

@@ -7,6 +7,8 @@ import { entriesFor } from '../lists/entries.ts'
 import { mailboxesOf, reachOf } from '../lists/reach.ts'
 import { AppError } from '../errors.ts'
 import { readProgress, sendersOfSelection } from '../rulings/selections.ts'
+import { takesOutOfSight } from '../rulings/write.ts'
+import { countInFront } from '../stores/blocking.ts'
 import type { SignedIn } from '../sign-in/sessions.ts'
 import { proposedEntries, ruledDeliveries } from '../rulings/proposals.ts'
 
@@ -16,7 +18,7 @@ export async function previewReach(
   about: { readonly deliveries: readonly number[] } | { readonly selection: number },
   sentence: RulingSentence,
   { who, now }: { readonly who: SignedIn; readonly now: Date },
-): Promise<ReachShape> {
+): Promise<ReachShape & { toJunk: number }> {
   const organisation = await readOrganisation(db)
   if ('selection' in about) await readProgress(db, who, about.selection)
   const ids =
@@ -26,10 +28,11 @@ export async function previewReach(
   const proposed = proposedEntries(sentence, deliveries, organisation, now)
   const texts = [...new Set(proposed.map(({ pattern }) => patternText(pattern)))]
   const existing = await entriesFor(db, texts, mailboxesOf({ add: proposed, end: [] }) ?? [])
-  return reachOf(db, planChange(proposed, existing, now.getTime()), {
+  const reach = await reachOf(db, planChange(proposed, existing, now.getTime()), {
     organisation,
     now,
     scope: who.scope,
     about: deliveries.map(({ sender_facts }) => sender_facts),
   })
+  return { ...reach, toJunk: takesOutOfSight(sentence) ? await countInFront(db, ids) : 0 }
 }

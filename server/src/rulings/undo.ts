@@ -18,6 +18,7 @@ import { writeRecord } from '../record/write.ts'
 import { actor, isSteward, type Ruler } from '../sign-in/sessions.ts'
 import { unlearn } from './learning.ts'
 import { bringBackRules } from './folded-rules.ts'
+import { bringBackBlocked } from '../stores/blocking.ts'
 import { takeInboxRules } from './inbox-rules.ts'
 import { rulingEntries, type RuledEntry } from './ruling-entries.ts'
 
@@ -56,6 +57,7 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
     if (entries.length > 0) await takeBackEntries(db, tx, undoing, entries)
     await bringBackRules(db, tx, id)
     await takeInboxRules(db, tx, id)
+    await bringBackBlocked(db, tx, id, now)
     // What was asked for with it is not asked for any more; what was answered meanwhile stands.
     await remove(db, EntryRequests, { asked_ruling_id: id, state: 'open' }, tx)
     if (selection) {

@@ -9,6 +9,7 @@ import { changeLists, type ListChange } from '../lists/change.ts'
 import { askUpkeep } from '../lists/upkeep-asked.ts'
 import { announce } from '../live/events.ts'
 import { enqueue } from '../outbox/queue.ts'
+import { moveBlocked } from '../stores/blocking.ts'
 import { writeRecord, type Actor, type RecordLine } from '../record/write.ts'
 import { makeInboxRules, type InboxRule } from './inbox-rules.ts'
 import { learn, type Teaching, type Verdict } from './learning.ts'
@@ -65,12 +66,18 @@ export async function writeRuling(db: Database, tx: Tx, plan: RulingPlan): Promi
     await shiftClusters(db, tx, lesson.clusters, lesson.verdict, 1)
   }
   if (rules.length > 0) await makeInboxRules(db, tx, id, rules, at)
+  if (takesOutOfSight(sentence))
+    await moveBlocked(db, tx, { rulingId: id, deliveries: moves.map(move => move.id), at })
   const entry = added[0]?.id ?? lists?.end[0]?.id ?? 0
   await writeRecord(db, tx, [{ ...record, at, by: by.actor, rulingId: id, reason: sentence.reason, entry }])
   await writeAsks(db, tx, asks, { by: by.actor, at, reason: sentence.reason, rulingId: id })
   await tell(db, tx, plan)
   return { id, added }
 }
+
+/** Whoever blocks a sender for a colleague has the message at hand taken out of sight, too, unless the sentence says otherwise of it. */
+export const takesOutOfSight = ({ message, sender, for: whom }: RulingSentence): boolean =>
+  message === 'leave' && sender === 'blocked' && whom === 'colleague'
 
 /** A part of a ruling that is under way: more of its deliveries, and what is learned from them. */
 export async function continueRuling(

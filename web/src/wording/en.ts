@@ -787,6 +787,8 @@ export const en = {
         'This would keep back the organisation’s own mail, so nobody can add it. Block a single address instead.',
     },
     asRequest: 'No entry is made now. If a steward agrees, it counts from then on.',
+    toJunk_one: 'The message itself is moved to the junk folder of the mailbox.',
+    toJunk_other: 'The messages themselves are moved to the junk folders of their mailboxes.',
     messageStays: {
       safe: 'It counts for future mail; this message stays where it is.',
       blocked: 'It counts for future mail; this message stays where it is.',

@@ -63,8 +63,11 @@ export const statements: readonly string[] = [
     detail VARCHAR(500) NOT NULL DEFAULT '',
     claimed_until DATETIME(3) NULL,
     next_at DATETIME(3) NOT NULL,
+    ruling_id INT UNSIGNED NULL,
+    KEY ruling (ruling_id),
     UNIQUE KEY token (token),
     KEY due (state, next_at),
-    FOREIGN KEY (mailbox_id) REFERENCES mailboxes (id)
+    FOREIGN KEY (mailbox_id) REFERENCES mailboxes (id),
+    FOREIGN KEY (ruling_id) REFERENCES rulings (id)
   )`,
 ]

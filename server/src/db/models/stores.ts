@@ -140,5 +140,7 @@ export const StoreMoves = model(
     detail: preset(text(500)),
     claimed_until: maybe(moment()),
     next_at: moment(),
+    /** The ruling that blocked the sender, where the message at hand was moved by it. */
+    ruling_id: maybe(link('rulings')),
   },
 )

@@ -101,7 +101,13 @@ function Reach({ targets, sentence }: Omit<Props, 'sheet'>) {
     <>
       <ReachView reach={data} fading={isFetching} onTake={pattern => change({ pattern })} />
       {sentence.for === 'request' && <p>{t('reach.asRequest')}</p>}
-      {sentence.message === 'leave' && <p>{t(`reach.messageStays.${sentence.sender}`)}</p>}
+      {sentence.message === 'leave' && (
+        <p>
+          {data.toJunk > 0
+            ? t('reach.toJunk', { count: data.toJunk })
+            : t(`reach.messageStays.${sentence.sender}`)}
+        </p>
+      )}
     </>
   )
 }

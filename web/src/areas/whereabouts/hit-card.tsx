@@ -41,7 +41,6 @@ export const HitCard = memo(function HitCard({
   onChoose: (() => void) | null
 }) {
   const { t } = useTranslation()
-  const session = useSession()
   return (
     <article
       aria-label={hit.subject || t('whereabouts.refusedSubject')}
@@ -62,34 +61,41 @@ export const HitCard = memo(function HitCard({
       </header>
       {children}
       <Journey stops={hit.journey} from={hit.fromAddress} />
-      {hit.kind === 'delivery' && (
-        <footer className="mt-3 flex flex-wrap items-center gap-2.5">
-          {mayWrite(session) && <Acts hit={hit} />}
-          {mayWrite(session) && <ToInbox hit={hit} />}
-          {onChoose && <Button onClick={onChoose}>{t('whereabouts.act.chosen')}</Button>}
-          <Link
-            to={`/review/${hit.id}`}
-            className="rounded-md border border-line-strong bg-raised px-3.5 py-1.5 font-semibold hover:border-petrol"
-          >
-            {t('whereabouts.act.review')}
-          </Link>
-          <Link to={`/whereabouts/account/${hit.id}`} className="border-b border-current text-petrol">
-            {t('whereabouts.act.account')}
-          </Link>
-          {hit.kind === 'delivery' && mayWrite(session) && (
-            <Link
-              to={`/mailboxes/${hit.mailboxId}/rules/new?like=${hit.id}`}
-              className="border-b border-current text-petrol"
-            >
-              {t('mailRules.slot.make')}
-            </Link>
-          )}
-          <Tell hit={hit} />
-        </footer>
-      )}
+      {hit.kind === 'delivery' && <Foot hit={hit} onChoose={onChoose} />}
     </article>
   )
 })
+
+/** What can be done about it. */
+function Foot({ hit, onChoose }: { hit: WhereHit; onChoose: (() => void) | null }) {
+  const { t } = useTranslation()
+  const session = useSession()
+  return (
+    <footer className="mt-3 flex flex-wrap items-center gap-2.5">
+      {mayWrite(session) && <Acts hit={hit} />}
+      {mayWrite(session) && <ToInbox hit={hit} />}
+      {onChoose && <Button onClick={onChoose}>{t('whereabouts.act.chosen')}</Button>}
+      <Link
+        to={`/review/${hit.id}`}
+        className="rounded-md border border-line-strong bg-raised px-3.5 py-1.5 font-semibold hover:border-petrol"
+      >
+        {t('whereabouts.act.review')}
+      </Link>
+      <Link to={`/whereabouts/account/${hit.id}`} className="border-b border-current text-petrol">
+        {t('whereabouts.act.account')}
+      </Link>
+      {mayWrite(session) && (
+        <Link
+          to={`/mailboxes/${hit.mailboxId}/rules/new?like=${hit.id}`}
+          className="border-b border-current text-petrol"
+        >
+          {t('mailRules.slot.make')}
+        </Link>
+      )}
+      <Tell hit={hit} />
+    </footer>
+  )
+}
 
 const sentence = (more: Partial<RulingSentence>): RulingSentence => ({
   message: 'leave',

@@ -13,6 +13,8 @@ export function stopDetails(
 ): readonly string[] {
   const d = (name: string, more: object = facts) => t(`whereabouts.detail.${name}`, { ...more })
   const person = by === '' ? [] : [d('by', { name: by })]
+  const said = serverText({ kind, facts }, d, t)
+  if (said !== null) return said
   switch (kind) {
     case 'came-in':
       return [
@@ -35,32 +37,13 @@ export function stopDetails(
       ]
     case 'moved-by-program':
     case 'moved-by-desk':
-      return [d(facts.place === 'inbox' ? 'toInbox' : 'folder'), ...readText(facts, d)]
     case 'found-in':
-      return [d(facts.place === 'inbox' ? 'inInbox' : 'inFolder'), ...readText(facts, d)]
     case 'gone-from-store':
-      return [d(facts.place === 'inbox' ? 'goneFromInbox' : 'goneFrom')]
+      return [d(inStore[kind][facts.place === 'inbox' ? 0 : 1]), ...readText(facts, d)]
     case 'quarantined':
     case 'junk':
     case 'sealed':
       return decidedText(facts, d)
-    case 'refused':
-      return [d('code'), ...statusText(facts, t)]
-    case 'bounced':
-    case 'store-report':
-      return [problemWords(String(facts.problem ?? ''), t), ...statusText(facts, t)].filter(
-        text => text !== '',
-      )
-    case 'deferred':
-      return [
-        d('tries', { count: Number(facts.attempts ?? 0) }),
-        ...(facts.problem ? [problemWords(String(facts.problem), t)] : []),
-        ...statusText(facts, t),
-      ]
-    case 'relay-taken':
-    case 'relay-waiting':
-    case 'relay-returned':
-      return [d('used'), ...(facts.problem ? [problemWords(String(facts.problem), t)] : [])]
     case 'digest-would-list':
       return [d('wouldList')]
     case 'digest-would-count':
@@ -78,6 +61,43 @@ export function stopDetails(
       return person
   }
 }
+
+/** What another server said, where the stop is about that; else `null`. */
+function serverText(
+  { kind, facts }: Pick<JourneyStop, 'kind' | 'facts'>,
+  d: (name: string, more?: object) => string,
+  t: TFunction,
+): readonly string[] | null {
+  switch (kind) {
+    case 'refused':
+      return [d('code'), ...statusText(facts, t)]
+    case 'bounced':
+    case 'store-report':
+      return [problemWords(String(facts.problem ?? ''), t), ...statusText(facts, t)].filter(
+        text => text !== '',
+      )
+    case 'deferred':
+      return [
+        d('tries', { count: Number(facts.attempts ?? 0) }),
+        ...(facts.problem ? [problemWords(String(facts.problem), t)] : []),
+        ...statusText(facts, t),
+      ]
+    case 'relay-taken':
+    case 'relay-waiting':
+    case 'relay-returned':
+      return [d('used'), ...(facts.problem ? [problemWords(String(facts.problem), t)] : [])]
+    default:
+      return null
+  }
+}
+
+/** At the mail store: of the inbox, and of another folder. */
+const inStore = {
+  'moved-by-program': ['toInbox', 'folder'],
+  'moved-by-desk': ['toInbox', 'folder'],
+  'found-in': ['inInbox', 'inFolder'],
+  'gone-from-store': ['goneFromInbox', 'goneFrom'],
+} as const
 
 /** Whether somebody has opened it, where that is known. */
 const readText = ({ read }: JourneyStop['facts'], d: (name: string) => string): readonly string[] =>
