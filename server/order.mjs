@@ -34,6 +34,7 @@ export const order = [
   'mail-rules',
   'whereabouts',
   'own',
+  'standby',
   'identity',
   'reports',
   'shell',

@@ -18,6 +18,7 @@ import { organisationEndpoints } from './organisation-endpoints.ts'
 import { settingsEndpoints } from './settings-endpoints.ts'
 import { stafferEndpoints } from './staffer-endpoints.ts'
 import { stepEndpoints } from './step-endpoints.ts'
+import { standbyEndpoints } from './standby-endpoints.ts'
 import { storeEndpoints } from './store-endpoints.ts'
 import { upkeepEndpoints } from './upkeep-endpoints.ts'
 import { whereaboutsEndpoints } from './whereabouts-endpoints.ts'
@@ -30,6 +31,7 @@ export const endpoints = {
   ...historyEndpoints,
   ...stepEndpoints,
   ...storeEndpoints,
+  ...standbyEndpoints,
   ...stafferEndpoints,
   ...factorEndpoints,
   ...identityEndpoints,

@@ -73,6 +73,29 @@ export const problems = {
       full: 'The mailbox is full. Nothing was changed. The colleague has to make room, or whoever runs the mail store has to give more.',
     },
   },
+  STANDBY_CLOSED: {
+    status: 409,
+    text: 'Your mail store is there again, and all your mail is in it. Use your mail program.',
+  },
+  LETTER_GONE: { status: 404, text: 'This draft is not there any more.' },
+  LETTER_SENT: { status: 409, text: 'This letter has been sent already. It is sent once.' },
+  DRAFT_CHANGED: {
+    status: 409,
+    text: 'You have changed this draft on another device. Open it again to see what it says now.',
+  },
+  TOO_MANY_DRAFTS: { status: 409, text: 'You have 50 drafts. Send one or throw one away first.' },
+  LETTER_TOO_LARGE: {
+    status: 413,
+    text: 'The attachments are more than 20 MB together. This file was not attached.',
+  },
+  NO_RECIPIENTS: { status: 400, text: 'Say whom it is to. Nothing was sent.' },
+  BAD_RECIPIENTS: { status: 400, text: 'These are not email addresses: {{lines}}. Nothing was sent.' },
+  TOO_MANY_RECIPIENTS: { status: 400, text: 'That is more than 100 people. Nothing was sent.' },
+  ATTACHMENT_HARMFUL: {
+    status: 403,
+    text: 'This attachment could do harm, so it can’t be opened here. Ask your help desk.',
+  },
+  STORE_NOT_FOUND: { status: 404, text: 'There is no mail store of this name.' },
   NO_SECRETS_KEY: {
     status: 409,
     text: 'Pendro has no key to seal passwords with. Nothing was kept. Whoever runs Pendro has to set PENDRO_SECRETS_KEY_FILE first.',

@@ -117,6 +117,8 @@ export type MailStoreShape = z.infer<typeof mailStore>
 const routes = z.object({ smartHosts: routeHosts, stores: z.array(mailStore).max(100) })
 /** A server that mail is handed on to. */
 export type RouteHost = z.infer<typeof routeHost>
+/** What colleagues can do while their mail store is away: from so many minutes on they read what waits, answer and write. */
+const standby = z.object({ on: z.boolean(), after: z.number().int().min(1).max(1440) })
 const secondFactor = z.enum(['optional', 'required'])
 
 const attribute = z
@@ -187,6 +189,7 @@ const shapes = {
   peers,
   outgoing,
   routes,
+  standby,
   'reaching-out': reachingOut,
   'second-factor': secondFactor,
   'identity-provider': identityProvider,
@@ -214,6 +217,7 @@ export const settingChange = z.discriminatedUnion('what', [
   one('peers'),
   one('outgoing'),
   one('routes'),
+  one('standby'),
   one('reaching-out'),
   one('second-factor'),
   one('identity-provider'),

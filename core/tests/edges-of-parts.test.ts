@@ -17,7 +17,8 @@ import { findCover, findSlips, sendingElsewhere, sortByText } from '@pendro/core
 import { readWhen } from '@pendro/core/whereabouts'
 import { weighAuthentication } from '../src/judgement/evidence/authentication.ts'
 import { weighHeaders } from '../src/judgement/evidence/headers.ts'
-import { classify } from '../src/judgement/text/classify.ts'
+import { classify, heldOut } from '../src/judgement/text/classify.ts'
+import { leastMessages } from '../src/judgement/text/knowledge.ts'
 import { listTar, mostEntries, readZip } from '../src/message/archives.ts'
 import { findTrueType, freshBudget } from '../src/message/attachments.ts'
 import { readTokens } from '../src/whereabouts/when-words.ts'
@@ -33,6 +34,15 @@ describe('addresses', () => {
     ['[, b@x.example', 0],
   ])('%s has %i address at a domain', (text, n) => {
     expect(parseMailboxes(text).filter(({ address }) => address?.domain === 'x.example')).toHaveLength(n)
+  })
+  test('a literal is told as it stands, and is no domain', () => {
+    expect(parseMailboxes('Anna <a@[192.0.2.1]>')).toEqual([
+      { name: 'Anna', text: 'a@[192.0.2.1]', address: null },
+    ])
+    expect(readFromFields(['a@[192.0.2.1]'])).toMatchObject({
+      whole: false,
+      domains: [],
+    })
   })
   test('a From that is too long, or has a literal without an end, is not read wholly', () => {
     expect(readFromFields(['a@x.example']).whole).toBe(true)
@@ -371,6 +381,8 @@ describe('slips', () => {
     expect(slip('anna@longdomain.example', 'annb@longdomain.example')).toBe(null)
     expect(slip('ab.test', 'abc.test')).toBe('abc.test')
     expect(slip('a.no', 'ab.no')).toBe(null)
+    expect(slip('abd.no', 'abc.no')).toBe('abc.no')
+    expect(slip('ab.no', 'ac.no')).toBe(null)
   })
 })
 
@@ -396,6 +408,9 @@ describe('times as people type them', () => {
     expect(readTokens('last    week')).toEqual(readTokens('last week'))
     expect(readTokens('last week.')).toEqual(readTokens('last week'))
     expect(readTokens('on Tuesday.')).toEqual(readTokens('on Tuesday'))
+    // Known as a whole alone.
+    expect(readTokens('i   formiddag')).toEqual(readTokens('i formiddag'))
+    expect(readTokens('i   formiddag.')?.length).toBe(readTokens('i formiddag')?.length)
     expect(readTokens('')).toEqual([])
   })
 })
@@ -424,11 +439,20 @@ describe('what is known of words', () => {
       linear: null,
     }) as unknown as Parameters<typeof classify>[1]
   test('too little of either side says nothing; just enough does', () => {
-    const least = [...Array(200).keys()].find(n => classify(['ferry'], known(200, n)) !== null) ?? -1
-    expect(least).toBeGreaterThan(0)
+    const least = leastMessages
     expect(classify(['ferry'], known(200, least - 1))).toBe(null)
+    expect(classify(['ferry'], known(200, least))).not.toBe(null)
     expect(classify(['ferry'], known(least, 200))).not.toBe(null)
     expect(classify(['ferry'], known(least - 1, 200))).toBe(null)
     expect(classify([], known(200, 200))).toBe(null)
+  })
+  test('half of it counts with two known words, and of a text the part that is known', () => {
+    const tokens = new Map(['ferry', 'berth', 'crew'].map(word => [word, count(5, 5)]))
+    const heard = (...words: string[]) =>
+      heldOut({ tokens: words, isJunk: false }, { total: count(9, 9), tokens }).heard
+    expect(heard()).toBe(0)
+    expect(heard('ferry', 'berth')).toBeCloseTo(2 / 4)
+    expect(heard('ferry', 'ferry', 'other', 'another', 'third')).toBeCloseTo((1 / 3) * (1 / 4))
+    expect(heard('ferry', 'berth', 'crew')).toBeCloseTo(3 / 5)
   })
 })

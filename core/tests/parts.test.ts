@@ -317,6 +317,7 @@ describe('the words of a PDF', () => {
   })
   test('none where it holds none, is broken, or is longer than anybody reads', async () => {
     expect(await pdfText(pdf(['']))).toBeNull()
+    expect(await pdfText(pdf(['', 'plan', '']))).toBe('plan')
     expect(await pdfText(Buffer.from('%PDF-1.4 broken'))).toBeNull()
     expect(await pdfText(pdf(Array.from({ length: 501 }, () => 'x')))).toBeNull()
   })

@@ -33,6 +33,7 @@ import type { Settings } from './settings.ts'
 import { shellRoutes } from './shell/routes.ts'
 import { storeRoutes, type StoreView } from './stores/routes.ts'
 import { stepRoutes } from './steps/routes.ts'
+import { standbyRoutes } from './standby/routes.ts'
 import { upkeepRoutes } from './upkeep/routes.ts'
 import { recogniseSession, signInRoutes } from './sign-in/routes.ts'
 import { stafferRoutes } from './staffers/routes.ts'
@@ -163,6 +164,7 @@ function apiOf(deps: Deps): Router {
   whereaboutsRoutes(api, deps)
   recordRoutes(api, deps)
   ownRoutes(api, deps)
+  standbyRoutes(api, deps)
   live?.routes(api)
   api.all('/api/{*rest}', () => {
     throw new AppError('NOT_FOUND')
@@ -195,7 +197,7 @@ function readBody(): RequestHandler {
     const { signedIn, colleague } = res.locals
     if (req.path === '/set-up') return setUp(req, res, next)
     if (!signedIn && !colleague) return stranger(req, res, next)
-    const takesBytes = signedIn && req.method === 'POST' && bytePaths.has(`/api${req.path}`)
+    const takesBytes = (signedIn || colleague) && req.method === 'POST' && bytePaths.has(`/api${req.path}`)
     return (takesBytes ? large : usual)(req, res, next)
   }
 }

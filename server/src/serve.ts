@@ -38,6 +38,9 @@ import { workSelections } from './rulings/rule-all.ts'
 import { createListsPool, workImports } from './list-jobs/lists.ts'
 import { createOutbox } from './outbox/outbox.ts'
 import { createSecrets, createVault, readKey } from './outbox/secrets.ts'
+import type { Send } from './outbox/smtp-out.ts'
+import { copyMarks, fileSent } from './standby/hand-back.ts'
+import { watchStores } from './stores/outages.ts'
 import { createInStore } from './stores/deliver.ts'
 import { workMoves } from './stores/move.ts'
 import type { StoreView } from './stores/routes.ts'
@@ -150,11 +153,17 @@ async function storeViewOf(db: Database, settings: Settings): Promise<StoreView>
   return { vault, secrets, stores: createStores(db, secrets) }
 }
 
+/** Where everything goes that no store has. */
+const processStore = ({ PENDRO_STORE_HOST: host, PENDRO_STORE_PORT: port }: Settings) => ({ host, port })
+
 /** What hands mail on, by the routes that are set. */
-function sendingOf({ settings, db, log, now, traffic, storeView }: Process, reader: Reader): Slots {
+function sendingOf(
+  { settings, db, log, now, traffic, storeView }: Process,
+  reader: Reader,
+): Slots & { readonly send: Send } {
   const send = createWays({
     organisation: () => organisationNow(db).catch(() => null),
-    store: { host: settings.PENDRO_STORE_HOST, port: settings.PENDRO_STORE_PORT },
+    store: processStore(settings),
     secrets: storeView.secrets,
     now,
     tried: (host, result) =>
@@ -171,6 +180,7 @@ function sendingOf({ settings, db, log, now, traffic, storeView }: Process, read
     returned: id => writeReturn(db, id, now()),
   })
   return {
+    send,
     work,
     stop: async () => {
       await stop()
@@ -199,6 +209,7 @@ function startJobs(own: Process, reader: Reader, pace: Pace, learning: Learning)
   const outbox = start('outbox', 500, sending.work)
   const imports = start('imports', 1000, () => workImports(db, { run: lists.run, now }))
   const moves = start('moves', 2000, () => workMoves(db, stores, now))
+  const handing = { db, stores, send: sending.send, log, now }
   const lookOver = (at: Date) => lists.run({ kind: 'upkeep', at })
   const loops = [
     outbox,
@@ -206,6 +217,10 @@ function startJobs(own: Process, reader: Reader, pace: Pace, learning: Learning)
     moves,
     start('looks', 1000, () => workLooks({ db, stores, log, now })),
     start('enrolling', 30_000, () => enrol(db, now())),
+    start('outages', 2000, () =>
+      watchStores({ db, secrets: own.storeView.secrets, store: processStore(settings), now }),
+    ),
+    start('sent', 2000, async () => (await fileSent(handing)) + (await copyMarks(handing))),
     start('upkeep', 2000, () => workUpkeep(db, { run: lookOver, now })),
     start('digests', 5000, async () => {
       const worked = await workDigests(db, { now, publicUrl })

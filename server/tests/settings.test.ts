@@ -162,6 +162,10 @@ const others: Readonly<Record<string, readonly [typed: unknown, kept: unknown]>>
       ],
     },
   ],
+  standby: [
+    { on: false, after: 30 },
+    { on: false, after: 30 },
+  ],
   'reaching-out': [
     { pictures: false, unsubscribe: true },
     { pictures: false, unsubscribe: true },

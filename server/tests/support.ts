@@ -192,6 +192,13 @@ export async function asColleague(server: TestServer, name: string) {
         .set('Cookie', cookie)
         .set('X-Pendro-Token', who?.csrf ?? '')
         .send(body),
+    postFile: (path: string, bytes: Buffer) =>
+      request(server.app)
+        .post(path)
+        .set('Cookie', cookie)
+        .set('X-Pendro-Token', who?.csrf ?? '')
+        .set('Content-Type', 'application/octet-stream')
+        .send(bytes),
     postWithoutToken: (path: string, body: object) =>
       request(server.app).post(path).set('Cookie', cookie).send(body),
   }

@@ -8,8 +8,7 @@ export interface FilingFolders {
 }
 
 /** Names to tell Pendro’s part of a script from a colleague’s own. */
-const filingMark =
-  '# Pendro: files mail as its fields say (Pendro-Place, Pendro-Folder, Pendro-Important).'
+const filingMark = '# Pendro: files mail as its fields say (Pendro-Place, Pendro-Folder, Pendro-Important).'
 
 /**
  * The Sieve script (RFC 5228, fileinto §4.1, mailbox RFC 5490 §3.2, variables RFC 5229, imap4flags RFC 5232) by which a mail store files what

@@ -9,6 +9,11 @@ export interface LeftOut {
 }
 
 type Ruled = Pick<MailRule, 'name' | 'needs' | 'conditions' | 'action'>
+/** Sieve knows no kinds of attachments by their content. */
+type ToldCondition = Exclude<RuleCondition, { readonly field: 'kind' }>
+type Told = Omit<Ruled, 'conditions'> & { readonly conditions: readonly ToldCondition[] }
+
+const canBeTold = (rule: Ruled): rule is Told => rule.conditions.every(({ field }) => field !== 'kind')
 
 /** What a mailbox answers by itself, as a script says it (RFC 5230). A subject of '' is left to the mail server. */
 export interface Vacation {
@@ -36,8 +41,8 @@ export function writeRules(
   readonly script: string
   readonly left: readonly LeftOut[]
 } {
-  const told = rules.filter(({ conditions }) => conditions.every(({ field }) => field !== 'kind'))
-  const left = rules.filter(rule => !told.includes(rule)).map(({ name }) => ({ name, why: 'kind' as const }))
+  const told = rules.filter(canBeTold)
+  const left = rules.filter(rule => !canBeTold(rule)).map(({ name }) => ({ name, why: 'kind' as const }))
   // One that stops settles all there is: only where others follow has anything to be kept in mind.
   const isPlain = vacation === null && told.every((rule, i) => i === told.length - 1 || isFinal(rule.action))
   const body = isPlain
@@ -75,7 +80,7 @@ if not string :is "\${place}" "" {
 /** Nothing below can add to what it says. */
 const isFinal = ({ stop, hold }: RuleAction): boolean => stop || hold === 'junk' || hold === 'discarded'
 
-function requires(rules: readonly Ruled[], isPlain: boolean, vacation: Vacation | null): string {
+function requires(rules: readonly Told[], isPlain: boolean, vacation: Vacation | null): string {
   const fields = new Set(rules.flatMap(({ conditions }) => conditions.map(({ field }) => field)))
   const actions = rules.map(({ action }) => action)
   const needed = [
@@ -122,7 +127,7 @@ const folderOf = (place: RuleAction['place']): string | null =>
 const marked = ({ name, needs, conditions, action }: Ruled): string =>
   `${ruleMark}${JSON.stringify({ name, needs, conditions, action }).replace(/[\u2028\u2029]/g, ' ')}\n`
 
-function plain(rule: Ruled): string {
+function plain(rule: Told): string {
   const { hold, place, important, stop } = rule.action
   const folder = folderOf(place)
   const acts =
@@ -139,7 +144,7 @@ function plain(rule: Ruled): string {
 }
 
 /** The first rule that answers a question answers it: what was said is kept until the end. */
-function minding(rule: Ruled): string {
+function minding(rule: Told): string {
   const { hold, place, important, stop } = rule.action
   const first = (name: string, value: string) =>
     `  if string :is "\${${name}}" "" {\n    set "${name}" ${quoted(value)};\n  }\n`
@@ -153,15 +158,14 @@ function minding(rule: Ruled): string {
   return `${marked(rule)}if allof (string :is "\${stopped}" "",\n  ${testOf(rule)}) {\n${acts.join('')}}\n`
 }
 
-function testOf({ needs, conditions }: Ruled): string {
+function testOf({ needs, conditions }: Told): string {
   const tests = conditions.map(conditionTest)
   if (tests.length === 1) return tests[0] ?? 'false'
   return `${needs === 'all' ? 'allof' : 'anyof'} (${tests.join(',\n  ')})`
 }
 
-function conditionTest(condition: RuleCondition): string {
+function conditionTest(condition: ToldCondition): string {
   if (condition.field === 'size') return `size :${condition.test} ${condition.bytes}`
-  if (condition.field === 'kind') return 'false'
   const { field, test, values } = condition
   switch (field) {
     case 'from':

@@ -3,6 +3,7 @@ export { harmless, harmlessLine, hidesCharacters, visibleName } from '../text/in
 export type { Attachment, AttachmentDanger, Link, Message } from './message.ts'
 export { attachmentContents, embeddedPictures, maxParts, parseMessage, type MessageProblem } from './parse.ts'
 export { allHeaders, findHeader, readDate, readListId, type HeaderField } from './headers.ts'
+export { letterHtml } from './letter-html.ts'
 export { pdfText } from './pdf-text.ts'
 export { linkHost, readHtml } from './html-text.ts'
 export { safeTextView, safeView, shownTarget, type SafeView } from './safe-view.ts'

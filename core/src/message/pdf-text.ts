@@ -11,7 +11,7 @@ export async function pdfText(content: Uint8Array): Promise<string | null> {
     // A copy: the reader takes its buffer over.
     const document = await getDocumentProxy(new Uint8Array(content), quiet)
     if (document.numPages > mostPages * 25) return null
-    const { text } = await extractText(document, { mergePages: false })
+    const { text } = await extractText(document)
     const joined = text.slice(0, mostPages).join('\n\n').trim().slice(0, mostCharacters)
     return joined === '' ? null : joined
   } catch {

@@ -28,6 +28,9 @@ export const usualOutgoing: OutgoingSetting = { mode: 'off', servers: [], journa
 /** Until somebody says otherwise everything goes to the mail store of the process. */
 export const usualRoutes: RoutesSetting = { smartHosts: [], stores: [] }
 
+/** Until somebody says otherwise colleagues can go on after ten minutes. */
+export const usualStandby = { on: true, after: 10 }
+
 /** The one organisation of this database. Throws when it has not been set up. */
 export async function readOrganisation(db: Database, tx?: Tx): Promise<Organisation> {
   const found = await organisationNow(db, tx)

@@ -29,8 +29,15 @@ export async function takeOutgoing(db: Database, batch: readonly Incoming[]): Pr
   await storeOutgoing(db, await Promise.all(batch.map(incoming => readOwn(incoming))))
 }
 
-/** Stores what colleagues sent, and what of it goes on, in one transaction; the numbers of the messages, in order. */
-export async function storeOutgoing(db: Database, sent: readonly Sent[]): Promise<readonly number[]> {
+/**
+ * Stores what colleagues sent, and what of it goes on, in one transaction; the numbers of the messages, in order.
+ * @param also What else is to be true with it, or not at all.
+ */
+export async function storeOutgoing(
+  db: Database,
+  sent: readonly Sent[],
+  also: (tx: Tx, ids: readonly number[]) => Promise<void> = async () => {},
+): Promise<readonly number[]> {
   return inTransaction(db, async tx => {
     const organisation = await organisationNow(db, tx)
     const byPeople = sent.map(one => isByColleague(one, organisation?.policy.ownDomains ?? []))
@@ -56,6 +63,7 @@ export async function storeOutgoing(db: Database, sent: readonly Sent[]): Promis
       sent.filter((_, i) => byPeople[i]),
     )
     await queueRelays(db, tx, sent, ids)
+    await also(tx, ids)
     return ids
   })
 }

@@ -39,6 +39,7 @@ const acts = {
   peers: 'setting-peers',
   outgoing: 'setting-outgoing',
   routes: 'setting-routes',
+  standby: 'setting-standby',
   'reaching-out': 'setting-reaching-out',
   'second-factor': 'setting-second-factor',
   'identity-provider': 'setting-identity-provider',

@@ -55,6 +55,7 @@ function factsOf(
     case 'outgoing':
     case 'name':
     case 'letters':
+    case 'standby':
     case 'reaching-out':
     case 'directory':
     case 'forbidden':

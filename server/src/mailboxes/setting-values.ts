@@ -19,7 +19,13 @@ import type {
   PeersSetting,
   RoutesSetting,
 } from '../db/models/shapes.ts'
-import { usualOutgoing, usualPeers, usualRoutes, type Organisation } from '../db/organisation.ts'
+import {
+  usualOutgoing,
+  usualPeers,
+  usualRoutes,
+  usualStandby,
+  type Organisation,
+} from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { endOfCertificate } from '../outbox/host.ts'
 import { wholeStore } from '../outbox/stores.ts'
@@ -101,6 +107,7 @@ export function settingsOf(organisation: Organisation): Omit<OrganisationSetting
     peers: peersShown(organisation.peers ?? usualPeers),
     outgoing: outgoingShown(organisation.outgoing ?? usualOutgoing),
     routes: routesShown(organisation.routes ?? usualRoutes),
+    standby: { ...(organisation.standby ?? usualStandby) },
     'reaching-out': { ...(organisation.reachingOut ?? { pictures: true, unsubscribe: true }) },
     'second-factor': organisation.secondFactor ?? 'optional',
     'identity-provider': asShown(organisation.identityProvider ?? noProvider),
@@ -185,6 +192,8 @@ export function storedSetting(
       return { outgoing: value.to }
     case 'routes':
       return { routes: value.to }
+    case 'standby':
+      return { standby: value.to }
     case 'reaching-out':
       return { reachingOut: value.to }
     case 'second-factor':
@@ -254,6 +263,7 @@ function normalised(
       return readRoutes(change.to, wrong)
     case 'name':
     case 'peers':
+    case 'standby':
     case 'reaching-out':
     case 'second-factor':
     case 'directory':

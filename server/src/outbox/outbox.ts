@@ -109,10 +109,10 @@ function send(deps: Working, job: Job): Promise<void> {
 }
 
 const slots = 20
-/** A mailbox that hangs holds up no more than this many of them. */
-const slotsPerMailbox = 3
+/** A mailbox has one of them: it holds up nobody else, and its mail arrives in the order in which it came. */
+const slotsPerMailbox = 1
 /** Mail going out has the slots of so many mailboxes: one smart host takes all of it. */
-const relayLanes = 4
+const relayLanes = 12
 
 /** The same as a loop's work, without waiting for the slowest; no mailbox has more than its share of the slots. */
 export function createOutbox(given: Deps): Slots {
@@ -153,7 +153,8 @@ async function claimJobs(
       // One that is still claimed was begun by a process that never said how it ended.
       columns: 'id, kind, subject_id, place, attempts, unsure OR claimed_until IS NOT NULL AS unsure',
       due: `done_at IS NULL AND next_at <= :at ${others}`,
-      order: 'next_at',
+      // What waited for the same store goes oldest first.
+      order: 'next_at, id',
     },
     { at: now(), holdFor: claimFor, limit, values: { busy } },
   )

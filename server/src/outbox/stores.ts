@@ -47,3 +47,9 @@ export function storeOf(
     null
   )
 }
+
+/** What a store is kept under: its name, else its first server; '' for the store of the process. */
+export const storeKey = (store: Pick<MailStoreShape, 'name' | 'hosts'> | null): string =>
+  store === null
+    ? ''
+    : (store.name || `${store.hosts[0]?.host ?? ''}:${store.hosts[0]?.port ?? ''}`).slice(0, 60)

@@ -19,6 +19,7 @@ import {
   attachedMessages,
   contentsToInspect,
   matchRules,
+  oneAttachment,
   readMessage,
   readPdfWords,
   renderView,
@@ -43,6 +44,11 @@ export interface Reader {
   readonly pdfWords: (raw: Uint8Array) => Promise<readonly (string | null)[]>
   readonly toInspect: (raw: Uint8Array) => Promise<readonly Uint8Array[]>
   readonly attachedMessages: (raw: Uint8Array) => Promise<readonly Uint8Array[]>
+  /** The bytes of one attachment, by its place; `null` where there is none, or it took too long. */
+  readonly attachment: (given: {
+    readonly raw: Uint8Array
+    readonly place: number
+  }) => Promise<Uint8Array | null>
   /** A delivery status notification; `null` when it is none. */
   readonly statusNotification: (raw: Uint8Array) => Promise<StatusNotification | null>
   /** Asks mail rules about readings; `null` when it took too long. */
@@ -72,6 +78,7 @@ export const readHere: Reader = {
   pdfWords: readPdfWords,
   toInspect: contentsToInspect,
   attachedMessages,
+  attachment: oneAttachment,
   statusNotification,
   matchRules: task => Promise.resolve(matchRules(task)),
   readScript: script => Promise.resolve(readRules(script)),
@@ -87,6 +94,7 @@ export type Task =
       readonly raw: Uint8Array
     }
   | { readonly kind: 'view'; readonly given: ViewGiven }
+  | { readonly kind: 'attachment'; readonly given: Parameters<typeof oneAttachment>[0] }
   | { readonly kind: 'rules'; readonly given: RuleTask }
   | { readonly kind: 'script'; readonly given: string }
   | { readonly kind: 'contacts'; readonly given: AddressBook }
@@ -203,6 +211,8 @@ export function createReader({ threads, dns, log, deadline = usualDeadline }: Re
     toInspect: raw => orElse<readonly Uint8Array[], []>(reading, { kind: 'to-inspect', raw }, deadline, []),
     attachedMessages: raw =>
       orElse<readonly Uint8Array[], []>(reading, { kind: 'attached-messages', raw }, deadline, []),
+    attachment: given =>
+      orElse<Uint8Array | null, null>(reading, { kind: 'attachment', given }, deadline, null),
     statusNotification: raw =>
       orElse<StatusNotification | null, null>(reading, { kind: 'status-notification', raw }, deadline, null),
     matchRules: given =>

@@ -7,6 +7,7 @@ import {
   attachedMessages,
   contentsToInspect,
   matchRules,
+  oneAttachment,
   readMessage,
   readPdfWords,
   renderView,
@@ -28,6 +29,8 @@ export default function work({ begun, ...task }: Task & { begun: MessagePort }):
       return readMessage(task.raw)
     case 'view':
       return renderView(task.given)
+    case 'attachment':
+      return oneAttachment(task.given)
     case 'script':
       return Promise.resolve(readRules(task.given))
     case 'contacts':

@@ -231,6 +231,19 @@ export const contentsToInspect = (raw: Uint8Array): Promise<readonly Uint8Array[
 export const statusNotification = readStatusNotification
 
 /** The messages attached to a report. */
+/** The bytes of one attachment, by its place among them; `null` where there is none. */
+export async function oneAttachment({
+  raw,
+  place,
+}: {
+  readonly raw: Uint8Array
+  readonly place: number
+}): Promise<Uint8Array | null> {
+  let at = -1
+  const [content] = await attachmentContents(raw, () => (at += 1) === place)
+  return content ?? null
+}
+
 export const attachedMessages = (raw: Uint8Array): Promise<readonly Uint8Array[]> =>
   attachmentContents(
     raw,

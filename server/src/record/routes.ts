@@ -52,6 +52,8 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'auto-replied',
     'mail-moved',
     'mail-move-undone',
+    'store-declared-away',
+    'store-declared-back',
     'secret-kept',
     'secret-dropped',
     'directory-changed',

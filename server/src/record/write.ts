@@ -89,6 +89,8 @@ interface FactsOf {
     readonly move: number
   }
   'mail-move-undone': { readonly from: string; readonly to: string; readonly move: number }
+  'store-declared-away': { readonly store: string }
+  'store-declared-back': { readonly store: string }
   'secret-kept': { readonly account: string }
   'secret-dropped': { readonly account: string }
   'mailbox-undone': { readonly what: string; readonly change: number }

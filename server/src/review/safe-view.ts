@@ -35,11 +35,21 @@ const mostPictureBytes = 8_000_000
 export async function readSafeView(
   db: Database,
   id: number,
-  { form, pictures, pictureSetting }: ViewOptions,
+  options: ViewOptions,
   reader: Reader,
 ): Promise<string> {
   const raw = await findSource(db, id)
   if (!raw) throw new AppError('SOURCE_GONE')
+  return viewOf(db, raw, options, reader)
+}
+
+/** The same of a message whose bytes are at hand. */
+export async function viewOf(
+  db: Database,
+  raw: Buffer,
+  { form, pictures, pictureSetting }: ViewOptions,
+  reader: Reader,
+): Promise<string> {
   const remote = new Map<string, Picture>()
   const first = await reader.view({ raw, form, warnings: {}, remote })
   if (first === 'too-slow') return page(`<p>${translator('en')('page.tooSlow')}</p>`)

@@ -207,6 +207,8 @@ export const enRecord = {
     'mail-moved_one': 'Moved {{count}} message of {{name}} from **{{from}}** to **{{to}}**',
     'mail-moved_other': 'Moved {{count}} messages of {{name}} from **{{from}}** to **{{to}}**',
     'mail-move-undone': 'Moved the mail of {{name}} from **{{to}}** back to **{{from}}**',
+    'store-declared-away': 'Said that the mail store **{{store}}** is away',
+    'store-declared-back': 'Said that the mail store **{{store}}** is back',
     'secret-kept': 'Set the password of **{{account}}**',
     'secret-dropped': 'Removed the password of **{{account}}**',
     'auto-replied': 'Sent an automatic reply to **{{to}}** for {{name}}',

@@ -68,6 +68,8 @@ export const flag = () => column<number, boolean | number>('tinyint(1)', DataTyp
 /** `T`: the words it can be, where the schema leaves that open. */
 export const text = <T extends string = string>(length: number) =>
   column<T>(`varchar(${length})`, DataTypes.STRING(length))
+/** Text of some pages. */
+export const textBlock = () => column<string>('mediumtext', DataTypes.TEXT('medium'))
 /** Text of one length: hashes, tokens. */
 export const chars = (length: number) => column<string>(`char(${length})`, DataTypes.CHAR(length))
 export const bytes = (type: 'mediumblob' | 'longblob' | `binary(${number})` | `varbinary(${number})`) =>

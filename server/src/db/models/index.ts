@@ -12,6 +12,7 @@ import * as recordModels from './record.ts'
 import * as repliesModels from './replies.ts'
 import * as rulingsModels from './rulings.ts'
 import * as schemaModels from './schema.ts'
+import * as standbyModels from './standby.ts'
 import * as storesModels from './stores.ts'
 import * as selectionsModels from './selections.ts'
 import * as upkeepModels from './upkeep.ts'
@@ -37,6 +38,7 @@ export const modelsByName: Readonly<Record<string, ModelOf>> = {
   ...whereaboutsModels,
   ...doorsModels,
   ...storesModels,
+  ...standbyModels,
   ...schemaModels,
 }
 

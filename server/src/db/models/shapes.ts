@@ -36,6 +36,8 @@ export interface OrganisationSettings {
   readonly outgoing?: OutgoingSetting
   /** Where mail goes on to; what is not said goes to the store of the process (PENDRO_STORE_HOST). */
   readonly routes?: RoutesSetting
+  /** Standby mailboxes; without it they open after ten minutes. */
+  readonly standby?: { readonly on: boolean; readonly after: number }
   /** Whether staffers may have pictures of a message fetched, and unsubscribe; both unless it says no. */
   readonly reachingOut?: { readonly pictures: boolean; readonly unsubscribe: boolean }
   /** Whether every staffer has to have a second factor; without it each decides. */

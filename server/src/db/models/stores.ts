@@ -144,3 +144,22 @@ export const StoreMoves = model(
     ruling_id: maybe(link('rulings')),
   },
 )
+
+export const StoreStates = model(
+  'store_states',
+  {
+    purpose: 'Whether each mail store answers, and since when not',
+    grows: 'a row a mail store',
+    ends: 'never',
+  },
+  {
+    /** '' for the store of the process. */
+    name: primary(text(60)),
+    checked_at: moment(),
+    away_since: maybe(moment()),
+    detail: preset(text(500)),
+    /** A steward says that it is away. */
+    declared_at: maybe(moment()),
+    declared_by: preset(text(200)),
+  },
+)
