@@ -1,4 +1,5 @@
 import { spawn, type ChildProcess } from 'node:child_process'
+import { randomBytes } from 'node:crypto'
 import { join } from 'node:path'
 import { freePort, startDatabase } from '../scripts/database.mjs'
 import { dataFolder, root } from '../scripts/prepare.mjs'
@@ -41,6 +42,7 @@ export default async function globalSetup() {
     PENDRO_STORE_HTTP_PORT: String(storeHttpPort),
     PENDRO_WEB_DIR: join(root, 'web/dist'),
     PENDRO_PUBLIC_URL: `http://127.0.0.1:${port}`,
+    PENDRO_SECRETS_KEY: randomBytes(32).toString('base64'),
   }
   const around = await program('scripts/surroundings-main.ts', { ...env, PENDRO_LAB_DELAY: '7000' })
   await program('server/src/main.ts', {

@@ -222,7 +222,6 @@ export const sendStandbyDraft = endpoint({
     'NO_RECIPIENTS',
     'BAD_RECIPIENTS',
     'TOO_MANY_RECIPIENTS',
-    'MAILBOX_NOT_FOUND',
     closed,
   ],
 })

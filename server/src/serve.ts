@@ -31,7 +31,7 @@ import { workEnds } from './keeping/ends-anew.ts'
 import { createPurge } from './keeping/purge.ts'
 import { createPace, type Pace } from './jobs/pace.ts'
 import { workDirectory } from './mailboxes/sync.ts'
-import { startLoop } from './jobs/loop.ts'
+import { startLoop, type Loop } from './jobs/loop.ts'
 import type { Slots } from './jobs/slots.ts'
 import { createInspections } from './intake/inspections.ts'
 import { workSelections } from './rulings/rule-all.ts'
@@ -189,6 +189,18 @@ function sendingOf(
   }
 }
 
+/** What goes on by itself with mail stores: looking in, whether they answer, and handing back. */
+function storeJobs({ settings, db, log, now, storeView: { stores, secrets } }: Process, send: Send): Loop[] {
+  const handing = { db, stores, send, log, now }
+  const watching = { db, secrets, store: processStore(settings), now }
+  return [
+    startLoop('looks', 1000, () => workLooks({ db, stores, log, now }), log),
+    startLoop('enrolling', 30_000, () => enrol(db, now()), log),
+    startLoop('outages', 2000, () => watchStores(watching), log),
+    startLoop('sent', 2000, async () => (await fileSent(handing)) + (await copyMarks(handing)), log),
+  ]
+}
+
 /** Everything that goes on by itself. Each job lives with its capability; here they are started and ended. */
 function startJobs(own: Process, reader: Reader, pace: Pace, learning: Learning): Jobs {
   const { settings, db, log, now, traffic } = own
@@ -209,18 +221,12 @@ function startJobs(own: Process, reader: Reader, pace: Pace, learning: Learning)
   const outbox = start('outbox', 500, sending.work)
   const imports = start('imports', 1000, () => workImports(db, { run: lists.run, now }))
   const moves = start('moves', 2000, () => workMoves(db, stores, now))
-  const handing = { db, stores, send: sending.send, log, now }
   const lookOver = (at: Date) => lists.run({ kind: 'upkeep', at })
   const loops = [
     outbox,
     imports,
     moves,
-    start('looks', 1000, () => workLooks({ db, stores, log, now })),
-    start('enrolling', 30_000, () => enrol(db, now())),
-    start('outages', 2000, () =>
-      watchStores({ db, secrets: own.storeView.secrets, store: processStore(settings), now }),
-    ),
-    start('sent', 2000, async () => (await fileSent(handing)) + (await copyMarks(handing))),
+    ...storeJobs(own, sending.send),
     start('upkeep', 2000, () => workUpkeep(db, { run: lookOver, now })),
     start('digests', 5000, async () => {
       const worked = await workDigests(db, { now, publicUrl })

@@ -6,7 +6,7 @@ import { createBatches } from '../jobs/batches.ts'
 import { announce, type NewEvent } from '../live/events.ts'
 import type { Log } from '../log.ts'
 import { pendro, writeRecord, type RecordLine } from '../record/write.ts'
-import { enqueue, type JobKind } from './queue.ts'
+import { enqueue, tryAllAgain, type JobKind } from './queue.ts'
 import type { SendResult } from './smtp-out.ts'
 
 export interface Job {
@@ -292,16 +292,6 @@ const changed = ({ subject_id }: Job, state: DeliveryState): NewEvent => ({
   state,
   by: '',
 })
-
-/** A store that takes again what it did not take before is back: what waits for it goes at once. */
-async function tryAllAgain(db: Database, tx: Tx, at: Date): Promise<void> {
-  await execute(
-    db,
-    'UPDATE outbox SET next_at = :at WHERE done_at IS NULL AND claimed_until IS NULL AND attempts > 0 AND next_at > :at',
-    { at },
-    tx,
-  )
-}
 
 function groupBy<T>(items: readonly T[], keyOf: (item: T) => string): ReadonlyMap<string, readonly T[]> {
   const groups = new Map<string, T[]>()

@@ -118,3 +118,13 @@ export async function countWaiting(db: Database): Promise<number> {
   )
   return row?.n ?? 0
 }
+
+/** A store that takes again what it did not take before is back: what waits for it goes at once. */
+export async function tryAllAgain(db: Database, tx: Tx, at: Date): Promise<void> {
+  await execute(
+    db,
+    'UPDATE outbox SET next_at = :at WHERE done_at IS NULL AND claimed_until IS NULL AND attempts > 0 AND next_at > :at',
+    { at },
+    tx,
+  )
+}

@@ -213,7 +213,7 @@ export async function sendDraft(
   if (letter.version !== version) throw new AppError('DRAFT_CHANGED')
   const recipients = await recipientsOf(letter.recipients)
   const mailbox = await findOne(db, Mailboxes, { id: mailboxId }, { columns: ['address', 'name'] })
-  if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
+  if (!mailbox) throw new AppError('LETTER_GONE')
   const raw = await compose(db, letter, mailbox, { now, read })
   const incoming = await readIncoming(
     {

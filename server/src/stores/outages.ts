@@ -1,11 +1,12 @@
 import { createTransport } from 'nodemailer'
 import type { RouteHost } from '@pendro/contract'
 import { harmlessLine } from '@pendro/core/text'
-import { execute, select, type Database } from '../db/database.ts'
+import { execute, inTransaction, select, type Database } from '../db/database.ts'
 import { StoreStates } from '../db/models/stores.ts'
 import { organisationNow, usualStandby, type Organisation } from '../db/organisation.ts'
 import { findAll } from '../db/rows.ts'
 import { transportOptions } from '../outbox/host.ts'
+import { tryAllAgain } from '../outbox/queue.ts'
 import type { Secrets } from '../outbox/secrets.ts'
 import { storeKey, storeOf, wholeStore, type Housed } from '../outbox/stores.ts'
 import { storeRoute } from '../outbox/ways.ts'
@@ -52,14 +53,27 @@ async function watchOne(
   )
   if (mine === 0) return false
   const said = await firstProblem(hosts, secrets)
-  await execute(
-    db,
-    said === null
-      ? "UPDATE store_states SET away_since = NULL, detail = '' WHERE name = :name"
-      : 'UPDATE store_states SET away_since = COALESCE(away_since, :at), detail = :said WHERE name = :name',
-    { name, at, said },
-  )
+  if (said === null) await noteBack(db, name, at)
+  else
+    await execute(
+      db,
+      'UPDATE store_states SET away_since = COALESCE(away_since, :at), detail = :said WHERE name = :name',
+      { name, at, said },
+    )
   return true
+}
+
+/** It answers; where it did not before, what waits goes at once, oldest first. */
+async function noteBack(db: Database, name: string, at: Date): Promise<void> {
+  await inTransaction(db, async tx => {
+    const back = await execute(
+      db,
+      "UPDATE store_states SET away_since = NULL, detail = '' WHERE name = :name AND away_since IS NOT NULL",
+      { name },
+      tx,
+    )
+    if (back > 0) await tryAllAgain(db, tx, at)
+  })
 }
 
 /** What stands in the way at all of the hosts; `null` where one of them answers. */

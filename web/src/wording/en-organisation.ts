@@ -157,6 +157,12 @@ export const enOrganisation = {
       waiting_other: '{{count}} messages wait for a server now and will go the new way.',
     },
   },
+  standby: {
+    title: 'While a mail store is away',
+    text: 'Colleagues read what waits for them on their own pages, answer and write. When the store is back all of it is handed over, once.',
+    on: 'Colleagues can go on',
+    after: 'Minutes without an answer until then',
+  },
   'mail-stores': {
     title: 'How they are set',
     text: 'Each mailbox is in one store. A password is kept sealed, goes to that server alone, and is never shown.',

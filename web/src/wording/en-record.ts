@@ -83,6 +83,7 @@ export const enRecord = {
       addresses: 'the addresses of Pendro',
       peers: 'who may hand mail over',
       outgoing: 'what becomes of mail that colleagues send',
+      standby: 'mail while a mail store is away',
       routes: 'where mail goes on to',
       'reaching-out': 'what Pendro fetches and sends for staffers',
       'second-factor': 'whether staffers need a second factor',

@@ -7,6 +7,9 @@ import { OwnQuestions } from './own-questions.tsx'
 import { OwnRules } from './own-rules.tsx'
 import { OwnSenders } from './own-senders.tsx'
 import { OwnSettings } from './own-settings.tsx'
+import { StandbyList } from './standby/standby-list.tsx'
+import { StandbyMessage } from './standby/standby-message.tsx'
+import { StandbyDraftPage, StandbyNew } from './standby/standby-write.tsx'
 
 /** The colleagues' own pages. */
 export function OwnArea() {
@@ -20,6 +23,10 @@ export function OwnArea() {
         <Route path="questions" element={<OwnQuestions />} />
         <Route path="questions/:id" element={<OwnQuestions />} />
         <Route path="digests" element={<OwnSettings />} />
+        <Route path="standby" element={<StandbyList />} />
+        <Route path="standby/mail/:key" element={<StandbyMessage />} />
+        <Route path="standby/write" element={<StandbyNew />} />
+        <Route path="standby/letters/:id" element={<StandbyDraftPage />} />
         <Route path="*" element={<OwnMail />} />
       </Route>
     </Routes>

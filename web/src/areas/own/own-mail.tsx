@@ -11,6 +11,7 @@ import { Button } from '../../parts/buttons.tsx'
 import { Checkbox } from '../../parts/checkbox.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Miss } from './miss.tsx'
+import { StandbyBanner } from './standby/standby-banner.tsx'
 import { useOwnSession, useProblemText } from './own-session.ts'
 import { useActs, useOfferedActs } from './use-acts.ts'
 
@@ -77,6 +78,7 @@ export function OwnMail() {
   const ids = rows.filter(row => marked.has(row.id) && isOpen(row)).map(({ id }) => id)
   return (
     <>
+      <StandbyBanner />
       <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.heading', { name })}</h1>
       <Shows
         show={show}

@@ -11,6 +11,7 @@ import { Failed } from '../../parts/states.tsx'
 import { ownSessionKey, useOwnLanguage, useOwnSessionQuery, useProblemText } from './own-session.ts'
 import { useOwnQuestions } from './own-questions.tsx'
 import { useOwnAct } from './use-own-act.ts'
+import { useStandby } from './standby/use-standby.ts'
 import { OwnSignIn } from './own-sign-in.tsx'
 
 /** What a followed link says of itself; asked again when somebody signs in. */
@@ -73,8 +74,10 @@ function Frame({ token }: { token: string | undefined }) {
 function Pages() {
   const { t } = useTranslation()
   const unread = useOwnQuestions().data?.questions.reduce((sum, one) => sum + one.unread, 0) ?? 0
+  const standby = useStandby().data?.state ?? 'closed'
   const pages = [
     ['/own', 'mail'],
+    ...(standby === 'closed' ? [] : ([['/own/standby', 'standbyPage']] as const)),
     ['/own/senders', 'senders'],
     ['/own/rules', 'rulesPage'],
     ['/own/questions', 'questions'],

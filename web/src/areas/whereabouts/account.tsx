@@ -20,6 +20,8 @@ const useAccount = (id: string | undefined) =>
   useQuery({
     queryKey: queryKeyOf('where', 'account', id),
     queryFn: ({ signal }) => call(readAccount, { params: { id: id ?? '' }, signal }),
+    // Where it is at the mail store may change under somebody’s hands.
+    refetchInterval: 10_000,
   })
 
 /** The stops of a journey as lines: when, what, and what is known of it. */

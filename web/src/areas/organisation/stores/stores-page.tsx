@@ -7,6 +7,8 @@ import { AreaPage } from '../../../parts/area-page.tsx'
 import { Card } from '../../../parts/card.tsx'
 import { Failed, SkeletonRows } from '../../../parts/states.tsx'
 import { useSettings } from '../use-settings.ts'
+import { OutagesCard } from './outages-card.tsx'
+import { StandbyCard } from './standby-setting.tsx'
 import { StoresCard } from './store-setting.tsx'
 import { useStores } from './use-stores.ts'
 
@@ -32,7 +34,11 @@ export function StoresPage() {
       {!data && !error && <SkeletonRows count={5} />}
       {data && settings.data && (
         <div className="grid items-start gap-3 min-[1080px]:grid-cols-[minmax(0,4fr)_minmax(0,5fr)]">
-          <Now stores={data.stores} />
+          <div className="grid min-w-0 gap-3">
+            <OutagesCard may={may} />
+            <Now stores={data.stores} />
+            <StandbyCard data={settings.data} may={may} />
+          </div>
           <StoresCard data={settings.data} may={may} />
         </div>
       )}

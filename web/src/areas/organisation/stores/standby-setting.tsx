@@ -1,0 +1,35 @@
+import { useTranslation } from 'react-i18next'
+import type { OrganisationSettingsShape } from '@pendro/contract'
+import { Checkbox } from '../../../parts/checkbox.tsx'
+import { TextField } from '../../../parts/field.tsx'
+import { SettingCard } from '../setting-card.tsx'
+
+/** Whether colleagues can go on while their mail store is away, and how soon. */
+export function StandbyCard({ data: { standby }, may }: { data: OrganisationSettingsShape; may: boolean }) {
+  const { t } = useTranslation()
+  return (
+    <SettingCard what="standby" saved={standby} may={may}>
+      {(draft, onChange) => (
+        <>
+          <label className="flex cursor-pointer items-center gap-2">
+            <Checkbox
+              checked={draft.on}
+              label={t('organisation.standby.on')}
+              onChange={on => onChange({ ...draft, on })}
+            />
+            <span>{t('organisation.standby.on')}</span>
+          </label>
+          <TextField
+            label={t('organisation.standby.after')}
+            className="mt-2 max-w-[20rem]"
+            type="number"
+            min={1}
+            max={1440}
+            value={draft.after || ''}
+            onChange={({ target }) => onChange({ ...draft, after: target.valueAsNumber || 0 })}
+          />
+        </>
+      )}
+    </SettingCard>
+  )
+}
