@@ -3,7 +3,7 @@ import { bytes, endpoint } from './endpoint.ts'
 import { id, idInPath } from './shapes.ts'
 
 const count = z.number().int()
-const field = z.enum(['name', 'kind', 'department', 'timeZone', 'language', 'aliases', 'minders'])
+const field = z.enum(['name', 'kind', 'department', 'timeZone', 'language', 'aliases', 'minders', 'store'])
 /** What of a mailbox a line says; see {@link changeMailboxes}. */
 export type DirectoryFieldName = z.infer<typeof field>
 

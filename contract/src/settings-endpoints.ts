@@ -144,6 +144,8 @@ const directory = z.object({
     aliases: attribute,
     language: attribute,
     members: attribute,
+    /** Names the mail store of a mailbox. */
+    store: attribute.optional(),
   }),
   share: z.number().int().min(0).max(100),
   hourly: z.boolean(),

@@ -262,3 +262,21 @@ describe('tables', () => {
     expect(read(lines.join('\n'))).toMatchObject({ ok: false, problem: { code: 'too-many' } })
   })
 })
+
+describe('which mail store a mailbox is at', () => {
+  const context = { ownDomains: ['harbour.example'], usual: { timeZone: 'UTC', language: 'en' } }
+  const line = (store?: string) => ({
+    line: 1,
+    address: 'anna@harbour.example',
+    fields: { name: 'Anna', ...(store === undefined ? {} : { store }) },
+  })
+  test('a column says it; a table without one changes nothing of it', () => {
+    const [added] = planDirectory([line('Pier')], [], context).add
+    expect(added?.store).toBe('Pier')
+    const there = { ...added, id: 1, isClosed: false } as KnownMailbox
+    expect(planDirectory([line()], [there], context).change).toEqual([])
+    expect(planDirectory([line('Yard')], [there], context).change[0]?.to.store).toBe('Yard')
+    expect(planDirectory([line('')], [there], context).change[0]?.to.store).toBe(undefined)
+    expect(planDirectory([line('x'.repeat(61))], [], context).answers[0]).toMatchObject({ fate: 'wrong' })
+  })
+})

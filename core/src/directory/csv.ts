@@ -22,6 +22,8 @@ const headings: Readonly<Record<string, DirectoryField | 'address'>> = {
   'other addresses': 'aliases',
   minders: 'minders',
   members: 'minders',
+  'mail store': 'store',
+  store: 'store',
 }
 
 export interface ReadDirectory {

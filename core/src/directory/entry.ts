@@ -12,6 +12,8 @@ export interface DirectoryEntry {
   readonly aliases: readonly string[]
   /** Addresses of the mailboxes of those who mind it, in order. */
   readonly minders: readonly string[]
+  /** The name of its mail store, where more than its domain says which it is. */
+  readonly store?: string
 }
 
 /** Fields of an entry that may be left out: what is there stays, a new mailbox gets the usual. */
@@ -24,6 +26,7 @@ export const directoryFields: readonly DirectoryField[] = [
   'language',
   'aliases',
   'minders',
+  'store',
 ]
 
 /** One wanted mailbox as it was read: a line of a table, or an entry of a directory. */

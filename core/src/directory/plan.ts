@@ -55,6 +55,7 @@ const longest: Readonly<Record<DirectoryField, number>> = {
   language: 20,
   aliases: 20_000,
   minders: 20_000,
+  store: 60,
 }
 
 interface Read {
@@ -200,8 +201,12 @@ function entryOf(
     language,
     aliases: aliases.filter(alias => alias !== address),
     minders: minders.filter(minder => minder !== address),
+    ...storeIn(oneLine(fields.store ?? there?.store ?? '')),
   }
 }
+
+/** Most mailboxes have none, and say nothing of it. */
+const storeIn = (store: string) => (store === '' ? {} : { store })
 
 /** What is wrong with the addresses of a mailbox, beside those that are Pendro's. */
 function misfitOf(

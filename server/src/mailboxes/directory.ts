@@ -56,6 +56,7 @@ export async function readKnown(db: Database, tx?: Tx, only?: readonly number[])
       'closed_at',
       'closed_to_id',
       'directory_id',
+      'store',
     ],
     order: [['id', 'ASC']],
     tx,
@@ -94,6 +95,7 @@ export async function readKnown(db: Database, tx?: Tx, only?: readonly number[])
     minders: mindersOf.get(row.id) ?? [],
     isClosed: row.closed_at !== null,
     closed: row.closed_at && { at: row.closed_at.toISOString(), to: row.closed_to_id },
+    ...(row.store === '' ? {} : { store: row.store }),
     directoryId: row.directory_id,
   }))
 }
@@ -327,6 +329,7 @@ const told = (known: Known | undefined): Row | null =>
         aliases: known.aliases,
         minders: known.minders,
         closed: known.closed,
+        ...(known.store === undefined ? {} : { store: known.store }),
       }
     : null
 
@@ -370,20 +373,21 @@ async function addRows(db: Database, tx: Tx, entries: readonly DirectoryEntry[])
   return placed
 }
 
-const columnsOf = ({ address, name, kind, department, timeZone, language }: DirectoryEntry) => ({
+const columnsOf = ({ address, name, kind, department, timeZone, language, store = '' }: DirectoryEntry) => ({
   address,
   name,
   kind,
   department,
   time_zone: timeZone,
   language,
+  store,
   uses_set_aside: false,
   filtering: true,
 })
 
 async function writeRow(db: Database, tx: Tx, id: number, to: Row): Promise<void> {
-  const { address, name, kind, department, timeZone, language, closed } = to
-  const columns = { address, name, kind, department, time_zone: timeZone, language }
+  const { address, name, kind, department, timeZone, language, closed, store = '' } = to
+  const columns = { address, name, kind, department, time_zone: timeZone, language, store }
   await update(db, Mailboxes, columns, { id }, tx)
   if (closed === null) await openRow(db, tx, id)
   else await closeRow(db, tx, id, closed)

@@ -132,7 +132,7 @@ async function readAll(
 ): Promise<Found> {
   const found: Entry[] = []
   const elsewhere = new Set<string>()
-  const wanted = Object.values(attributes).filter(name => name !== '')
+  const wanted = Object.values(attributes).filter(name => name !== undefined && name !== '')
   try {
     const pages = client.searchPaginated(base, {
       scope: 'sub',
@@ -204,6 +204,7 @@ function linesOf(
           : { department: first(attributes.department) ?? '' }),
         // One that digests are not written in is none of the directory's business.
         ...(language !== undefined && ['en', 'nb', 'de', 'pl'].includes(language) ? { language } : {}),
+        ...((attributes.store ?? '') === '' ? {} : { store: first(attributes.store ?? '') ?? '' }),
         ...(attributes.aliases === '' ? {} : { aliases: aliases.join(' ') }),
         ...(kind === 'shared' ? { minders: minders.join(' ') } : {}),
       },

@@ -94,6 +94,7 @@ export const enDirectory = {
       language: 'language',
       aliases: 'further addresses',
       minders: 'minders',
+      store: 'mail store',
     },
     problem: {
       'no-address': '“{{text}}” is no address.',

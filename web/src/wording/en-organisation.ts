@@ -197,6 +197,7 @@ export const enOrganisation = {
       aliases: 'of further addresses',
       language: 'of the language',
       members: 'of members',
+      store: 'of the mail store',
     },
   },
   'second-factor': {

@@ -133,6 +133,7 @@ export interface DirectorySetting {
     readonly aliases: string
     readonly language: string
     readonly members: string
+    readonly store?: string | undefined
   }
   /** Per cent of its mailboxes that may be closed without a steward. */
   readonly share: number

@@ -71,11 +71,11 @@ function Reading({ draft, onChange }: Part) {
         />
       ))}
       <div className="grid gap-x-4 min-[500px]:grid-cols-2">
-        {(['address', 'name', 'department', 'aliases', 'language', 'members'] as const).map(of => (
+        {(['address', 'name', 'department', 'aliases', 'language', 'members', 'store'] as const).map(of => (
           <Line
             key={of}
             label={t(`organisation.directory.attribute.${of}`)}
-            value={draft.attributes[of]}
+            value={draft.attributes[of] ?? ''}
             onChange={value => onChange({ ...draft, attributes: { ...draft.attributes, [of]: value } })}
           />
         ))}
