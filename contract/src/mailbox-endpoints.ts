@@ -287,6 +287,8 @@ export const mailboxSheet = z.object({
     junk: moment.nullable(),
     unlooked: z.number().int(),
     lastChance: z.number().int(),
+    /** What the junk folder at the mail store has; `null` where nobody looks into it. */
+    junkFolder: z.object({ total: z.number().int(), unread: z.number().int() }).nullable(),
   }),
   junkShown,
   reminders,

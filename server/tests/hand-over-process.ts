@@ -28,6 +28,8 @@ const outbox = createOutbox({
   letter: async () => null,
   inStore: createInStore(db, stores, now),
 })
+// Whoever started it may be ended before it.
+process.on('disconnect', () => process.exit())
 process.send?.('ready')
 for (;;) {
   const found = await outbox.work().catch(() => 0)

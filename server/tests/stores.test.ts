@@ -177,6 +177,18 @@ const letter = async (more: object = {}, to = 'ingrid') => {
   return { id, subject }
 }
 
+/** In the junk folder of the store. */
+const junk = async () => {
+  await setOrganisation(server.db, {
+    watching: false,
+    limits: { junk: 1, quarantined: 99.9, nearCertain: 99.9 },
+  })
+  const made = await letter()
+  await handOver()
+  await look()
+  return made
+}
+
 beforeEach(() => use())
 
 describe('looking into mailboxes', () => {
@@ -203,18 +215,6 @@ describe('looking into mailboxes', () => {
 })
 
 describe('what a release comes to', () => {
-  /** In the junk folder of the store. */
-  const junk = async () => {
-    await setOrganisation(server.db, {
-      watching: false,
-      limits: { junk: 1, quarantined: 99.9, nearCertain: 99.9 },
-    })
-    const made = await letter()
-    await handOver()
-    await look()
-    return made
-  }
-
   test('what is in the junk folder is moved, and nobody has it twice', async () => {
     const { id, subject } = await junk()
     expect([await state(id), (await seen())['Junk']]).toEqual(['junk', [subject]])
@@ -403,5 +403,48 @@ describe('moving', () => {
     await oda.post(`/api/store-moves/${begun.body.move}/undo`, {})
     await workMoves(server.db, stores(), now)
     expect((await seen())['Yard']).toEqual(there)
+  })
+})
+
+describe('who looks into the junk folder', () => {
+  const looks = async () => {
+    const { body } = await oda.get(`/api/mailboxes/${server.mailbox('ingrid')}`)
+    return body.looks as { junk: string | null; junkFolder: { total: number; unread: number } }
+  }
+  const opens = async (subject: string, folder: string) => {
+    const client = asColleague('ingrid@harbour.example')
+    await client.connect()
+    await client.mailboxOpen(folder)
+    await client.messageFlagsAdd((await client.search({ subject }, { uid: true })) || [], ['\\Seen'], {
+      uid: true,
+    })
+    await client.logout()
+    later(60)
+    await look()
+  }
+
+  test('whoever opens a message there has; whoever opens one in the inbox has not', async () => {
+    const other = await letter()
+    const { subject } = await junk()
+    const before = await looks()
+    expect(before.junk).toBeNull()
+    await opens(other.subject, 'INBOX')
+    expect((await looks()).junk).toBeNull()
+    await opens(subject, 'Junk')
+    const after = await looks()
+    expect(after.junk).not.toBeNull()
+    expect(after.junkFolder).toEqual({ ...before.junkFolder, unread: before.junkFolder.unread - 1 })
+  })
+
+  test('what was read elsewhere and moved there is no look', async () => {
+    const { subject } = await letter()
+    await handOver()
+    await look()
+    await execute(server.db, 'DELETE FROM mailbox_looks')
+    await opens(subject, 'INBOX')
+    await moves(subject, 'INBOX', 'Junk')
+    later(60)
+    await look()
+    expect(await looks()).toMatchObject({ junk: null })
   })
 })

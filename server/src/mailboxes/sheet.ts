@@ -4,6 +4,7 @@ import { nextDigest } from '@pendro/core/digest'
 import { findRow, select, type Database } from '../db/database.ts'
 import { Enquiries } from '../db/models/whereabouts.ts'
 import { MailRules } from '../db/models/mail-rules.ts'
+import { StoreFolders } from '../db/models/stores.ts'
 import { MailboxAddresses } from '../db/models/organisation.ts'
 import {
   digestSchedule,
@@ -12,7 +13,7 @@ import {
   usualOf,
   type MailboxRow,
 } from '../db/organisation.ts'
-import { findAll } from '../db/rows.ts'
+import { findAll, findOne } from '../db/rows.ts'
 import { openStates } from '../deliveries/asked-for.ts'
 import { awayTimes, waitsOf } from '../deliveries/expiry.ts'
 import { lastChanceSql, looksOf, soonOf, unlookedSql } from '../deliveries/looks.ts'
@@ -30,7 +31,7 @@ export async function readSheetOf(db: Database, id: number, now: Date): Promise<
   if (!mailbox) throw new AppError('MAILBOX_NOT_FOUND')
   const waits = waitsOf((await awayTimes(db, [id])).get(id))
   const schedule = digestSchedule(mailbox, organisation, waits)
-  const [who, away, days, going, entries, rules, folders, enquiries, looks] = await Promise.all([
+  const [who, away, days, going, entries, rules, folders, enquiries, looks, junkFolder] = await Promise.all([
     whoOf(db, mailbox),
     awayOf(db, mailbox),
     daysOf(db, id, dayOf(now.getTime(), organisation.timeZone)),
@@ -50,6 +51,7 @@ export async function readSheetOf(db: Database, id: number, now: Date): Promise<
       { columns: ['id', 'words'], order: [['id', 'DESC']], limit: 10 },
     ),
     looksOf(db, id),
+    junkFolderOf(db, id),
   ])
   return {
     mailbox: who,
@@ -70,6 +72,7 @@ export async function readSheetOf(db: Database, id: number, now: Date): Promise<
       junk: looks.junk?.toISOString() ?? null,
       unlooked: going.unlooked,
       lastChance: going.lastChance,
+      junkFolder,
     },
     junkShown: mailbox.junk_shown,
     reminders: mailbox.reminders,
@@ -79,6 +82,11 @@ export async function readSheetOf(db: Database, id: number, now: Date): Promise<
     folders,
     openEnquiries: enquiries.map(({ id, words }) => ({ id, words })),
   }
+}
+
+async function junkFolderOf(db: Database, id: number): Promise<MailboxSheet['looks']['junkFolder']> {
+  const folder = await findOne(db, StoreFolders, { mailbox_id: id, kind: 'junk' })
+  return folder && { total: folder.total, unread: folder.unread }
 }
 
 function digestsOf(

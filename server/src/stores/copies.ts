@@ -43,14 +43,14 @@ const expected: Readonly<Record<string, FolderKind>> = {
 
 /**
  * Notes copies that were found, and how they came there. What the mark of another mailbox’s delivery says is not believed. What somebody moved to
- * the inbox counts as released: no digest offers it any more.
+ * the inbox counts as released: no digest offers it any more. What was new, each with who put it there.
  */
 export async function noteArrived(
   db: Database,
   tx: Tx,
   { mailboxId, arrived, now, byPendro = false }: Arrivals,
-): Promise<void> {
-  if (arrived.length === 0) return
+): Promise<readonly (Arrived & { readonly putBy: PutBy })[]> {
+  if (arrived.length === 0) return []
   const ids = [...new Set(arrived.map(({ deliveryId }) => deliveryId))]
   const deliveries = await select<DeliveryRow>(
     db,
@@ -113,6 +113,7 @@ export async function noteArrived(
       by: '',
     })),
   )
+  return fresh
 }
 
 interface Shift {

@@ -4,6 +4,7 @@ import type { RowOf } from '../db/models/columns.ts'
 import { StoreCopies, StoreFolders } from '../db/models/stores.ts'
 import { findAll, idAt, insert, remove, update } from '../db/rows.ts'
 import { signingKey } from '../db/signing-keys.ts'
+import { noteLook } from '../deliveries/looks.ts'
 import { readDeliveryMark } from '../outbox/trace.ts'
 import { noteArrived } from './copies.ts'
 import { foldersOf, openFolder, type Folder } from './folders.ts'
@@ -156,7 +157,14 @@ async function write(
   const arrived = seen.flatMap(({ folder, found }) =>
     found.map(one => ({ ...one, kind: folder.kind, folderId: ids.get(folder.path) ?? 0 })),
   )
-  await noteArrived(db, tx, { mailboxId, arrived, now })
+  const fresh = await noteArrived(db, tx, { mailboxId, arrived, now })
+  // Whoever opens a message in the junk folder has looked at it, whether or not at Pendro's own page.
+  const wasOpened =
+    seen.some(
+      ({ folder, asked, there }) =>
+        folder.kind === 'junk' && asked.some(({ uid, seen: was }) => was === 0 && there.get(uid) === true),
+    ) || fresh.some(one => one.kind === 'junk' && one.seen && one.putBy === 'arrival')
+  if (wasOpened) await noteLook(db, [mailboxId], { junk: true, now }, tx)
   await execute(
     db,
     `INSERT INTO store_mailboxes (mailbox_id, next_at, looked_at) VALUES (:mailboxId, :now, :now)

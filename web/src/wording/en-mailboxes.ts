@@ -364,6 +364,8 @@ export const enMailboxes = {
     title: 'Who looks at what is kept back',
     kept: 'Kept-back mail last looked at',
     junk: 'Junk folder last looked at',
+    junkFolder: 'Unread in the junk folder',
+    unread: '{{unread}} of {{total}}',
     never: 'never',
     unlooked_zero: 'Everything has been looked at.',
     unlooked_one: 'Nobody has looked at one message yet.',

@@ -23,6 +23,12 @@ export function LooksCard({ sheet }: { sheet: MailboxSheet }) {
             <dd className="font-bold">{when(looks[what])}</dd>
           </div>
         ))}
+        {looks.junkFolder && (
+          <div className="col-span-2 grid grid-cols-subgrid">
+            <dt>{t('mailboxes.looks.junkFolder')}</dt>
+            <dd className="font-bold">{t('mailboxes.looks.unread', looks.junkFolder)}</dd>
+          </div>
+        )}
       </dl>
       <p className="mt-1 text-ink-2">
         {t('mailboxes.looks.unlooked', { count: looks.unlooked })}{' '}

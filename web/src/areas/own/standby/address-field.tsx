@@ -62,7 +62,7 @@ export function AddressField({
   const take = (typed: string) => {
     const found = addressesTyped(typed)
     if (found.length === 0) return
-    onChange([...addresses, ...found.filter(one => !addresses.includes(one))])
+    onChange([...addressesTyped([...addresses, ...found].join(','))])
     type('')
   }
   const change = (typed: string) => {

@@ -12,17 +12,17 @@ const escaped = (text: string): string =>
   text.replace(/[&<>"]/g, c => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' })[c] ?? c)
 
 /** Plain text as an editor has it: a paragraph a line. */
-export const htmlOf = (text: string): string =>
+const htmlOf = (text: string): string =>
   text
     .split(/\r?\n/)
     .map(line => `<p>${escaped(line)}</p>`)
     .join('')
 
 /** “Re: ” once, whatever a subject begins with already (RFC 5322 §3.6.5). */
-export const answerSubject = (subject: string): string =>
+const answerSubject = (subject: string): string =>
   `Re: ${subject.replace(/^(?:\s*(?:re|aw|sv|vs|odp)\s*:)+\s*/i, '')}`
 /** The same for what is passed on (common practice). */
-export const forwardSubject = (subject: string): string =>
+const forwardSubject = (subject: string): string =>
   `Fwd: ${subject.replace(/^(?:\s*(?:fwd?|wg|vs|videresendt|pd)\s*:)+\s*/i, '')}`
 
 const same = (a: string, b: string) => a.toLowerCase() === b.toLowerCase()
@@ -60,10 +60,11 @@ export const forwardOf = ({ subject }: StandbySheet): Beginning => ({
   html: '<p></p>',
 })
 
-/** Addresses that were typed, parted by commas, semicolons or spaces; a name in front of one is left out. */
+/** Addresses that were typed, parted by commas, semicolons or spaces, each once; a name in front of one is left out. */
 export function addressesTyped(text: string): readonly string[] {
-  return text
+  const found = text
     .split(/[,;\s]+/)
     .map(part => part.replace(/^[<"']+|[>"']+$/g, ''))
     .filter(part => part.includes('@'))
+  return found.filter((address, i) => found.findIndex(one => same(one, address)) === i)
 }
