@@ -4,7 +4,7 @@ import { harmlessLine } from '@pendro/core/text'
 import type { StoreTrouble } from '../db/models/stores.ts'
 import { tlsOptions, unreadable } from '../outbox/host.ts'
 import type { Secrets } from '../outbox/secrets.ts'
-import { tokenOf, TokenError } from './tokens.ts'
+import { forgetToken, tokenOf, TokenError } from './tokens.ts'
 
 /** A mail store that can be looked into. */
 export type LookedInto = MailStoreShape & { readonly imap: NonNullable<MailStoreShape['imap']> }
@@ -130,7 +130,9 @@ export async function openImap(store: LookedInto, address: string, secrets: Secr
     return client
   } catch (error) {
     client.close()
-    throw storeErrorOf(error)
+    const failure = storeErrorOf(error)
+    if (failure.trouble === 'sign-in') forgetToken(store.identity)
+    throw failure
   }
 }
 

@@ -4,7 +4,7 @@ import type { MailStoreShape, ServerAt, StoreIdentity } from '@pendro/contract'
 import { tlsOptions } from '../outbox/host.ts'
 import type { Secrets } from '../outbox/secrets.ts'
 import { StoreError, storeErrorOf } from './imap.ts'
-import { tokenOf, TokenError } from './tokens.ts'
+import { forgetToken, tokenOf } from './tokens.ts'
 
 /** A mail store that takes Sieve scripts. */
 export type TakesSieve = MailStoreShape & { readonly sieve: NonNullable<MailStoreShape['sieve']> }
@@ -63,7 +63,9 @@ export async function openSieve(store: TakesSieve, address: string, secrets: Sec
     return sessionOf(line, new Set((capabilities.get('SIEVE') ?? '').split(' ').filter(Boolean)))
   } catch (error) {
     line.close()
-    throw error instanceof TokenError ? new StoreError('sign-in', error.message) : storeErrorOf(error)
+    const failure = storeErrorOf(error)
+    if (failure.trouble === 'sign-in') forgetToken(store.identity)
+    throw failure
   }
 }
 

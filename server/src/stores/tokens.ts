@@ -14,6 +14,7 @@ const mostBytes = 100_000
 /** Seconds until an answer has to be there. */
 const patience = 10
 
+const nameOf = ({ user, tokenUrl, scope }: StoreIdentity) => JSON.stringify([user, tokenUrl, scope])
 const kept = new Map<string, { readonly token: string; readonly until: number }>()
 
 /** Whose secret is asked for: the client at the server that gives tokens. */
@@ -24,8 +25,7 @@ export function tokenAccount({ user, tokenUrl }: StoreIdentity): Account {
 
 /** A token by client credentials (RFC 6749 §4.4), kept until shortly before its end. @throws {TokenError} */
 export async function tokenOf(identity: StoreIdentity, secrets: Secrets): Promise<string> {
-  const { user, tokenUrl, scope } = identity
-  const name = JSON.stringify([user, tokenUrl, scope])
+  const name = nameOf(identity)
   const known = kept.get(name)
   if (known && known.until > Date.now()) return known.token
   const secret = await secrets.passwordOf(tokenAccount(identity))
@@ -36,7 +36,7 @@ export async function tokenOf(identity: StoreIdentity, secrets: Secrets): Promis
 }
 
 /** A token that was not believed is not tried again. */
-export const forgetTokens = (): void => kept.clear()
+export const forgetToken = (identity: StoreIdentity): void => void kept.delete(nameOf(identity))
 
 async function ask({ user, tokenUrl, scope }: StoreIdentity, secret: string) {
   const server = { issuer: new URL(tokenUrl).origin, token_endpoint: tokenUrl }
@@ -48,8 +48,13 @@ async function ask({ user, tokenUrl, scope }: StoreIdentity, secret: string) {
   try {
     return await client.clientCredentialsGrant(config, scope === '' ? {} : { scope })
   } catch (error) {
-    if (error instanceof TokenError) throw error
-    const { message, cause } = error as Error & { cause?: { error?: string } }
-    throw new TokenError(cause?.error ?? message)
+    throw new TokenError(reasonOf(error))
   }
+}
+
+/** What the server said (RFC 6749 §5.2), or what was wrong with it: the library wraps that, at times twice. */
+function reasonOf(error: unknown): string {
+  const { message, cause } = error as Error & { cause?: { error?: string } }
+  if (typeof cause?.error === 'string') return cause.error
+  return cause instanceof Error ? reasonOf(cause) : message
 }
