@@ -47,6 +47,11 @@ const nothing: StandbyPage = {
   sent: [],
 }
 
+/** A store that nobody reaches may go on taking mail; what it took since is read here all the same. */
+const meanwhileSql = "d.received_at >= :since AND d.state IN ('inbox', 'aside', 'moved', 'released')"
+/** Later than anything: without an outage nothing came meanwhile. */
+const noMoment = new Date('9999-01-01')
+
 /** What waits for a colleague, and what they have written meanwhile. */
 export async function standbyPage(db: Database, mailboxId: number, now: Date): Promise<StandbyPage> {
   const { mailbox, outage, isOn } = await standbyOf(db, mailboxId, now)
@@ -57,13 +62,13 @@ export async function standbyPage(db: Database, mailboxId: number, now: Date): P
       db,
       `SELECT w.*, k.seen_at, k.answered_at FROM (
          SELECT 'delivery' AS kind, d.id, d.received_at, d.from_name, d.from_address, d.subject, d.attachments
-         FROM deliveries d WHERE d.mailbox_id = :mailboxId AND ${waitingSql}
+         FROM deliveries d WHERE d.mailbox_id = :mailboxId AND (${waitingSql} OR ${meanwhileSql})
          UNION ALL
          SELECT 'relay', r.id, m.received_at, m.from_name, m.from_address, m.subject, 0
-         FROM relays r JOIN messages m ON m.id = r.message_id WHERE r.recipient = :address AND r.state = 'waiting'
+         FROM relays r JOIN messages m ON m.id = r.message_id WHERE r.recipient = :address AND (r.state = 'waiting' OR r.state = 'taken' AND m.received_at >= :since)
        ) w LEFT JOIN standby_marks k ON k.mailbox_id = :mailboxId AND k.kind = w.kind AND k.subject_id = w.id
        ORDER BY w.received_at DESC, w.id DESC LIMIT ${most}`,
-      { mailboxId, address: mailbox.address },
+      { mailboxId, address: mailbox.address, since: outage?.since ?? noMoment },
     ),
     lettersOf(db, mailboxId),
   ])

@@ -383,7 +383,7 @@ export const own = {
       unfiled_other: '{{count}} Briefe kommen noch in Ihren Ordner für Gesendetes.',
       closed: 'Der Mailserver ist da',
       closedText: 'Alle Ihre E-Mails sind im Postfach. Nehmen Sie Ihr Mailprogramm.',
-      waiting: 'Wartet auf Ihr Postfach',
+      waiting: 'Seither eingegangen',
       nothing: 'Inzwischen ist nichts gekommen.',
       drafts: 'Entwürfe',
       sent: 'Von hier gesendet',

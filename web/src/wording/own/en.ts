@@ -336,7 +336,7 @@ export const own = {
       unfiled_other: '{{count}} letters are still to be put into your Sent folder.',
       closed: 'The mail store is there',
       closedText: 'All your mail is in your mailbox. Use your mail program.',
-      waiting: 'Waiting for your mailbox',
+      waiting: 'What has come in since',
       nothing: 'Nothing has come in meanwhile.',
       drafts: 'Drafts',
       sent: 'Sent from here',

@@ -375,7 +375,7 @@ export const own = {
       unfiled_other: '{{count}} brev skal ennå legges i mappen for sendt e-post.',
       closed: 'Posttjeneren svarer',
       closedText: 'All e-posten din er i postkassen. Bruk e-postprogrammet ditt.',
-      waiting: 'Venter på postkassen din',
+      waiting: 'Kommet inn siden da',
       nothing: 'Det har ikke kommet noe i mellomtiden.',
       drafts: 'Utkast',
       sent: 'Sendt herfra',

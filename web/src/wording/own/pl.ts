@@ -416,7 +416,7 @@ export const own = {
       unfiled_other: '{{count}} listu trafi jeszcze do folderu wysłanych.',
       closed: 'Serwer poczty działa',
       closedText: 'Cała Twoja poczta jest w skrzynce. Użyj programu pocztowego.',
-      waiting: 'Czeka na Twoją skrzynkę',
+      waiting: 'Nadeszło od tego czasu',
       nothing: 'W międzyczasie nic nie przyszło.',
       drafts: 'Szkice',
       sent: 'Wysłane stąd',
