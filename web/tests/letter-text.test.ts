@@ -77,7 +77,7 @@ describe('its subject', () => {
 describe('what is quoted', () => {
   test('a paragraph a line, under who wrote when', () => {
     expect(answer({ text: '\nOne\r\n\r\nTwo\n' }).html).toBe(
-      `<p></p><p>${wrote}</p><blockquote><p>One</p><p></p><p>Two</p></blockquote>`,
+      `<p></p><p></p><p>${wrote}</p><blockquote><p>One</p><p></p><p>Two</p></blockquote>`,
     )
   })
 

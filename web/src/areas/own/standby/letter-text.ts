@@ -48,7 +48,7 @@ export function answerTo(
     to: main,
     cc: all ? others : [],
     subject: answerSubject(subject),
-    html: `<p></p><p>${escaped(wrote)}</p><blockquote>${htmlOf(text.trim())}</blockquote>`,
+    html: `<p></p><p></p><p>${escaped(wrote)}</p><blockquote>${htmlOf(text.trim())}</blockquote>`,
   }
 }
 
