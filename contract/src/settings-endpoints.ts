@@ -119,6 +119,8 @@ const routes = z.object({ smartHosts: routeHosts, stores: z.array(mailStore).max
 export type RouteHost = z.infer<typeof routeHost>
 /** What colleagues can do while their mail store is away: from so many minutes on they read what waits, answer and write. */
 const standby = z.object({ on: z.boolean(), after: z.number().int().min(1).max(1440) })
+/** Whether Pendro learns from what people move in their mail programs. */
+const moves = z.object({ learn: z.boolean() })
 const secondFactor = z.enum(['optional', 'required'])
 
 const attribute = z
@@ -192,6 +194,7 @@ const shapes = {
   outgoing,
   routes,
   standby,
+  moves,
   'reaching-out': reachingOut,
   'second-factor': secondFactor,
   'identity-provider': identityProvider,
@@ -220,6 +223,7 @@ export const settingChange = z.discriminatedUnion('what', [
   one('outgoing'),
   one('routes'),
   one('standby'),
+  one('moves'),
   one('reaching-out'),
   one('second-factor'),
   one('identity-provider'),

@@ -158,6 +158,8 @@ export const reviewRow = z.object({
   waiting: z.boolean(),
   /** An open enquiry waits for it. */
   askedFor: z.boolean(),
+  /** Its colleague moved it in a mail program, and so did this many mailboxes with messages like it. */
+  moved: z.object({ as: z.enum(['junk', 'wanted']), colleagues: z.number().int() }).nullable(),
 })
 /** A checked {@link reviewRow}. */
 export type ReviewRow = z.infer<typeof reviewRow>
@@ -176,6 +178,7 @@ export const reviewStates = z.enum([
   'delivered',
   'inspecting',
   'watched',
+  'moved',
 ])
 
 /** The review's filter sentence; the same names stand in the URL of the screen. */

@@ -7,6 +7,7 @@ import { migrate } from './db/migrate.ts'
 import { organisationNow } from './db/organisation.ts'
 import { isDatabaseAway } from './errors.ts'
 import { writeReply } from './replying/reply.ts'
+import { learnFromMoves } from './reports/moved.ts'
 import { lettersOf } from './own/letters.ts'
 import { createLearning, type Learning } from './history/learning.ts'
 import { createLiveStream } from './live/stream.ts'
@@ -241,6 +242,7 @@ function startJobs(own: Process, reader: Reader, pace: Pace, learning: Learning)
     start('history', 1000, learning.work),
     start('purge', 5000, createPurge(db, { now, pace })),
     start('ends', 2000, () => workEnds(db, now())),
+    start('moved', 60_000, () => learnFromMoves(db, { read: reader.read, now })),
     start('calibration', 5000, () => recalibrate(db, now(), at => lists.run({ kind: 'fit', at }))),
     start('directory', 60_000, () => workDirectory({ ...directory, db, log, now })),
     start('weights', 30_000, () => refitWeights(db, now(), at => lists.run({ kind: 'fit-weights', at }))),

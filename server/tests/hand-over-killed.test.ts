@@ -9,7 +9,7 @@ import { route } from './mail-servers.ts'
 import { arrive, setOrganisation, startTestServer, type TestServer } from './support.ts'
 
 /** Messages; `PENDRO_HAND_OVER=2000` for the whole campaign. */
-const messages = Number(process.env.PENDRO_HAND_OVER ?? 120)
+const messages = Number(process.env.PENDRO_HAND_OVER ?? 60)
 const master = 'a master password'
 const names = ['ingrid', 'aksel', 'kari']
 let server: TestServer

@@ -166,6 +166,7 @@ const others: Readonly<Record<string, readonly [typed: unknown, kept: unknown]>>
     { on: false, after: 30 },
     { on: false, after: 30 },
   ],
+  moves: [{ learn: false }, { learn: false }],
   'reaching-out': [
     { pictures: false, unsubscribe: true },
     { pictures: false, unsubscribe: true },

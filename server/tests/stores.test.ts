@@ -3,14 +3,17 @@ import { ImapFlow } from 'imapflow'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import type { MailStoreShape } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
-import { execute, findRow, select } from '../src/db/database.ts'
+import { execute, findRow, inTransaction, select } from '../src/db/database.ts'
 import { organisationNow } from '../src/db/organisation.ts'
 import { createSecrets, createVault } from '../src/outbox/secrets.ts'
+import { readHere } from '../src/reading/reader.ts'
 import { workOutbox } from '../src/outbox/outbox.ts'
 import { createWays } from '../src/outbox/ways.ts'
 import { createInStore } from '../src/stores/deliver.ts'
 import { workMoves } from '../src/stores/move.ts'
 import { createStores } from '../src/stores/stores.ts'
+import { noteVerdicts } from '../src/stores/verdicts.ts'
+import { learnFromMoves } from '../src/reports/moved.ts'
 import { lookNow } from '../src/stores/watch.ts'
 import {
   arrive,
@@ -446,5 +449,138 @@ describe('who looks into the junk folder', () => {
     later(60)
     await look()
     expect(await looks()).toMatchObject({ junk: null })
+  })
+})
+
+describe('what colleagues move in their mail programs teaches', () => {
+  const everybody = ['ingrid', 'aksel', 'kari', 'bookings']
+  const user = (name: string) => `${name}@harbour.example`
+  const learn = () => learnFromMoves(server.db, { read: readHere.read, now })
+  const lessons = (cluster: string) =>
+    select<{ verdict: string; counted: number }>(
+      server.db,
+      'SELECT verdict, counted FROM lessons WHERE cluster_key = :cluster',
+      { cluster },
+    )
+  const clusterOf = async (id: number) =>
+    (
+      await findRow<{ k: string }>(server.db, 'SELECT cluster_key AS k FROM deliveries WHERE id = :id', {
+        id,
+      })
+    )?.k ?? ''
+  /** The same mailing to all of them, handed over. */
+  const mailing = async () => {
+    serial += 1
+    const subject = `Offer ${serial} ${randomUUID().slice(0, 8)}`
+    const words = Array.from({ length: 40 }, () => randomUUID().slice(0, 6)).join(' ')
+    const ids = await arrive(server, { to: everybody.map(user), subject, body: words })
+    await handOver()
+    for (const name of everybody) await look(name)
+    return { ids, subject, cluster: await clusterOf(ids[0] ?? 0) }
+  }
+  /** One after the other, with a look after each. */
+  const move = async (names: readonly string[], subject: string, from: string, to: string) => {
+    for (const name of names) {
+      await moves(subject, from, to, user(name))
+      later(60)
+      await look(name)
+    }
+  }
+  const listed = async (who = oda) =>
+    (await who.get('/api/review?states=moved')).body.rows as {
+      subject: string
+      moved: { as: string; colleagues: number }
+    }[]
+
+  beforeEach(() => execute(server.db, 'DELETE FROM colleague_moves'))
+
+  test('three that agree teach once, and it can be undone for good', async () => {
+    const { subject, cluster } = await mailing()
+    await move(['ingrid', 'aksel'], subject, 'INBOX', 'Junk')
+    expect([await learn(), await lessons(cluster)]).toEqual([0, []])
+    await move(['kari'], subject, 'INBOX', 'Junk')
+    expect([await learn(), await learn()]).toEqual([1, 0])
+    expect(await lessons(cluster)).toEqual([{ verdict: 'junk', counted: 1 }])
+    const { body } = await oda.get('/api/record?what=rulings&who=pendro')
+    const line = body.lines[0]
+    expect(line).toMatchObject({
+      by: 'Pendro',
+      facts: { message: 'moved', learn: 'junk', colleagues: 3 },
+    })
+    expect((await oda.post(`/api/rulings/${line.rulingId}/undo`, {})).status).toBe(200)
+    expect([await lessons(cluster), await learn(), await lessons(cluster)]).toEqual([[], 0, []])
+  })
+
+  test('one who moves ever so much is one; who moves it back has said nothing', async () => {
+    const { subject, cluster, ids } = await mailing()
+    await execute(
+      server.db,
+      `INSERT INTO colleague_moves (delivery_id, mailbox_id, cluster_key, verdict, at)
+       SELECT id, :mailbox, :cluster, 'junk', :now FROM deliveries WHERE cluster_key <> :cluster LIMIT 10`,
+      { mailbox: server.mailbox('ingrid'), cluster, now: now() },
+    )
+    await move(['aksel', 'kari'], subject, 'INBOX', 'Junk')
+    await move(['kari'], subject, 'Junk', 'INBOX')
+    expect([ids.length, await learn(), await lessons(cluster)]).toEqual([4, 0, []])
+  })
+
+  test('where they don’t agree nothing is learned', async () => {
+    const first = await mailing()
+    await move(['ingrid', 'aksel', 'kari'], first.subject, 'INBOX', 'Junk')
+    await execute(server.db, "UPDATE colleague_moves SET verdict = 'wanted' WHERE mailbox_id = :kari", {
+      kari: server.mailbox('kari'),
+    })
+    expect([await learn(), await lessons(first.cluster)]).toEqual([0, []])
+  })
+
+  test('out of junk it was wanted', async () => {
+    await setOrganisation(server.db, {
+      watching: false,
+      limits: { junk: 1, quarantined: 99.9, nearCertain: 99.9 },
+    })
+    const { subject, cluster } = await mailing()
+    expect((await seen(user('bookings')))['Junk']).toContain(subject)
+    await move(['ingrid', 'kari', 'bookings'], subject, 'Junk', 'INBOX')
+    expect([await learn(), await lessons(cluster)]).toEqual([1, [{ verdict: 'wanted', counted: 1 }]])
+  })
+
+  test('where a staffer has ruled already nothing is added', async () => {
+    const { ids, subject, cluster } = await mailing()
+    await oda.post('/api/rulings', ruling([ids[3] ?? 0], { message: 'leave', learn: 'wanted' }))
+    await move(['ingrid', 'aksel', 'kari'], subject, 'INBOX', 'Junk')
+    expect([await learn(), (await lessons(cluster)).map(({ verdict }) => verdict)]).toEqual([0, ['wanted']])
+  })
+
+  test('switched off nothing is; Review lists what was moved all the same', async () => {
+    await setOrganisation(server.db, { moves: { learn: false } })
+    const { subject, cluster } = await mailing()
+    await move(['ingrid', 'aksel', 'kari'], subject, 'INBOX', 'Junk')
+    expect([await learn(), await lessons(cluster)]).toEqual([0, []])
+    const rows = await listed()
+    expect(rows.find(row => row.subject === subject)?.moved).toEqual({ as: 'junk', colleagues: 3 })
+    await setOrganisation(server.db, { moves: { learn: true } })
+  })
+
+  test('of one mailbox fifty a day are noted', async () => {
+    for (let i = 0; i < 52; i += 1) await letter()
+    const found = await select<{ id: number; cluster: string }>(
+      server.db,
+      'SELECT id, cluster_key AS cluster FROM deliveries ORDER BY id DESC LIMIT 52',
+    )
+    const moved = found.map(({ id, cluster }) => ({
+      deliveryId: id,
+      kind: 'junk' as const,
+      state: 'inbox' as const,
+      cameFrom: null,
+      cluster,
+    }))
+    const note = () =>
+      inTransaction(server.db, tx =>
+        noteVerdicts(server.db, tx, { mailboxId: server.mailbox('ingrid'), moved, now: now() }),
+      )
+    await note()
+    await note()
+    const noted = await findRow<{ n: number }>(server.db, 'SELECT COUNT(*) AS n FROM colleague_moves')
+    expect(noted?.n).toBe(50)
   })
 })

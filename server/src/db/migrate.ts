@@ -32,6 +32,7 @@ import { statements as outgoing } from './migrations/0032-outgoing.ts'
 import { statements as learning } from './migrations/0033-learning.ts'
 import { statements as stores } from './migrations/0034-stores.ts'
 import { statements as standby } from './migrations/0035-standby.ts'
+import { statements as colleagueMoves } from './migrations/0036-colleague-moves.ts'
 import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
 import { statements as whereabouts } from './migrations/0006-whereabouts.ts'
@@ -73,6 +74,7 @@ export const migrations: Readonly<Record<string, readonly string[]>> = {
   '0033-learning': learning,
   '0034-stores': stores,
   '0035-standby': standby,
+  '0036-colleague-moves': colleagueMoves,
 }
 
 /** Done already, by the statement that was running when an upgrade was interrupted: it exists, or is gone. */

@@ -29,6 +29,7 @@ export const usualOutgoing: OutgoingSetting = { mode: 'off', servers: [], journa
 export const usualRoutes: RoutesSetting = { smartHosts: [], stores: [] }
 
 /** Until somebody says otherwise colleagues can go on after ten minutes. */
+export const usualMoves = { learn: true }
 export const usualStandby = { on: true, after: 10 }
 
 /** The one organisation of this database. Throws when it has not been set up. */

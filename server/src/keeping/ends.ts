@@ -29,6 +29,7 @@ export const ends: Readonly<Record<string, End>> = {
   enquiry_queue: withDelivery,
   ruling_deliveries: withDelivery,
   store_copies: withDelivery,
+  colleague_moves: withDelivery,
   standby_marks: { after: 31, from: 'done_at' },
   standby_letters: { after: 31, from: 'filed_at' },
   standby_files: { with: 'standby_letters', by: 'letter_id' },

@@ -40,6 +40,7 @@ const acts = {
   outgoing: 'setting-outgoing',
   routes: 'setting-routes',
   standby: 'setting-standby',
+  moves: 'setting-moves',
   'reaching-out': 'setting-reaching-out',
   'second-factor': 'setting-second-factor',
   'identity-provider': 'setting-identity-provider',

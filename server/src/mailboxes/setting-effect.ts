@@ -56,6 +56,7 @@ function factsOf(
     case 'name':
     case 'letters':
     case 'standby':
+    case 'moves':
     case 'reaching-out':
     case 'directory':
     case 'forbidden':

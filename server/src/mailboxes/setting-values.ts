@@ -23,6 +23,7 @@ import {
   usualOutgoing,
   usualPeers,
   usualRoutes,
+  usualMoves,
   usualStandby,
   type Organisation,
 } from '../db/organisation.ts'
@@ -108,6 +109,7 @@ export function settingsOf(organisation: Organisation): Omit<OrganisationSetting
     outgoing: outgoingShown(organisation.outgoing ?? usualOutgoing),
     routes: routesShown(organisation.routes ?? usualRoutes),
     standby: { ...(organisation.standby ?? usualStandby) },
+    moves: { ...(organisation.moves ?? usualMoves) },
     'reaching-out': { ...(organisation.reachingOut ?? { pictures: true, unsubscribe: true }) },
     'second-factor': organisation.secondFactor ?? 'optional',
     'identity-provider': asShown(organisation.identityProvider ?? noProvider),
@@ -194,6 +196,8 @@ export function storedSetting(
       return { routes: value.to }
     case 'standby':
       return { standby: value.to }
+    case 'moves':
+      return { moves: value.to }
     case 'reaching-out':
       return { reachingOut: value.to }
     case 'second-factor':
@@ -264,6 +268,7 @@ function normalised(
     case 'name':
     case 'peers':
     case 'standby':
+    case 'moves':
     case 'reaching-out':
     case 'second-factor':
     case 'directory':

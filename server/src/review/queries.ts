@@ -25,7 +25,8 @@ export const statesOf: Readonly<Record<z.infer<typeof reviewStates>, readonly De
   // What a person released is shown apart.
   delivered: arrivedStates.filter(state => state !== 'released'),
   inspecting: ['inspecting'],
-  // Of these only what would have been held; see conditions().
+  // Of these only what somebody moved in a mail program, or what would have been held; see conditions().
+  moved: [...arrivedStates, 'junk'],
   watched: arrivedStates.filter(state => state !== 'released'),
 }
 
@@ -73,6 +74,8 @@ export interface DeliveryRow extends Pick<
   readonly sent_to: string
   readonly size: number | null
   readonly asked_for: number
+  readonly moved_as: 'junk' | 'wanted' | null
+  readonly moved_by: number
 }
 
 const columns = `d.id, d.message_id, d.state, d.received_at, d.expires_at, d.score, d.from_name, d.from_address, d.subject,
@@ -82,8 +85,9 @@ const columns = `d.id, d.message_id, d.state, d.received_at, d.expires_at, d.sco
 const withNames = (sql: string) =>
   `SELECT d.*, m.name AS mailbox_name, IF(d.address_used IN ('', m.address), '', d.address_used) AS sent_to,
      (SELECT size FROM messages s WHERE s.id = d.message_id) AS size, EXISTS (SELECT 1 FROM enquiry_deliveries x JOIN enquiries e ON e.id = x.enquiry_id
-     WHERE x.delivery_id = d.id AND e.state NOT IN ('found', 'never sent to us')) AS asked_for
-   FROM (${sql}) d JOIN mailboxes m ON m.id = d.mailbox_id`
+     WHERE x.delivery_id = d.id AND e.state NOT IN ('found', 'never sent to us')) AS asked_for,
+     v.verdict AS moved_as, (SELECT COUNT(DISTINCT w.mailbox_id) FROM colleague_moves w WHERE w.cluster_key = v.cluster_key AND w.verdict = v.verdict) AS moved_by
+   FROM (${sql}) d JOIN mailboxes m ON m.id = d.mailbox_id LEFT JOIN colleague_moves v ON v.delivery_id = d.id`
 
 /** What a list is of: a filter, within the mailboxes somebody looks after. */
 interface Shown {
@@ -110,6 +114,7 @@ export function shownTo(
 function conditions(t: string, { filter, scope }: Shown): string {
   const parts = [`${t}.received_day >= :since`, within(scope, `${t}.mailbox_id`)]
   if (filter.states === 'watched') parts.push(`${t}.would IN ('junk', 'quarantined', 'discarded')`)
+  if (filter.states === 'moved') parts.push(`${t}.id IN (SELECT delivery_id FROM colleague_moves)`)
   if (filter.mailbox !== undefined) parts.push(`${t}.mailbox_id = :mailbox`)
   if (filter.from > 0) parts.push(`${t}.score >= :from`)
   if (filter.to < 100) parts.push(`${t}.score < :to`)
@@ -128,6 +133,8 @@ async function indexFor(
   { byState, byMailbox }: { readonly byState: string; readonly byMailbox: string },
 ): Promise<string> {
   if (filter.states === 'watched') return 'k_would'
+  // Few are; they lead to their deliveries.
+  if (filter.states === 'moved') return 'PRIMARY'
   if (filter.mailbox !== undefined) return byMailbox
   if (scope === null) return byState
   const theirs = `deliveries FORCE INDEX (${byMailbox}) WHERE ${within(scope, 'mailbox_id')} AND state IN (:states)`
@@ -342,7 +349,7 @@ export function clusterMembers(
 export async function countBins(db: Database, shown: Shown): Promise<readonly number[]> {
   const { filter, scope } = shown
   const whole: Shown = { ...shown, filter: { ...filter, from: 0, to: 100 } }
-  const summed = scope === null && filter.mailbox === undefined && !filter.find && filter.states !== 'watched'
+  const summed = scope === null && filter.mailbox === undefined && !filter.find && filter.states !== 'watched' && filter.states !== 'moved'
   const rows = await select<{ bin: number; n: number }>(
     db,
     summed
@@ -388,5 +395,6 @@ export function toReviewRow(row: DeliveryRow, cluster = { deliveries: 1, colleag
     clusterColleagues: cluster.colleagues,
     waiting: row.state === 'deferred',
     askedFor: row.asked_for === 1,
+    moved: row.moved_as && { as: row.moved_as, colleagues: row.moved_by },
   }
 }

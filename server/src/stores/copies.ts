@@ -6,6 +6,7 @@ import { insert } from '../db/rows.ts'
 import { moveDeliveries, type Move } from '../deliveries/move.ts'
 import { announce } from '../live/events.ts'
 import type { FolderKind } from './folders.ts'
+import { noteVerdicts } from './verdicts.ts'
 
 type PutBy = RowOf<typeof StoreCopies>['put_by']
 
@@ -31,6 +32,7 @@ interface DeliveryRow {
   readonly state: DeliveryState
   readonly bound_for: string | null
   readonly came_from: DeliveryState | null
+  readonly cluster_key: string
 }
 
 /** Where each state of a delivery is looked for first; anywhere for what a rule puts into a folder. */
@@ -54,7 +56,7 @@ export async function noteArrived(
   const ids = [...new Set(arrived.map(({ deliveryId }) => deliveryId))]
   const deliveries = await select<DeliveryRow>(
     db,
-    'SELECT id, state, bound_for, came_from FROM deliveries WHERE id IN (:ids) AND mailbox_id = :mailboxId ORDER BY id FOR UPDATE',
+    'SELECT id, state, bound_for, came_from, cluster_key FROM deliveries WHERE id IN (:ids) AND mailbox_id = :mailboxId ORDER BY id FOR UPDATE',
     { ids, mailboxId },
     tx,
   )
@@ -100,6 +102,13 @@ export async function noteArrived(
       act,
       shifts.filter(one => one.act === act).map(({ move }) => move),
     )
+  const moved = fresh.flatMap(({ deliveryId, kind, putBy }) => {
+    const row = putBy === 'colleague' ? byId.get(deliveryId) : undefined
+    return row
+      ? [{ deliveryId, kind, state: row.state, cameFrom: row.came_from, cluster: row.cluster_key }]
+      : []
+  })
+  await noteVerdicts(db, tx, { mailboxId, moved, now })
   // Whoever has it on the screen sees where it is now.
   const stateOf = new Map(shifts.map(({ move }) => [move.id, move.to]))
   await announce(

@@ -157,6 +157,11 @@ export const enOrganisation = {
       waiting_other: '{{count}} messages wait for a server now and will go the new way.',
     },
   },
+  moves: {
+    title: 'What colleagues move in their mail programs',
+    text: 'Once three colleagues have moved mail that is alike to junk, or out of it, Pendro learns from one of these messages. Review lists all of them; the record has the undo.',
+    learn: 'Pendro learns from it',
+  },
   standby: {
     title: 'While a mail store is away',
     text: 'Colleagues read what waits for them on their own pages, answer and write. When the store is back all of it is handed over, once.',

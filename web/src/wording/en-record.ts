@@ -84,6 +84,7 @@ export const enRecord = {
       peers: 'who may hand mail over',
       outgoing: 'what becomes of mail that colleagues send',
       standby: 'mail while a mail store is away',
+      moves: 'learning from what colleagues move',
       routes: 'where mail goes on to',
       'reaching-out': 'what Pendro fetches and sends for staffers',
       'second-factor': 'whether staffers need a second factor',
@@ -114,6 +115,8 @@ export const enRecord = {
   toColleagues_other: 'to {{count}} colleagues',
   forEveryone: 'for all colleagues',
   message: {
+    moved_one: 'Learned from **{{subject}}** from {{from}}, since a colleague had moved it',
+    moved_other: 'Learned from **{{subject}}** from {{from}}, since {{count}} colleagues had moved mail like it',
     report_one: 'Reported **{{subject}}** from {{from}}, which had got through {{to}}',
     release_one: 'Released **{{subject}}** from {{from}} {{to}}',
     release_other: 'Released {{count}} messages, the first **{{subject}}** from {{from}}, {{to}}',

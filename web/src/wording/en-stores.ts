@@ -18,7 +18,6 @@ export const enStores = {
   imap: 'Look into mailboxes (IMAP)',
   imapHelp:
     'Without it Pendro can’t say where mail is after it was delivered, and can’t move what was filed wrongly.',
-  sieve: 'Put mail rules into the store (ManageSieve)',
   junkFolder: 'Junk folder',
   junkFolderHelp: 'Empty: the one the store marks as such.',
   asideFolder: 'Folder for what is set aside',
@@ -47,8 +46,6 @@ export const enStores = {
   looked_other: 'Looked into {{fresh}} of {{count}} mailboxes within the last two minutes.',
   oldest: 'The longest ago was {{time}}.',
   notLooked: 'Pendro hands mail over and does not look into mailboxes.',
-  takesRules: 'It takes mail rules.',
-  keepsRules: 'Mail rules stay with Pendro.',
   troubled_one: '{{count}} mailbox can’t be opened.',
   troubled_other: '{{count}} mailboxes can’t be opened.',
   since: 'Since {{time}}.',

@@ -225,6 +225,12 @@ export const en = {
     total_one: '**{{shown}}** message.',
     total_other: '**{{shown}}** messages.',
     filter: 'Showing mail that is [[states]], for [[mailbox]], from [[days]], [[order]] first.',
+    moved: {
+      junk_one: 'moved to junk by its colleague',
+      junk_other: 'moved to junk by {{count}} colleagues',
+      wanted_one: 'moved to the inbox by its colleague',
+      wanted_other: 'moved to the inbox by {{count}} colleagues',
+    },
     wouldBe_one: 'One message would have been held if mail were not only watched',
     wouldBe_other: '{{count}} messages would have been held if mail were not only watched',
     statesLabel: 'which state',
@@ -238,6 +244,7 @@ export const en = {
       discarded: 'discarded',
       delivered: 'delivered',
       watched: 'only watched and would have been held',
+      moved: 'moved by colleagues, into junk or out of it',
       inspecting: 'still being inspected',
     },
     statesHint: {
@@ -249,6 +256,7 @@ export const en = {
       released: 'was kept back, now in the inbox',
       discarded: 'can be restored until it is no longer kept',
       delivered: 'in inboxes and other folders, so that you can mark what should not have got through',
+      moved: 'in their own mail programs; your ruling counts for more than theirs',
       watched: 'in the colleague’s inbox, because mail is only watched for now; rulings on it teach',
       inspecting: 'an attachment is still being inspected',
     },

@@ -38,6 +38,8 @@ export interface OrganisationSettings {
   readonly routes?: RoutesSetting
   /** Standby mailboxes; without it they open after ten minutes. */
   readonly standby?: { readonly on: boolean; readonly after: number }
+  /** Whether Pendro learns from what people move in their mail programs; yes unless it says no. */
+  readonly moves?: { readonly learn: boolean }
   /** Whether staffers may have pictures of a message fetched, and unsubscribe; both unless it says no. */
   readonly reachingOut?: { readonly pictures: boolean; readonly unsubscribe: boolean }
   /** Whether every staffer has to have a second factor; without it each decides. */

@@ -113,6 +113,24 @@ export const StoreCopies = model(
   },
 )
 
+export const ColleagueMoves = model(
+  'colleague_moves',
+  {
+    purpose: 'What people moved in their mail programs, into the junk folder and out of it',
+    grows: 'a row a message that somebody moved so',
+    ends: 'with the headers of its delivery',
+  },
+  {
+    delivery_id: primary(link('deliveries')),
+    mailbox_id: link('mailboxes'),
+    cluster_key: chars(32),
+    verdict: oneOf('junk', 'wanted'),
+    at: moment(),
+    /** What Pendro learned from it, together with others. */
+    ruling_id: maybe(link('rulings')),
+  },
+)
+
 export const StoreMoves = model(
   'store_moves',
   {

@@ -18,6 +18,7 @@ export const stateChoices = [
   'inspecting',
   'delivered',
   'watched',
+  'moved',
 ] as const satisfies readonly ReviewStates[]
 export const dayChoices = [1, 3, 7, 14, 28] as const
 

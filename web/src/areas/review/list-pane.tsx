@@ -109,6 +109,7 @@ function WouldHaveBeenHeld({ filter }: Pick<ReturnType<typeof useFilter>, 'filte
 }
 
 const elsewhere = [
+  'moved',
   'watched',
   'sealed',
   'waiting',

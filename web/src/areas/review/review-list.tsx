@@ -289,6 +289,9 @@ function Circumstance({ row, member }: { row: ReviewRow; member: boolean }) {
       : t('review.to', { name: row.mailboxName })
   return (
     <>
+      {row.moved && (
+        <b className="text-amber">{t(`review.moved.${row.moved.as}`, { count: row.moved.colleagues })} · </b>
+      )}
       {row.askedFor && <b className="text-amber">{t('review.askedFor')} · </b>}
       {[
         to,

@@ -64,7 +64,7 @@ const leadsTo: Readonly<Record<StepName, string>> = {
   domains: '/organisation',
   people: '/mailboxes/new',
   doors: '/organisation/doors',
-  store: '/organisation/doors',
+  store: '/organisation/stores',
   outgoing: '/organisation/doors',
   learning: '/organisation/learning',
   staffers: '/organisation/staffers',

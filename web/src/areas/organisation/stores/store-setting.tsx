@@ -113,24 +113,23 @@ function Store({ store, may, onChange, onRemove }: Editing & { onRemove: () => v
   )
 }
 
-const newServer = (port: number): ServerAt => ({ host: '', port, tls: 'implicit', certificate: '' })
+const newServer: ServerAt = { host: '', port: 993, tls: 'implicit', certificate: '' }
 
 /** What Pendro may do there beside handing mail over. */
 function LooksIn({ store, may, onChange }: Editing) {
   const { t } = useTranslation()
-  const { imap, sieve, hosts } = store
+  const { imap, hosts } = store
   const host = hosts[0]?.host ?? ''
-  const toggle = (label: string, on: boolean, change: (on: boolean) => void) => (
-    <label className="mt-3 flex cursor-pointer items-center gap-2 font-semibold">
-      <Checkbox checked={on} label={label} onChange={change} />
-      <span>{label}</span>
-    </label>
-  )
   return (
     <>
-      {toggle(t('stores.imap'), imap !== null, on =>
-        onChange({ ...store, imap: on ? { ...newServer(993), host } : null }),
-      )}
+      <label className="mt-3 flex cursor-pointer items-center gap-2 font-semibold">
+        <Checkbox
+          checked={imap !== null}
+          label={t('stores.imap')}
+          onChange={on => onChange({ ...store, imap: on ? { ...newServer, host } : null })}
+        />
+        <span>{t('stores.imap')}</span>
+      </label>
       {imap === null && <p className="text-ink-2">{t('stores.imapHelp')}</p>}
       {imap !== null && (
         <div className="mt-1 rounded-md border border-line px-3 py-2">
@@ -138,18 +137,10 @@ function LooksIn({ store, may, onChange }: Editing) {
           <Folders store={store} may={may} onChange={onChange} />
         </div>
       )}
-      {toggle(t('stores.sieve'), sieve !== null, on =>
-        onChange({ ...store, sieve: on ? { ...newServer(4190), host, tls: 'starttls' } : null }),
-      )}
-      {sieve !== null && (
-        <div className="mt-1 rounded-md border border-line px-3 py-2">
-          <Server server={sieve} onChange={one => onChange({ ...store, sieve: one })} />
-        </div>
-      )}
-      {(imap !== null || sieve !== null) && (
+      {imap !== null && (
         <Identity
           identity={store.identity}
-          at={imap ?? sieve}
+          at={imap}
           may={may}
           onChange={identity => onChange({ ...store, identity })}
         />

@@ -8,6 +8,7 @@ import { Card } from '../../../parts/card.tsx'
 import { Failed, SkeletonRows } from '../../../parts/states.tsx'
 import { useSettings } from '../use-settings.ts'
 import { OutagesCard } from './outages-card.tsx'
+import { MovesCard } from './moves-setting.tsx'
 import { StandbyCard } from './standby-setting.tsx'
 import { StoresCard } from './store-setting.tsx'
 import { useStores } from './use-stores.ts'
@@ -38,6 +39,7 @@ export function StoresPage() {
             <OutagesCard may={may} />
             <Now stores={data.stores} />
             <StandbyCard data={settings.data} may={may} />
+            <MovesCard data={settings.data} may={may} />
           </div>
           <StoresCard data={settings.data} may={may} />
         </div>
@@ -65,7 +67,7 @@ function Now({ stores }: { stores: readonly StoreStateShape[] }) {
 function State({ store }: { store: StoreStateShape }) {
   const { t } = useTranslation()
   const times = useTimes()
-  const { name, houses, domains, imap, sieve, mailboxes, fresh, oldest, troubles } = store
+  const { name, houses, domains, imap, mailboxes, fresh, oldest, troubles } = store
   return (
     <>
       <h4 className="font-semibold">{name || t('stores.unnamed')}</h4>
@@ -77,7 +79,6 @@ function State({ store }: { store: StoreStateShape }) {
         {imap ? t('stores.looked', { fresh, count: mailboxes }) : t('stores.notLooked')}{' '}
         {imap && oldest !== null && fresh < mailboxes && t('stores.oldest', { time: times.full(oldest) })}
       </p>
-      <p className="text-ink-2">{t(sieve ? 'stores.takesRules' : 'stores.keepsRules')}</p>
       {troubles.map(({ trouble, mailboxes: count, detail, since }) => (
         <div
           key={trouble}
