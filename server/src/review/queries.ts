@@ -349,7 +349,12 @@ export function clusterMembers(
 export async function countBins(db: Database, shown: Shown): Promise<readonly number[]> {
   const { filter, scope } = shown
   const whole: Shown = { ...shown, filter: { ...filter, from: 0, to: 100 } }
-  const summed = scope === null && filter.mailbox === undefined && !filter.find && filter.states !== 'watched' && filter.states !== 'moved'
+  const summed =
+    scope === null &&
+    filter.mailbox === undefined &&
+    !filter.find &&
+    filter.states !== 'watched' &&
+    filter.states !== 'moved'
   const rows = await select<{ bin: number; n: number }>(
     db,
     summed

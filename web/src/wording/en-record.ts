@@ -116,7 +116,8 @@ export const enRecord = {
   forEveryone: 'for all colleagues',
   message: {
     moved_one: 'Learned from **{{subject}}** from {{from}}, since a colleague had moved it',
-    moved_other: 'Learned from **{{subject}}** from {{from}}, since {{count}} colleagues had moved mail like it',
+    moved_other:
+      'Learned from **{{subject}}** from {{from}}, since {{count}} colleagues had moved mail like it',
     report_one: 'Reported **{{subject}}** from {{from}}, which had got through {{to}}',
     release_one: 'Released **{{subject}}** from {{from}} {{to}}',
     release_other: 'Released {{count}} messages, the first **{{subject}}** from {{from}}, {{to}}',
