@@ -17,6 +17,7 @@ import { benchIntake } from './intake.ts'
 import { benchLearning } from './learning.ts'
 import { benchMailboxes } from './mailboxes.ts'
 import { benchJudging } from './judging.ts'
+import { benchStores } from './stores.ts'
 import type { Section } from './measure.ts'
 import { benchUnderLoad } from './under-load.ts'
 import { benchBundle, benchReview } from './review-page.ts'
@@ -31,6 +32,7 @@ const onTheirOwn = [
   ...(process.argv.includes('learning') ? [benchLearning] : []),
   ...(process.argv.includes('directory') ? [benchDirectory] : []),
   ...(process.argv.includes('first-day') ? [benchFirstDay] : []),
+  ...(process.argv.includes('stores') ? [benchStores] : []),
 ]
 const onItsOwn = onTheirOwn.length > 0
 const only = Object.entries(alone).flatMap(([name, bench]) => (process.argv.includes(name) ? [bench] : []))
@@ -66,6 +68,7 @@ else {
     sections.push(await benchLearning(database.url, database.sql))
     sections.push(await benchDirectory(database.url, database.sql))
     sections.push(await benchFirstDay(database.url, database.sql))
+    sections.push(await benchStores(database.url, database.sql))
   }
 }
 await database.stop()

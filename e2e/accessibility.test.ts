@@ -22,6 +22,7 @@ const views = [
   ['Calibration', '/calibration'],
   ['Organisation', '/organisation'],
   ['Doors', '/organisation/doors'],
+  ['Mail stores', '/organisation/stores'],
   ['Learn from older mail', '/organisation/learning'],
   ['First steps', '/organisation/steps'],
   ['Watching', '/mailboxes/watching'],

@@ -3,7 +3,7 @@ import { spawnSync } from 'node:child_process'
 import { ensurePackages, ensurePrograms, ensureWeb, root } from './prepare.mjs'
 
 ensurePackages()
-ensurePrograms(['mariadb', 'chromium', 'slapd', 'openssl'])
+ensurePrograms(['mariadb', 'chromium', 'slapd', 'openssl', 'imap', 'lmtp', 'managesieve'])
 ensureWeb()
 const done = spawnSync(
   process.execPath,

@@ -105,8 +105,8 @@ async function breaksDown(): Promise<void> {
 async function comesBack(): Promise<void> {
   await store.start()
   later(1)
+  // Nothing waits for its own next try.
   await watch()
-  later(20)
 }
 
 const page = async (who = ingrid) => (await who.get('/api/own/standby')).body as StandbyPage

@@ -5,7 +5,7 @@ import { isWithin, type Scope } from '../db/scope.ts'
 import { AppError } from '../errors.ts'
 import { storeKey, wholeStore } from '../outbox/stores.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
-import { housedMailboxes, outages } from '../stores/outages.ts'
+import { housedMailboxes, outages, tryAllNow } from '../stores/outages.ts'
 import { waitingSql } from './open.ts'
 
 /** Colleagues named with an outage. */
@@ -101,6 +101,7 @@ export async function declare(
       { store, never: new Date(0), at: away ? now : null, by: away ? by.name : '' },
       tx,
     )
+    if (!away) await tryAllNow(db, tx, now)
     await writeRecord(db, tx, [
       { act: away ? 'store-declared-away' : 'store-declared-back', at: now, by, facts: { store } },
     ])

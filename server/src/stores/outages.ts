@@ -1,7 +1,7 @@
 import { createTransport } from 'nodemailer'
 import type { RouteHost } from '@pendro/contract'
 import { harmlessLine } from '@pendro/core/text'
-import { execute, inTransaction, select, type Database } from '../db/database.ts'
+import { execute, inTransaction, select, type Database, type Tx } from '../db/database.ts'
 import { StoreStates } from '../db/models/stores.ts'
 import { organisationNow, usualStandby, type Organisation } from '../db/organisation.ts'
 import { findAll } from '../db/rows.ts'
@@ -72,8 +72,18 @@ async function noteBack(db: Database, name: string, at: Date): Promise<void> {
       { name },
       tx,
     )
-    if (back > 0) await tryAllAgain(db, tx, at)
+    if (back > 0) await tryAllNow(db, tx, at)
   })
+}
+
+/** A store is back: mail, letters for its Sent folders and marks need not wait until they would be tried again by themselves. */
+export async function tryAllNow(db: Database, tx: Tx, at: Date): Promise<void> {
+  await tryAllAgain(db, tx, at)
+  for (const left of [
+    "standby_letters SET next_at = :at WHERE state = 'sent' AND filed_at",
+    'standby_marks SET next_at = :at WHERE done_at',
+  ])
+    await execute(db, `UPDATE ${left} IS NULL AND claimed_until IS NULL AND next_at > :at`, { at }, tx)
 }
 
 /** What stands in the way at all of the hosts; `null` where one of them answers. */

@@ -142,6 +142,7 @@ export const enOrganisation = {
     protocols: { smtp: 'SMTP', lmtp: 'LMTP' },
     tls: 'TLS',
     tlsOff: 'Anybody on the way can read it.',
+    staysHere: 'It does not leave this machine.',
     tlss: { off: 'off', starttls: 'STARTTLS', implicit: 'from the start' },
     certificate: 'Certificate that alone is believed (PEM)',
     certificateHelp: 'Empty: one that a well-known authority has signed for this server’s name.',

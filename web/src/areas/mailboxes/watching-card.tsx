@@ -38,7 +38,7 @@ export function WatchingCard({
       <fieldset disabled={!may}>
         <legend className="sr-only">{t('mailboxes.watching.title')}</legend>
         {[false, true].map(value => (
-          <label key={String(value)} className="flex items-baseline gap-2 py-1">
+          <label key={String(value)} className="flex min-h-7 items-baseline gap-2 py-1">
             <input
               type="radio"
               name="watching"

@@ -66,6 +66,24 @@ export function Line({
   )
 }
 
+/** Something that is so or not. */
+export function Choice({
+  label,
+  chosen,
+  onChange,
+}: {
+  label: string
+  chosen: boolean
+  onChange: (chosen: boolean) => void
+}) {
+  return (
+    <label className="flex cursor-pointer items-center gap-2">
+      <Checkbox checked={chosen} label={label} onChange={onChange} />
+      <span>{label}</span>
+    </label>
+  )
+}
+
 /** Some of several, by their names. */
 export function Choices<T extends string | number>({
   all,
@@ -82,14 +100,11 @@ export function Choices<T extends string | number>({
     <ul className="flex flex-wrap gap-x-5 gap-y-1.5">
       {all.map(one => (
         <li key={one}>
-          <label className="flex cursor-pointer items-center gap-2">
-            <Checkbox
-              checked={chosen.includes(one)}
-              label={nameOf(one)}
-              onChange={on => onChange(all.filter(other => (other === one ? on : chosen.includes(other))))}
-            />
-            <span>{nameOf(one)}</span>
-          </label>
+          <Choice
+            label={nameOf(one)}
+            chosen={chosen.includes(one)}
+            onChange={on => onChange(all.filter(other => (other === one ? on : chosen.includes(other))))}
+          />
         </li>
       ))}
     </ul>
@@ -142,7 +157,7 @@ export function OneOf<T extends string>({
     <fieldset className="min-w-0">
       <legend className="mb-1 font-semibold">{label}</legend>
       {all.map(one => (
-        <label key={one} className="flex cursor-pointer items-baseline gap-2 py-0.5">
+        <label key={one} className="flex cursor-pointer min-h-7 items-baseline gap-2 py-1">
           <input
             type="radio"
             className="accent-petrol"

@@ -107,6 +107,9 @@ function Host({
   )
 }
 
+/** Loopback (RFC 1122 §3.2.1.3, RFC 4291 §2.5.3). */
+const staysHere = /^(?:127(?:\.\d{1,3}){3}|::1|\[::1\]|localhost)$/i
+
 /** Where a server is, and whom it has to be. `children`: what else there is to say of it. */
 export function Server({
   server,
@@ -148,7 +151,9 @@ export function Server({
         {children}
       </div>
       {tls === 'off' ? (
-        <p className="mt-1 text-ink-2">{t('organisation.routes.tlsOff')}</p>
+        <p className="mt-1 text-ink-2">
+          {t(`organisation.routes.${staysHere.test(host) ? 'staysHere' : 'tlsOff'}`)}
+        </p>
       ) : (
         <Certificate certificate={certificate} onChange={one => change({ certificate: one })} />
       )}

@@ -1,7 +1,7 @@
 import { useTranslation } from 'react-i18next'
 import type { OrganisationSettingsShape } from '@pendro/contract'
-import { Checkbox } from '../../../parts/checkbox.tsx'
 import { TextField } from '../../../parts/field.tsx'
+import { Choice } from '../fields.tsx'
 import { SettingCard } from '../setting-card.tsx'
 
 /** Whether colleagues can go on while their mail store is away, and how soon. */
@@ -11,14 +11,11 @@ export function StandbyCard({ data: { standby }, may }: { data: OrganisationSett
     <SettingCard what="standby" saved={standby} may={may}>
       {(draft, onChange) => (
         <>
-          <label className="flex cursor-pointer items-center gap-2">
-            <Checkbox
-              checked={draft.on}
-              label={t('organisation.standby.on')}
-              onChange={on => onChange({ ...draft, on })}
-            />
-            <span>{t('organisation.standby.on')}</span>
-          </label>
+          <Choice
+            label={t('organisation.standby.on')}
+            chosen={draft.on}
+            onChange={on => onChange({ ...draft, on })}
+          />
           <TextField
             label={t('organisation.standby.after')}
             className="mt-2 max-w-[20rem]"

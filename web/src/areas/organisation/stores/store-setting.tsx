@@ -2,11 +2,10 @@ import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import type { MailStoreShape, OrganisationSettingsShape, ServerAt, StoreIdentity } from '@pendro/contract'
 import { Button } from '../../../parts/buttons.tsx'
-import { Checkbox } from '../../../parts/checkbox.tsx'
 import { MailboxSlot } from '../../../parts/mailbox-slot.tsx'
 import { Sentence } from '../../../parts/sentence.tsx'
 import { Hosts, newHost, Server } from '../doors/hosts.tsx'
-import { Line, Lines, Select } from '../fields.tsx'
+import { Choice, Line, Lines, Select } from '../fields.tsx'
 import { SettingCard } from '../setting-card.tsx'
 import { SecretLine } from './secret-line.tsx'
 import { StoreSteps } from './store-steps.tsx'
@@ -122,14 +121,13 @@ function LooksIn({ store, may, onChange }: Editing) {
   const host = hosts[0]?.host ?? ''
   return (
     <>
-      <label className="mt-3 flex cursor-pointer items-center gap-2 font-semibold">
-        <Checkbox
-          checked={imap !== null}
+      <div className="mt-3 font-semibold">
+        <Choice
           label={t('stores.imap')}
+          chosen={imap !== null}
           onChange={on => onChange({ ...store, imap: on ? { ...newServer, host } : null })}
         />
-        <span>{t('stores.imap')}</span>
-      </label>
+      </div>
       {imap === null && <p className="text-ink-2">{t('stores.imapHelp')}</p>}
       {imap !== null && (
         <div className="mt-1 rounded-md border border-line px-3 py-2">

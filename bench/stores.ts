@@ -1,0 +1,272 @@
+import { ImapFlow } from 'imapflow'
+import { createTransport } from 'nodemailer'
+import type { MailStoreShape } from '@pendro/contract'
+import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
+import { demoOrganisation } from '../scripts/fill-demo.ts'
+import { demoStaffers } from '../scripts/sign-ins.mjs'
+import { execute, findRow, openDatabase, type Database } from '../server/src/db/database.ts'
+import { migrate } from '../server/src/db/migrate.ts'
+import { organisationNow } from '../server/src/db/organisation.ts'
+import { takeIn } from '../server/src/intake/intake.ts'
+import { createLog } from '../server/src/log.ts'
+import { createOutbox } from '../server/src/outbox/outbox.ts'
+import { createSecrets } from '../server/src/outbox/secrets.ts'
+import { createWays } from '../server/src/outbox/ways.ts'
+import { setUp } from '../server/src/set-up.ts'
+import { createInStore } from '../server/src/stores/deliver.ts'
+import { beginMove, workMoves } from '../server/src/stores/move.ts'
+import { createStores, type Stores } from '../server/src/stores/stores.ts'
+import { enrol, workLooks } from '../server/src/stores/watch.ts'
+import { atMost, inTurns, median, ms, type Measured, type Section } from './measure.ts'
+
+const mailboxes = 5000
+const master = { user: 'pendro', password: 'a master password' }
+const address = (n: number) => `c${n}@vindholm.example`
+const now = () => new Date()
+
+interface Bench {
+  readonly db: Database
+  readonly store: RealStore
+  readonly stores: Stores
+}
+
+/** What a real mail store costs: handing over, looking into thousands of mailboxes, moving; each against a bare client at the same Dovecot. */
+export async function benchStores(
+  urlOf: (name: string) => string,
+  sql: (text: string) => void,
+): Promise<Section> {
+  sql('DROP DATABASE IF EXISTS pendro_stores; CREATE DATABASE pendro_stores')
+  const db = openDatabase(urlOf('pendro_stores'))
+  const store = await startRealStore({ accounts: {}, master })
+  try {
+    await prepare(db, store)
+    const secrets = createSecrets(
+      { passwordOf: async () => master.password },
+      { passwords: '', authorities: '' },
+    )
+    const bench = { db, store, stores: createStores(db, secrets) }
+    console.log('Handing over …')
+    const handed = await handingOver(bench, secrets)
+    console.log('Moving …')
+    const moved = await moving(bench)
+    console.log('Looking …')
+    const looked = await looking(bench)
+    return {
+      title: 'Mail stores',
+      rows: [handed, moved, looked],
+      notes:
+        'The store is Debian’s Dovecot on the same machine, and takes part of its cores. Looking: every mailbox has a session of its own, with sign-in, and one LIST with STATUS.',
+    }
+  } finally {
+    await store.close()
+    await db.close()
+  }
+}
+
+async function prepare(db: Database, { ports }: RealStore): Promise<void> {
+  await migrate(db)
+  const at = (port: number) => ({ host: '127.0.0.1', port, tls: 'off' as const, certificate: '' })
+  const setting: MailStoreShape = {
+    name: 'pier',
+    houses: 'rest',
+    domains: [],
+    hosts: [{ ...at(ports.lmtp), protocol: 'lmtp', user: '' }],
+    identity: { kind: 'proxy', user: master.user, tokenUrl: '', scope: '' },
+    imap: at(ports.imap),
+    sieve: null,
+    junkFolder: '',
+    asideFolder: '',
+    releases: 'hand-over',
+  }
+  await setUp(db, {
+    organisation: { ...demoOrganisation, watching: true, routes: { smartHosts: [], stores: [setting] } },
+    mailboxes: [1].map(n => ({
+      address: address(n),
+      aliases: [],
+      name: 'One',
+      kind: 'person' as const,
+      department: 'Deck',
+      timeZone: 'Europe/Oslo',
+      language: 'en' as const,
+    })),
+    staffers: demoStaffers,
+  })
+  await execute(
+    db,
+    `INSERT INTO mailboxes (address, name, kind, department, time_zone, language)
+     SELECT CONCAT('c', seq, '@vindholm.example'), CONCAT('Colleague ', seq), 'person', 'Deck', 'Europe/Oslo', 'en' FROM seq_2_to_${mailboxes}`,
+  )
+  await execute(
+    db,
+    `INSERT IGNORE INTO mailbox_addresses (address, mailbox_id) SELECT address, id FROM mailboxes`,
+  )
+}
+
+const text = (n: number) =>
+  [
+    `From: Yard <yard@quay-lamps.example>`,
+    `To: ${address(1 + (n % 200))}`,
+    `Subject: Lamps ${n}`,
+    'Date: Fri, 20 Nov 2026 08:59:00 +0000',
+    `Message-ID: <lamps-${n}@quay-lamps.example>`,
+    '',
+    `The lamps of berth ${n} are ready. ${'They can be fetched from the yard. '.repeat(60)}`,
+  ].join('\r\n')
+
+/** Messages of a round, to 200 mailboxes. */
+const aRound = 400
+let serial = 0
+
+async function handingOver(
+  { db, store, stores }: Bench,
+  secrets: ReturnType<typeof createSecrets>,
+): Promise<Measured> {
+  const send = createWays({
+    organisation: () => organisationNow(db),
+    store: { host: '127.0.0.1', port: 9 },
+    secrets,
+    now,
+  })
+  const outbox = createOutbox({
+    db,
+    send,
+    log: createLog('silent'),
+    now,
+    letter: async () => null,
+    inStore: createInStore(db, stores, now),
+  })
+  const waiting = async () =>
+    (await findRow<{ n: number }>(db, 'SELECT COUNT(*) AS n FROM outbox WHERE done_at IS NULL'))?.n ?? 0
+  const bare = createTransport({
+    host: '127.0.0.1',
+    port: store.ports.lmtp,
+    lmtp: true,
+    ignoreTLS: true,
+    pool: true,
+    maxConnections: 8,
+    maxMessages: Infinity,
+  })
+  const ours: number[] = []
+  const theirs: number[] = []
+  for (let round = -1; round < 5; round += 1) {
+    const made = Array.from({ length: aRound }, () => {
+      serial += 1
+      return { n: serial, raw: Buffer.from(text(serial)) }
+    })
+    await takeIn(
+      db,
+      made.map(({ n, raw }) => ({
+        raw,
+        envelopeFrom: 'yard@quay-lamps.example',
+        recipients: [address(1 + (n % 200))],
+        receivedAt: now(),
+        connection: { ip: '127.0.0.1', helo: 'mx.vindholm.example' },
+      })),
+    )
+    const began = performance.now()
+    while ((await outbox.work()) > 0 || (await waiting()) > 0);
+    const between = performance.now()
+    await Promise.all(
+      made.map(({ n, raw }) =>
+        bare.sendMail({
+          envelope: { from: 'yard@quay-lamps.example', to: [address(1 + (n % 200))] },
+          raw,
+        }),
+      ),
+    )
+    if (round < 0) continue
+    ours.push(between - began)
+    theirs.push(performance.now() - between)
+  }
+  bare.close()
+  send.close()
+  const [mine, bareOnes] = [median(ours), median(theirs)]
+  const ratio = bareOnes / mine
+  const perSecond = (time: number) => `${((aRound / time) * 1000).toFixed(0)} a second`
+  return {
+    what: `handing ${aRound} messages over by LMTP, noted and settled`,
+    ours: perSecond(mine),
+    against: `${perSecond(bareOnes)} (a bare LMTP client with 8 connections)`,
+    ratio,
+    wanted: 'at least 0.7',
+    met: ratio >= 0.7,
+  }
+}
+
+const messages = 1000
+
+async function moving({ db, store, stores }: Bench): Promise<Measured> {
+  const client = new ImapFlow({
+    host: '127.0.0.1',
+    port: store.ports.imap,
+    secure: false,
+    doSTARTTLS: false,
+    auth: { user: master.user, pass: master.password, authzid: address(2) },
+    logger: false,
+  })
+  await client.connect()
+  for (const folder of ['Yard', 'Quay']) await client.mailboxCreate(folder)
+  for (let i = 0; i < messages; i += 1) await client.append('Yard', text(i))
+  const id =
+    (await findRow<{ id: number }>(db, 'SELECT id FROM mailboxes WHERE address = :a', { a: address(2) }))
+      ?.id ?? 0
+  let from = 'Yard'
+  const other = () => (from === 'Yard' ? 'Quay' : 'Yard')
+  const ours = async () => {
+    await beginMove(db, stores, {
+      by: { kind: 'staffer', id: 1, name: 'Bench' },
+      mailboxId: id,
+      from,
+      to: other(),
+      deliveries: null,
+      reason: '',
+      token: crypto.randomUUID(),
+      now: now(),
+    })
+    while ((await workMoves(db, stores, now)) > 0);
+    from = other()
+  }
+  const bare = async () => {
+    await client.mailboxOpen(from)
+    for (const uid of (await client.search({ all: true }, { uid: true })) || [])
+      await client.messageMove([uid], other(), { uid: true })
+    await client.mailboxClose()
+    from = other()
+  }
+  const [mine = 0, loop = 0] = await inTurns(3, ours, bare)
+  await client.logout()
+  return atMost(
+    `moving ${messages} messages, kept so that it can be taken back`,
+    mine,
+    loop,
+    2,
+    'a loop of UID MOVE',
+  )
+}
+
+async function looking({ db, stores }: Bench): Promise<Measured> {
+  await enrol(db, now())
+  const log = createLog('silent')
+  const once = async () => {
+    await execute(db, 'UPDATE store_mailboxes SET next_at = :now, claimed_until = NULL', { now: now() })
+    const began = performance.now()
+    while ((await workLooks({ db, stores, log, now })) > 0);
+    return performance.now() - began
+  }
+  // The first makes the folders.
+  await once()
+  const time = await once()
+  const fresh = await findRow<{ n: number }>(
+    db,
+    'SELECT COUNT(*) AS n FROM store_mailboxes WHERE looked_at > :since',
+    { since: new Date(Date.now() - time - 1000) },
+  )
+  return {
+    what: `folders of ${fresh?.n ?? 0} mailboxes looked at, by 20 connections at most`,
+    ours: ms(time),
+    against: '60000 ms (limit)',
+    ratio: time / 60_000,
+    wanted: 'at most 1',
+    met: time <= 60_000 && fresh?.n === mailboxes,
+  }
+}
