@@ -358,7 +358,8 @@ export const en = {
       'The attachment lab is still inspecting an attachment. You need do nothing: the message goes on when that is done.',
     sealed: 'Sealed: it has harmful content. Nobody can release it, whatever the lists say.',
     is: {
-      inbox: 'It is in the inbox.',
+      inbox: 'It was delivered to the inbox.',
+      movedToJunk: 'It was delivered to the inbox; its colleague has moved it to junk.',
       aside: 'Set aside: wanted, but bulk mail.',
       deferred: 'Waiting for the mail store.',
       discarded: 'Discarded. You can restore it until it goes away.',

@@ -257,7 +257,11 @@ function RowLines({ row, member, ruledBy }: Pick<RowProps, 'row' | 'member' | 'r
         <span className="min-w-0 truncate text-[0.9rem] text-ink-2">
           {done ? (
             <b className="text-petrol">
-              {ruledBy ? t(`review.doneBy.${row.state}`, { by: ruledBy }) : t(`state.${row.state}`)}
+              {ruledBy
+                ? t(`review.doneBy.${row.state}`, { by: ruledBy })
+                : row.moved
+                  ? t(`review.moved.${row.moved.as}`, { count: row.moved.colleagues })
+                  : t(`state.${row.state}`)}
             </b>
           ) : (
             <Circumstance row={row} member={member} />
@@ -289,9 +293,6 @@ function Circumstance({ row, member }: { row: ReviewRow; member: boolean }) {
       : t('review.to', { name: row.mailboxName })
   return (
     <>
-      {row.moved && (
-        <b className="text-amber">{t(`review.moved.${row.moved.as}`, { count: row.moved.colleagues })} · </b>
-      )}
       {row.askedFor && <b className="text-amber">{t('review.askedFor')} · </b>}
       {[
         to,

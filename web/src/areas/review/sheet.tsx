@@ -182,7 +182,10 @@ function Whereabout({ sheet: { row, waiting, history, path } }: { sheet: Deliver
   const rule = path.find(({ rules = [] }) => rules.some(({ folder }) => folder !== ''))?.rules?.[0]
   return (
     <p role="status" className={`${box} border-line-strong`}>
-      {t(`sheet.is.${row.state}`, { rule: rule?.name, folder: rule?.folder })}{' '}
+      {t(`sheet.is.${row.moved?.as === 'junk' ? 'movedToJunk' : row.state}`, {
+        rule: rule?.name,
+        folder: rule?.folder,
+      })}{' '}
       {row.state === 'discarded' && <EraseForGood row={row} />}
     </p>
   )
