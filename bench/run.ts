@@ -25,7 +25,12 @@ import { benchDecisions, benchLists } from './senders.ts'
 import { benchWhereabouts } from './whereabouts.ts'
 
 // Sections that can be made again by name, without the rest: npm run bench -- intake
-const alone = { hostile: benchHostile, intake: benchIntake, judging: () => benchJudging() } as const
+const alone = {
+  hostile: benchHostile,
+  intake: benchIntake,
+  judging: () => benchJudging(),
+  bundle: benchBundle,
+} as const
 // On databases of their own.
 const onTheirOwn = [
   ...(process.argv.includes('mailboxes') ? [benchMailboxes] : []),

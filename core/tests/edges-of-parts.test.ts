@@ -423,6 +423,9 @@ describe('results in quotes (RFC 8601 §2.2, RFC 2045 §5.1)', () => {
     // What stands after a space is another word; what does not belongs to the value.
     expect(valueIn('spf=pass smtp.mailfrom="a b"@x.example policy.x=y')).toBe('a b@x.example')
     expect(valueIn('spf=pass smtp.mailfrom=a "b"')).toBe(undefined)
+    expect(valueIn('spf=pass smtp.mailfrom="a b"c@x.example')).toBe('a bc@x.example')
+    expect(valueIn('spf=pass smtp.mailfrom="a b" c@x.example')).toBe(undefined)
+    expect(parseAuthenticationResults('"mx.example"; spf=pass')?.authservId).toBe('mx.example')
     expect(of('"spf"=pass')).toBe(null)
     expect(of('spf="pass"')).toBe(null)
     expect(of('spf=pass reason="all ; good"')?.results[0]?.properties.get('reason')).toBe('all ; good')
