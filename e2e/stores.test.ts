@@ -148,7 +148,7 @@ test('what a rule filed is found, and moved to the inbox for real', async ({ pag
   await expect(page.getByText(/into the folder Later, unread/)).toBeVisible()
   await page.goBack()
   await page.reload()
-  await hit.getByRole('button', { name: 'Move it to the inbox' }).click()
+  await hit.getByRole('button', { name: 'Put it back into the inbox' }).click()
   await expect.poll(() => copies(subject)).toEqual(['INBOX'])
   // Its undo is where every undo is.
   await page.getByRole('button', { name: 'Undo' }).click()

@@ -88,7 +88,7 @@ export const problems = {
     status: 413,
     text: 'The attachments are more than 20 MB together. This file was not attached.',
   },
-  NO_RECIPIENTS: { status: 400, text: 'Say whom it is to. Nothing was sent.' },
+  NO_RECIPIENTS: { status: 400, text: 'Add somebody to send it to. Nothing was sent.' },
   BAD_RECIPIENTS: { status: 400, text: 'These are not email addresses: {{lines}}. Nothing was sent.' },
   TOO_MANY_RECIPIENTS: { status: 400, text: 'That is more than 100 people. Nothing was sent.' },
   ATTACHMENT_HARMFUL: {

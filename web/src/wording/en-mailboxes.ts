@@ -324,9 +324,9 @@ export const enMailboxes = {
     total: 'All',
     unread: 'Unread',
     move: 'Move',
-    toInbox: 'Move all to the inbox',
+    toInbox: 'Put all of it back into the inbox',
     kind: { inbox: 'Inbox', junk: 'junk folder', aside: 'what is set aside' },
-    ask: 'Move everything in “{{from}}” to the inbox?',
+    ask: 'Put everything in “{{from}}” back into the inbox?',
     askText_one:
       '{{count}} message goes to the inbox of {{name}}. Their mail programs fetch it again; what was read stays read.',
     askText_other:
@@ -335,7 +335,7 @@ export const enMailboxes = {
     moveAll_one: 'Move {{count}} message',
     moveAll_other: 'Move {{count}} messages',
     cancel: 'Cancel',
-    begun: 'Moving “{{from}}” to the inbox.',
+    begun: 'Putting what is in “{{from}}” back into the inbox.',
     undoing: 'Moving it back.',
     undo: 'Undo',
     state: {
@@ -345,7 +345,7 @@ export const enMailboxes = {
       undoing: 'Moving back from {{to}} to {{from}}: {{done}} of {{count}}',
       undone: '{{time}}: moved back from {{to}} to {{from}}.',
     },
-    trouble: 'Pendro can’t open this mailbox since {{time}}.',
+    trouble: 'Pendro has not been able to open this mailbox since {{time}}.',
     troubles: {
       'no-answer': 'The mail store does not answer. Pendro tries again by itself.',
       certificate:

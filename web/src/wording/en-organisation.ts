@@ -130,7 +130,7 @@ export const enOrganisation = {
   },
   routes: {
     title: 'Where mail goes on to',
-    text: 'The first server that answers gets it; the others wait until it does not.',
+    text: 'Mail goes to the first server in the list that answers.',
     toStores_zero: 'No mail store is set. Set one',
     toStores_one: '{{count}} mail store is set',
     toStores_other: '{{count}} mail stores are set',
@@ -160,7 +160,7 @@ export const enOrganisation = {
   },
   moves: {
     title: 'What colleagues move in their mail programs',
-    text: 'Once three colleagues have moved mail that is alike to junk, or out of it, Pendro learns from one of these messages. Review lists all of them; the record has the undo.',
+    text: 'When three colleagues have moved similar mail into junk, or out of it, Pendro learns from one of these messages. Review lists them all, and the record can undo what was learned.',
     learn: 'Pendro learns from it',
   },
   standby: {

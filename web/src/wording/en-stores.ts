@@ -17,7 +17,7 @@ export const enStores = {
   handOver: 'Mail is handed over to',
   imap: 'Look into mailboxes (IMAP)',
   imapHelp:
-    'Without it Pendro can’t say where mail is after it was delivered, and can’t move what was filed wrongly.',
+    'Without it Pendro can’t say where mail is once it has been delivered, and can’t move what was filed wrongly.',
   junkFolder: 'Junk folder',
   junkFolderHelp: 'Empty: the one the store marks as such.',
   asideFolder: 'Folder for what is set aside',
@@ -44,7 +44,7 @@ export const enStores = {
   mailboxes_other: '{{count}} mailboxes',
   looked_one: 'Looked into {{fresh}} of {{count}} mailbox within the last two minutes.',
   looked_other: 'Looked into {{fresh}} of {{count}} mailboxes within the last two minutes.',
-  oldest: 'The longest ago was {{time}}.',
+  oldest: 'The oldest look was {{time}}.',
   notLooked: 'Pendro hands mail over and does not look into mailboxes.',
   troubled_one: '{{count}} mailbox can’t be opened.',
   troubled_other: '{{count}} mailboxes can’t be opened.',
@@ -85,8 +85,8 @@ export const enStores = {
     declare: 'Say that it is away',
     declareOf: 'Say that {{store}} is away',
     declareBack: 'Say that it is back',
-    saidAway: 'Colleagues can go on on their own pages now.',
-    saidBack: 'It counts as what it is.',
+    saidAway: 'Colleagues can now read and write on their own pages.',
+    saidBack: 'Pendro goes by whether the store answers again.',
   },
   secret: {
     label: 'Password of {{account}}',

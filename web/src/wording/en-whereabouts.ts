@@ -187,9 +187,9 @@ export const enWhereabouts = {
     '7.7': 'the message was damaged on the way',
   },
   act: {
-    moveToInbox: 'Move it to the inbox',
-    moving: 'Moving it to the inbox. Their mail program fetches it again.',
-    movingBack: 'Moving it back.',
+    putBack: 'Put it back into the inbox',
+    moving: 'Putting it back into the inbox. Their mail program fetches it again.',
+    movingBack: 'Putting it back where it was.',
     release: 'Release to {{name}}',
     deliver: 'Deliver it to {{name}} anyway',
     toInbox: 'Put a copy in the inbox of {{name}}',

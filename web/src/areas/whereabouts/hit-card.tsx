@@ -204,7 +204,7 @@ function ToInbox({ hit }: { hit: WhereHit }) {
   if (folder === null || ['junk', 'aside', 'moved'].includes(hit.state ?? '')) return null
   return (
     <Button kind="main" data-main disabled={moving.isPending} onClick={() => moving.mutate(folder)}>
-      {t('whereabouts.act.moveToInbox')}
+      {t('whereabouts.act.putBack')}
     </Button>
   )
 }
