@@ -235,6 +235,30 @@ describe('what a release comes to', () => {
     expect(await copies(id)).toHaveLength(2)
   })
 
+  test('moved to the inbox just before, and not looked at since: it is there once all the same', async () => {
+    const { id, subject } = await junk()
+    await oda.post('/api/rulings', ruling([id], { message: 'release' }))
+    // As by the colleague, or by a process that was killed before it could note it.
+    await moves(subject, 'Junk', 'INBOX')
+    await handOver()
+    expect(await state(id)).toBe('released')
+    expect((await seen())['INBOX']?.filter(one => one === subject)).toEqual([subject])
+  })
+
+  test('released before anybody has looked where it is: it is moved, and there once', async () => {
+    await setOrganisation(server.db, {
+      watching: false,
+      limits: { junk: 1, quarantined: 99.9, nearCertain: 99.9 },
+    })
+    const { id, subject } = await letter()
+    await handOver()
+    await oda.post('/api/rulings', ruling([id], { message: 'release' }))
+    await handOver()
+    const folders = await seen()
+    expect(folders['Junk'] ?? []).not.toContain(subject)
+    expect(folders['INBOX']?.filter(one => one === subject)).toEqual([subject])
+  })
+
   test('moved by a mail program it is released, and junk again when it is moved back', async () => {
     const { id, subject } = await junk()
     await moves(subject, 'Junk', 'INBOX')

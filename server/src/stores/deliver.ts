@@ -2,7 +2,9 @@ import type { ImapFlow } from 'imapflow'
 import { inTransaction, select, type Database } from '../db/database.ts'
 import { StoreCopies } from '../db/models/stores.ts'
 import { update } from '../db/rows.ts'
+import { signingKey } from '../db/signing-keys.ts'
 import type { InStore, WantedCopy } from '../outbox/outbox.ts'
+import { readDeliveryMark } from '../outbox/trace.ts'
 import type { SendResult } from '../outbox/smtp-out.ts'
 import { noteArrived } from './copies.ts'
 import { foldersOf, openFolder, type FolderKind } from './folders.ts'
@@ -50,25 +52,30 @@ export function createInStore(db: Database, stores: Stores, now: () => Date): In
 export async function find(
   { client, store }: Pick<Visit, 'client' | 'store'>,
   mark: string,
+  isIt: (found: string) => boolean = found => found === mark,
 ): Promise<{ readonly path: string; readonly kind: FolderKind; readonly uid: number } | null> {
   const folders = [...(await foldersOf(client, store))].filter(({ total }) => total > 0)
   const first: Readonly<Partial<Record<FolderKind, number>>> = { inbox: 0, junk: 1, aside: 2, other: 3 }
   folders.sort((a, b) => (first[a.kind] ?? 4) - (first[b.kind] ?? 4))
   for (const { path, kind } of folders) {
     await openFolder(client, path)
-    const uid = await findHere(client, mark)
+    const uid = await findHere(client, mark, isIt)
     if (uid !== null) return { path, kind, uid }
   }
   return null
 }
 
-/** The search finds what has the text anywhere in the field; only what has it whole counts. */
-async function findHere(client: ImapFlow, mark: string): Promise<number | null> {
+/** The search finds what has the text anywhere in the field; the field as a whole is asked about then. */
+async function findHere(
+  client: ImapFlow,
+  mark: string,
+  isIt: (found: string) => boolean,
+): Promise<number | null> {
   const uids = await searchIn(client, { header: { 'Pendro-Delivery': mark } })
   if (uids.length === 0) return null
   const query = { uid: true, headers: ['Pendro-Delivery'] }
-  const found = (await client.fetchAll([...uids], query, { uid: true })).find(
-    one => markOf(one.headers) === mark,
+  const found = (await client.fetchAll([...uids], query, { uid: true })).find(one =>
+    isIt(markOf(one.headers)),
   )
   return found?.uid ?? null
 }
@@ -122,5 +129,16 @@ async function moveThere(
     })
     return true
   }
-  return false
+  return bringUnknown(db, visit, deliveryId)
+}
+
+/** A copy that nobody has looked at where it is now: just handed over, moved meanwhile, or by a process that was killed. The next look notes it. */
+async function bringUnknown(db: Database, visit: Visit, deliveryId: number): Promise<boolean> {
+  const key = await signingKey(db, 'deliveries')
+  const copy = await find(visit, `${deliveryId}.`, mark => readDeliveryMark(key, mark) === deliveryId)
+  if (copy === null) return false
+  if (copy.kind === 'inbox') return true
+  await openFolder(visit.client, copy.path, true)
+  await moveIn(visit.client, [copy.uid], inbox)
+  return true
 }
