@@ -516,7 +516,9 @@ describe('what is not for everybody', () => {
   })
 
   test('switched off, nobody goes on here', async () => {
+    const begun = (await save()).body
     await setOrganisation(server.db, { standby: { on: false, after: 10 } })
+    expect((await send(begun)).body.code).toBe('STANDBY_CLOSED')
     expect(await page()).toMatchObject({ state: 'closed', items: [] })
     expect((await save()).body.code).toBe('STANDBY_CLOSED')
     await setOrganisation(server.db, { standby: { on: true, after: 10 } })

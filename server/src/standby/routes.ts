@@ -74,14 +74,18 @@ function readingRoutes(router: Router, { db, now, reader = readHere }: Deps): vo
 }
 
 function writingRoutes(router: Router, { db, now, queued, reader = readHere }: Deps): void {
-  mount(router, readStandbyDraft, ({ params, colleague }) => readDraft(db, colleague.id, params.id))
+  mount(router, readStandbyDraft, async ({ params, colleague }) => {
+    await needStandby(db, colleague.id, now())
+    return readDraft(db, colleague.id, params.id)
+  })
   mount(router, saveStandbyDraft, async ({ body, colleague }) => {
     await needStandby(db, colleague.id, now())
     return saveDraft(db, colleague.id, body, now())
   })
-  mount(router, attachToDraft, async ({ query, body, colleague }) => ({
-    id: await attachFile(db, colleague.id, { ...query, content: Buffer.from(body) }),
-  }))
+  mount(router, attachToDraft, async ({ query, body, colleague }) => {
+    await needStandby(db, colleague.id, now())
+    return { id: await attachFile(db, colleague.id, { ...query, content: Buffer.from(body) }) }
+  })
   mount(router, detachFromDraft, async ({ params, body, colleague }) => {
     await detachFile(db, colleague.id, params.id, body.file)
     return {}
@@ -91,6 +95,7 @@ function writingRoutes(router: Router, { db, now, queued, reader = readHere }: D
     return {}
   })
   mount(router, sendStandbyDraft, async ({ params, body, colleague }) => {
+    await needStandby(db, colleague.id, now())
     const given = { id: params.id, version: body.version }
     await sendDraft(db, colleague.id, given, { now: now(), read: reader.read })
     queued()
