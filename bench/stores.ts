@@ -1,6 +1,6 @@
 import { ImapFlow } from 'imapflow'
 import { createTransport } from 'nodemailer'
-import type { MailStoreShape } from '@pendro/contract'
+import { plainStore, type MailStoreShape } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { demoOrganisation } from '../scripts/fill-demo.ts'
 import { demoStaffers } from '../scripts/sign-ins.mjs'
@@ -68,16 +68,11 @@ async function prepare(db: Database, { ports }: RealStore): Promise<void> {
   await migrate(db)
   const at = (port: number) => ({ host: '127.0.0.1', port, tls: 'off' as const, certificate: '' })
   const setting: MailStoreShape = {
+    ...plainStore,
     name: 'pier',
-    houses: 'rest',
-    domains: [],
     hosts: [{ ...at(ports.lmtp), protocol: 'lmtp', user: '' }],
     identity: { kind: 'proxy', user: master.user, tokenUrl: '', scope: '' },
     imap: at(ports.imap),
-    sieve: null,
-    junkFolder: '',
-    asideFolder: '',
-    releases: 'hand-over',
   }
   await setUp(db, {
     organisation: { ...demoOrganisation, watching: true, routes: { smartHosts: [], stores: [setting] } },

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { gunzip } from 'node:zlib'
 import { createTransport } from 'nodemailer'
-import type { MailStoreShape } from '@pendro/contract'
+import { plainStore, type MailStoreShape } from '@pendro/contract'
 import { filingScript } from '@pendro/core/mail-rules'
 import { startRealStore } from '@pendro/stand-ins/real-store'
 import { execute, openDatabase, select, type Database } from '../server/src/db/database.ts'
@@ -48,9 +48,8 @@ async function setStore(database: Database): Promise<void> {
   const at = (port: number) => ({ host: '127.0.0.1', port, tls: 'off' as const, certificate: '' })
   const { imap, lmtp, sieve } = store.ports
   const setting: MailStoreShape = {
+    ...plainStore,
     name: 'harbour store',
-    houses: 'rest',
-    domains: [],
     hosts: [{ ...at(lmtp), protocol: 'lmtp', user: '' }],
     identity: { kind: 'proxy', user: account, tokenUrl: '', scope: '' },
     imap: at(imap),

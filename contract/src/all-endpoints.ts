@@ -20,6 +20,7 @@ import { stafferEndpoints } from './staffer-endpoints.ts'
 import { stepEndpoints } from './step-endpoints.ts'
 import { standbyEndpoints } from './standby-endpoints.ts'
 import { storeEndpoints } from './store-endpoints.ts'
+import { storeScriptEndpoints } from './store-script-endpoints.ts'
 import { upkeepEndpoints } from './upkeep-endpoints.ts'
 import { whereaboutsEndpoints } from './whereabouts-endpoints.ts'
 
@@ -31,6 +32,7 @@ export const endpoints = {
   ...historyEndpoints,
   ...stepEndpoints,
   ...storeEndpoints,
+  ...storeScriptEndpoints,
   ...standbyEndpoints,
   ...stafferEndpoints,
   ...factorEndpoints,

@@ -348,6 +348,7 @@ export const whySieveLeft = z.enum([
   'else',
   'goes-on',
   'once',
+  'edited',
   'nothing',
 ])
 

@@ -109,9 +109,26 @@ export const mailStore = z.object({
   asideFolder: z.string().trim().max(200),
   /** How a released message gets to the inbox: handed over as any other, or put there with its own date. */
   releases: z.enum(['hand-over', 'append']),
+  /** With `sieve`: mail rules and automatic replies are kept there, too, or are taken out again. */
+  scripts: z.enum(['keep', 'take-out']),
 })
 /** Where mailboxes are, and what can be done there. */
 export type MailStoreShape = z.infer<typeof mailStore>
+
+/** A mail store that nothing is said of yet: it has no servers, and mail can only be handed over to it. */
+export const plainStore: MailStoreShape = {
+  name: '',
+  houses: 'rest',
+  domains: [],
+  hosts: [],
+  identity: { kind: 'proxy', user: '', tokenUrl: '', scope: '' },
+  imap: null,
+  sieve: null,
+  junkFolder: '',
+  asideFolder: '',
+  releases: 'hand-over',
+  scripts: 'keep',
+}
 
 /** Where mail goes on to: mail of other domains by the smart hosts, our own by their mail store. */
 const routes = z.object({ smartHosts: routeHosts, stores: z.array(mailStore).max(100) })

@@ -138,6 +138,12 @@ const storeState = z.object({
       since: moment.nullable(),
     }),
   ),
+  /** Mailboxes whose rules are kept there, and the first of those where they are changed, not run or can’t be put. */
+  scripts: z.object({
+    kept: z.number().int(),
+    differ: z.number().int(),
+    first: z.array(z.object({ mailboxId: id, name: z.string() })),
+  }),
 })
 /** A mail store, and how looking into it goes. */
 export type StoreStateShape = z.infer<typeof storeState>

@@ -87,6 +87,15 @@ const mail = (
   return whole.join('\r\n')
 }
 
+const vacation: Vacation = {
+  days: 3,
+  addresses: ['anna@harbour.example', 'a.berg@harbour.example'],
+  ownDomains: ['harbour.example'],
+  inside: { subject: '', text: 'Ask Kari ${hold} "today".' },
+  outside: { subject: 'Away', text: 'Back on Monday.' },
+  away: null,
+}
+
 const isRoot = process.getuid?.() === 0
 const ids = isRoot
   ? { uid: 65_534, gid: 65_534 }
@@ -249,14 +258,6 @@ describe.skipIf(!interpreter || !compiler)(
     })
 
     describe('with an automatic reply', () => {
-      const vacation: Vacation = {
-        days: 3,
-        addresses: ['anna@harbour.example', 'a.berg@harbour.example'],
-        ownDomains: ['harbour.example'],
-        inside: { subject: '', text: 'Ask Kari ${hold} "today".' },
-        outside: { subject: 'Away', text: 'Back on Monday.' },
-        away: null,
-      }
       const rules = [rule([text('subject', 'contains', 'berth')], does({ hold: 'junk' }))]
       const answers = (message: string, more: Partial<Vacation> = {}) =>
         answeredBy(writeRules(rules, { ...vacation, ...more }).script, message)
@@ -282,6 +283,87 @@ describe.skipIf(!interpreter || !compiler)(
         )
         expect(answers(hello, { away: [] })).toBeNull()
         expect(answers(hello, { outside: null })).toBeNull()
+      })
+    })
+
+    describe('as it is kept in a mail store, where other scripts follow', () => {
+      const rules = [rule([text('subject', 'contains', 'berth')], into('Berths'))]
+      const more = `fileinto "Elsewhere";\n`
+      const kept = (one: RuleAction, folders = { junk: 'Unwanted', aside: '' }) =>
+        writeRules([rule([text('subject', 'contains', 'berth')], one)], null, { settles: true, folders })
+          .script
+      const berth = mail({ subject: 'Berth 4' })
+
+      test('what a rule has given a place is not theirs any more, and is there once', () => {
+        const said = interpret(writeRules(rules, null, { settles: true }).script + more, berth)
+        expect(said.match(/store message in folder: (.+)/g)).toEqual(['store message in folder: Berths'])
+      })
+      test('of what no rule gives a place they decide', () => {
+        expect(runSieve(kept(into('Berths')) + more, mail())).toBe('Elsewhere')
+        expect(runSieve(kept(does({ important: true })) + more, berth)).toBe('Elsewhere!')
+      })
+      test('folders are called as the store calls them; without one for what is set aside it is the inbox', () => {
+        expect(runSieve(kept(does({ hold: 'junk' })) + more, berth)).toBe('Unwanted')
+        expect(runSieve(kept(does({ place: { kind: 'aside' } })) + more, berth)).toBe('INBOX')
+        expect(runSieve(kept(does({ place: { kind: 'inbox' } })) + more, berth)).toBe('INBOX')
+      })
+      test('a reply that somebody has changed leaves the rules ours; a command that somebody has added does not', () => {
+        const { script } = writeRules(rules, vacation, { settles: true })
+        const changed = script.replace('Back on Monday.', 'Back on Tuesday.')
+        expect(readRules(changed)).toMatchObject({ ok: true, value: { rules: [{ name: 'r' }], left: [] } })
+        const added = changed.replace('# automatic reply\n', '# automatic reply\ndiscard;\n')
+        expect(readRules(added)).toMatchObject({
+          ok: true,
+          value: { rules: [{ name: 'r' }], left: [{ why: 'edited' }] },
+        })
+      })
+      test.each<
+        [what: string, change: (script: string) => string, rules: readonly string[], left: readonly string[]]
+      >([
+        ['nothing', one => one, ['first', 'second'], []],
+        [
+          'a rule',
+          one => one.replace('set "place" "A"', 'set "place" "Z"'),
+          ['second'],
+          ['edited set "place" "Z";'],
+        ],
+        [
+          'the last rule',
+          one => one.replace('set "place" "B"', 'set "place" "Z"'),
+          ['first'],
+          ['edited set "place" "Z";'],
+        ],
+        [
+          'what follows the rules',
+          one => one.replace('fileinto "Junk"', 'fileinto "Bin"'),
+          ['first', 'second'],
+          ['always if', 'edited'],
+        ],
+        [
+          'what stands before them',
+          one => one.replace('set "hold" "";', 'set "hold" "junk";'),
+          ['first', 'second'],
+          ['edited set "hold" "junk";'],
+        ],
+        [
+          'a rule more at its end',
+          one => `${one}# mine\nif header :is "subject" "c" {\n  fileinto "C";\n}\n`,
+          ['first', 'second', 'mine'],
+          [],
+        ],
+        ['a command more at its end', one => `${one}discard;\n`, ['first', 'second'], ['always discard']],
+        ['a mark that is none any more', one => one.replace('"first"', 'first'), [], ['always set']],
+      ])('somebody has changed %s', (what, change, names, left) => {
+        const two = [
+          rule([text('subject', 'is', 'a')], into('A'), { name: 'first' }),
+          rule([text('subject', 'is', 'b')], into('B'), { name: 'second' }),
+        ]
+        const read = readRules(change(writeRules(two, null, { settles: true }).script))
+        if (!read.ok) throw new Error(read.problem.code)
+        expect(read.value.rules.map(({ name }) => name)).toEqual(names)
+        const told = read.value.left.map(({ why, text: said }) => `${why} ${said}`)
+        if (what === 'what follows the rules' || names.length === 0) expect(told.length).toBeGreaterThan(0)
+        else expect(told).toEqual(left)
       })
     })
 
@@ -325,20 +407,33 @@ describe.skipIf(!interpreter || !compiler)(
         conditions: fc.array(condition, { minLength: 1, maxLength: 3 }),
         action,
       })
-      fc.assert(
-        fc.property(fc.array(some, { minLength: 1, maxLength: 5 }), rules => {
-          const { script } = writeRules(rules)
-          writeFileSync(join(folder, 'a.sieve'), script)
-          const { status, stderr } = spawnSync(
-            compiler ?? '',
-            [join(folder, 'a.sieve'), join(folder, 'a.svbin')],
-            { encoding: 'utf8' },
-          )
-          expect([status, status === 0 ? '' : `${stderr}\n${script}`]).toEqual([0, ''])
-          // And we read back what we wrote, to the letter.
-          const read = readRules(script)
-          expect(read.ok && read.value).toEqual({ rules, left: [] })
+      // As somebody downloads it, or as it is kept in a mail store.
+      const ways = fc.record({
+        replies: fc.boolean(),
+        settles: fc.boolean(),
+        folders: fc.record({
+          junk: fc.constantFrom('Junk', 'Un"wanted ${x}'),
+          aside: fc.constantFrom('Set aside', 'Later'),
         }),
+      })
+      fc.assert(
+        fc.property(
+          fc.array(some, { minLength: 1, maxLength: 5 }),
+          ways,
+          (rules, { replies, ...options }) => {
+            const { script } = writeRules(rules, replies ? vacation : null, options)
+            writeFileSync(join(folder, 'a.sieve'), script)
+            const { status, stderr } = spawnSync(
+              compiler ?? '',
+              [join(folder, 'a.sieve'), join(folder, 'a.svbin')],
+              { encoding: 'utf8' },
+            )
+            expect([status, status === 0 ? '' : `${stderr}\n${script}`]).toEqual([0, ''])
+            // And we read back what we wrote, to the letter.
+            const read = readRules(script)
+            expect(read.ok && read.value).toEqual({ rules, left: [] })
+          },
+        ),
         { numRuns: 20 },
       )
     })

@@ -18,6 +18,7 @@ import { identityRoutes } from './identity/routes.ts'
 import type { LiveStream } from './live/stream.ts'
 import type { Log } from './log.ts'
 import type { Reader } from './reading/reader.ts'
+import { inStoreRoutes } from './mail-rules/in-store-routes.ts'
 import { mailRuleRoutes } from './mail-rules/routes.ts'
 import { mailboxRoutes } from './mailboxes/routes.ts'
 import { directoryRoutes } from './mailboxes/directory-routes.ts'
@@ -159,6 +160,7 @@ function apiOf(deps: Deps): Router {
   directoryRoutes(api, deps)
   calibrationRoutes(api, deps)
   mailRuleRoutes(api, deps)
+  inStoreRoutes(api, deps)
   shellRoutes(api, deps)
   digestRoutes(api, deps)
   whereaboutsRoutes(api, deps)

@@ -43,6 +43,7 @@ import type { Send } from './outbox/smtp-out.ts'
 import { copyMarks, fileSent } from './standby/hand-back.ts'
 import { watchStores } from './stores/outages.ts'
 import { createInStore } from './stores/deliver.ts'
+import { enrolScripts, workScripts } from './mail-rules/in-store.ts'
 import { workMoves } from './stores/move.ts'
 import type { StoreView } from './stores/routes.ts'
 import { createStores } from './stores/stores.ts'
@@ -191,12 +192,19 @@ function sendingOf(
 }
 
 /** What goes on by itself with mail stores: looking in, whether they answer, and handing back. */
-function storeJobs({ settings, db, log, now, storeView: { stores, secrets } }: Process, send: Send): Loop[] {
+function storeJobs(
+  { settings, db, log, now, storeView: { stores, secrets } }: Process,
+  send: Send,
+  reader: Reader,
+): Loop[] {
   const handing = { db, stores, send, log, now }
   const watching = { db, secrets, store: processStore(settings), now }
+  const scripts = { db, secrets, readScript: reader.readScript, log, now }
   return [
     startLoop('looks', 1000, () => workLooks({ db, stores, log, now }), log),
     startLoop('enrolling', 30_000, () => enrol(db, now()), log),
+    startLoop('scripts', 1000, () => workScripts(scripts), log),
+    startLoop('enrolling scripts', 30_000, () => enrolScripts(db, now()), log),
     startLoop('outages', 2000, () => watchStores(watching), log),
     startLoop('sent', 2000, async () => (await fileSent(handing)) + (await copyMarks(handing)), log),
   ]
@@ -227,7 +235,7 @@ function startJobs(own: Process, reader: Reader, pace: Pace, learning: Learning)
     outbox,
     imports,
     moves,
-    ...storeJobs(own, sending.send),
+    ...storeJobs(own, sending.send, reader),
     start('upkeep', 2000, () => workUpkeep(db, { run: lookOver, now })),
     start('digests', 5000, async () => {
       const worked = await workDigests(db, { now, publicUrl })

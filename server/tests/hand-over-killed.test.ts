@@ -1,4 +1,5 @@
 import { fork, type ChildProcess } from 'node:child_process'
+import { plainStore } from '@pendro/contract'
 import { once } from 'node:events'
 import { fileURLToPath } from 'node:url'
 import { ImapFlow } from 'imapflow'
@@ -24,16 +25,11 @@ beforeAll(async () => {
       smartHosts: [],
       stores: [
         {
+          ...plainStore,
           name: 'pier',
-          houses: 'rest',
-          domains: [],
           hosts: [route(store.ports.lmtp, { protocol: 'lmtp' })],
           identity: { kind: 'proxy', user: 'pendro', tokenUrl: '', scope: '' },
           imap: { host: '127.0.0.1', port: store.ports.imap, tls: 'off', certificate: '' },
-          sieve: null,
-          junkFolder: '',
-          asideFolder: '',
-          releases: 'hand-over',
         },
       ],
     },

@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, describe, expect, test } from 'vitest'
-import type { OrganisationSettingsShape } from '@pendro/contract'
+import { plainStore, type OrganisationSettingsShape } from '@pendro/contract'
 import { execute } from '../src/db/database.ts'
 import { readOrganisation } from '../src/db/organisation.ts'
 import { settingNames } from '../src/mailboxes/setting-values.ts'
@@ -62,16 +62,10 @@ const routeHost = {
 const imapAt = { host: '192.0.2.9', port: 143, tls: 'starttls', certificate: '' }
 /** A mail store that mail is only handed to. */
 const mailStore = {
-  name: '',
+  ...plainStore,
   houses: 'domains',
   domains: ['harbour.example'],
   hosts: [{ ...routeHost, tls: 'off', user: '' }],
-  identity: { kind: 'proxy', user: '', tokenUrl: '', scope: '' },
-  imap: null,
-  sieve: null,
-  junkFolder: '',
-  asideFolder: '',
-  releases: 'hand-over',
 }
 const provider = {
   name: 'Harbour account',

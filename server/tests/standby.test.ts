@@ -2,7 +2,7 @@ import { randomUUID } from 'node:crypto'
 import { ImapFlow } from 'imapflow'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { parseMessage } from '@pendro/core/message'
-import type { MailStoreShape, StandbyPage } from '@pendro/contract'
+import { plainStore, type MailStoreShape, type StandbyPage } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { execute, select } from '../src/db/database.ts'
 import { organisationNow } from '../src/db/organisation.ts'
@@ -50,16 +50,11 @@ beforeAll(async () => {
   ])
   const at = (port: number) => ({ host: '127.0.0.1', port, tls: 'off' as const, certificate: '' })
   const setting: MailStoreShape = {
+    ...plainStore,
     name: 'pier',
-    houses: 'rest',
-    domains: [],
     hosts: [route(store.ports.lmtp, { protocol: 'lmtp' })],
     identity: { kind: 'proxy', user: 'pendro', tokenUrl: '', scope: '' },
     imap: at(store.ports.imap),
-    sieve: null,
-    junkFolder: '',
-    asideFolder: '',
-    releases: 'hand-over',
   }
   await setOrganisation(server.db, {
     routes: { smartHosts: [route(world.port)], stores: [setting] },

@@ -2,7 +2,7 @@ import { once } from 'node:events'
 import { createServer, type IncomingMessage, type Server } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
-import type { MailStoreShape } from '@pendro/contract'
+import { plainStore, type MailStoreShape } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { execute, findRow } from '../src/db/database.ts'
 import { createSecrets } from '../src/outbox/secrets.ts'
@@ -70,16 +70,12 @@ const origin = () => `http://127.0.0.1:${(tokens.address() as AddressInfo).port}
 
 const at = (port: number) => ({ host: '127.0.0.1', port, tls: 'off' as const, certificate: '' })
 const setting = (): MailStoreShape => ({
+  ...plainStore,
   name: 'pier',
-  houses: 'rest',
-  domains: [],
   hosts: [{ ...at(store.ports.lmtp), protocol: 'lmtp', user: '' }],
   identity: { kind: 'token', user: 'pendro', tokenUrl: `${origin()}/token`, scope: 'mail' },
   imap: at(store.ports.imap),
   sieve: at(store.ports.sieve),
-  junkFolder: '',
-  asideFolder: '',
-  releases: 'hand-over',
 })
 
 let secret = 'the secret'

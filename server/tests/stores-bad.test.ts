@@ -1,5 +1,5 @@
 import { afterAll, afterEach, beforeAll, describe, expect, test } from 'vitest'
-import type { MailStoreShape } from '@pendro/contract'
+import { plainStore, type MailStoreShape } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { execute, findRow, select } from '../src/db/database.ts'
 import { createSecrets, createVault, readKey, seal, unseal } from '../src/outbox/secrets.ts'
@@ -35,16 +35,11 @@ afterEach(async () => {
 
 const at = (port: number) => ({ host: '127.0.0.1', port, tls: 'off' as const, certificate: '' })
 const setting = (port: number, more: Partial<MailStoreShape> = {}): MailStoreShape => ({
+  ...plainStore,
   name: 'store',
-  houses: 'rest',
-  domains: [],
   hosts: [{ ...at(9), protocol: 'lmtp', user: '' }],
   identity: { kind: 'proxy', user: 'pendro', tokenUrl: '', scope: '' },
   imap: at(port),
-  sieve: null,
-  junkFolder: '',
-  asideFolder: '',
-  releases: 'hand-over',
   ...more,
 })
 const use = (port: number, more: Partial<MailStoreShape> = {}) =>

@@ -1,7 +1,6 @@
 import { randomUUID } from 'node:crypto'
-import { ImapFlow } from 'imapflow'
 import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
-import type { MailStoreShape } from '@pendro/contract'
+import { plainStore, type MailStoreShape } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { execute, findRow, inTransaction, select } from '../src/db/database.ts'
 import { organisationNow } from '../src/db/organisation.ts'
@@ -25,6 +24,7 @@ import {
   stateOf,
   type TestServer,
 } from './support.ts'
+import { mailProgram, subjectsByFolder } from './imap-client.ts'
 import { route } from './mail-servers.ts'
 import { freePort } from './ports.ts'
 
@@ -64,16 +64,12 @@ afterAll(async () => {
 
 const at = (port: number) => ({ host: '127.0.0.1', port, tls: 'off' as const, certificate: '' })
 const setting = (more: Partial<MailStoreShape> = {}): MailStoreShape => ({
+  ...plainStore,
   name: 'harbour store',
-  houses: 'rest',
-  domains: [],
   hosts: [route(store.ports.lmtp, { protocol: 'lmtp' })],
   identity: { kind: 'proxy', user: 'pendro', tokenUrl: '', scope: '' },
   imap: at(store.ports.imap),
   sieve: at(store.ports.sieve),
-  junkFolder: '',
-  asideFolder: '',
-  releases: 'hand-over',
   ...more,
 })
 const use = (more: Partial<MailStoreShape> = {}) =>
@@ -98,32 +94,10 @@ async function handOver(): Promise<void> {
   send.close()
 }
 
-/** A mail program of a colleague’s. */
-const asColleague = (user: string) =>
-  new ImapFlow({
-    host: '127.0.0.1',
-    port: store.ports.imap,
-    secure: false,
-    doSTARTTLS: false,
-    auth: { user: 'pendro', pass: password, authzid: user },
-    logger: false,
-  })
+const asColleague = (user: string) => mailProgram(store.ports.imap, user, password)
 
 /** What an IMAP client of the colleague’s own sees: subjects by folder. */
-async function seen(user = 'ingrid@harbour.example'): Promise<Record<string, string[]>> {
-  const client = asColleague(user)
-  await client.connect()
-  const found: Record<string, string[]> = {}
-  for (const { path } of await client.list()) {
-    const box = await client.mailboxOpen(path, { readOnly: true })
-    if (box.exists === 0) continue
-    found[path] = (await client.fetchAll('1:*', { envelope: true })).map(
-      ({ envelope }) => envelope?.subject ?? '',
-    )
-  }
-  await client.logout()
-  return found
-}
+const seen = (user = 'ingrid@harbour.example') => subjectsByFolder(asColleague(user))
 
 /** When the store says messages of a subject were received (INTERNALDATE). */
 async function inboxDates(subject: string): Promise<number[]> {

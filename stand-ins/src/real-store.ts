@@ -56,10 +56,13 @@ export async function startRealStore(options: RealStoreOptions): Promise<RealSto
   const isOwn = options.folder === undefined
   const folder = options.folder ?? mkdtempSync(join(tmpdir(), 'pendro-store-'))
   const mail = join(folder, 'mail')
-  mkdirSync(mail, { recursive: true })
+  // What is no mail stands apart: a script’s link would be taken for a folder.
+  const homes = join(folder, 'home')
+  for (const one of [mail, homes]) mkdirSync(one, { recursive: true })
   // The server reads and writes mail as another account than whoever starts it.
   chmodSync(folder, 0o755)
   chmodSync(mail, 0o777)
+  chmodSync(homes, 0o777)
   const { imap, lmtp, sieve } = options.ports ?? {}
   const ports: StorePorts = {
     imap: imap ?? (await freePort()),
@@ -197,7 +200,7 @@ passdb {
 ${introspection === undefined ? '' : `passdb {\n  driver = oauth2\n  mechanisms = oauthbearer\n  args = ${folder}/oauth2.conf\n}`}
 userdb {
   driver = static
-  args = home=${folder}/mail/%u allow_all_users=yes
+  args = home=${folder}/home/%u allow_all_users=yes
 }
 namespace inbox {
   inbox = yes

@@ -1,5 +1,5 @@
 export { conditionsKey, rulesWork, type RuleFinding, type RuleWork } from './findings.ts'
-export { filingScript, type FilingFolders } from './filing.ts'
+export { activeScript, filingScript, storeScripts, type FilingFolders } from './filing.ts'
 export { matchingRules, settleRules, verdictOf, type RulesAnswer } from './match.ts'
 export {
   attachmentKinds,

@@ -7,7 +7,7 @@ import {
   type SieveProblem,
   type SieveTest,
 } from './sieve-syntax.ts'
-import { ruleMark, writeRules } from './sieve-write.ts'
+import { readWritten } from './sieve-write.ts'
 
 /** A rule as a script has it. */
 export type ReadRule = Pick<MailRule, 'name' | 'needs' | 'conditions' | 'action'>
@@ -30,6 +30,8 @@ export type SieveGap =
   | 'goes-on'
   /** It is taken; Sieve would file a message twice that also matches a later rule, Pendro files it once. */
   | 'once'
+  /** A part of a script of ours that somebody has changed by hand. */
+  | 'edited'
   | 'nothing'
 
 /** One thing that was left out: the rule it belongs to is left out with it. `text`: the word it is about. */
@@ -39,17 +41,21 @@ export interface SieveLine {
   readonly text: string
 }
 
+/** What a script says that our rules can say, and what not. */
+export interface ReadScript {
+  readonly rules: readonly ReadRule[]
+  readonly left: readonly SieveLine[]
+}
+
 /**
  * Rules of a script, as far as ours can say the same (RFC 5228). What can't be taken leaves its whole rule out: half a rule
  * would do something else.
  */
-export function readRules(
-  script: string,
-): Parsed<{ readonly rules: readonly ReadRule[]; readonly left: readonly SieveLine[] }, SieveProblem> {
+export function readRules(script: string): Parsed<ReadScript, SieveProblem> {
   const parsed = parseSieve(script)
   if (!parsed.ok) return parsed
-  const own = ownRules(script)
-  if (own) return yes({ rules: own, left: [] })
+  const ours = readOurs(script)
+  if (ours !== null) return yes(ours)
   const rules: ReadRule[] = []
   const left: SieveLine[] = []
   const names = namesOf(script)
@@ -74,12 +80,43 @@ export function readRules(
 /** What whoever handed the script out said of rules that Sieve has no words for. */
 const leftOutLines = /^(?:# Left out:[^\n]*\n)+/
 
-/** Rules of a script that we wrote and nobody has changed since, to the letter. */
-function ownRules(script: string): readonly ReadRule[] | null {
-  const marks = script.split('\n').filter(line => line.startsWith(ruleMark))
+/** What a script that we wrote says: rules that stand as they were, what somebody has changed, and what they have added. */
+function readOurs(script: string): ReadScript | null {
+  const [head = ''] = leftOutLines.exec(script) ?? []
+  const ours = writtenOrNot(script.slice(head.length))
+  if (ours === null) return null
+  const before = linesBefore(head)
+  const rules: ReadRule[] = []
+  const left: SieveLine[] = []
+  for (const part of ours.parts) {
+    if ('rule' in part) {
+      rules.push(part.rule)
+      continue
+    }
+    const { line, text, script: changed } = part
+    const read = changed === '' ? null : readRules(changed)
+    // A rule that somebody has written in their own way may be one that ours can say.
+    if (read?.ok === true && read.value.rules.length > 0) {
+      rules.push(...read.value.rules)
+      left.push(...read.value.left.map(one => ({ ...one, line: one.line + line - 1 + before })))
+    } else left.push({ line: line + before, why: 'edited', text })
+  }
+  if (ours.added.trim() === '') return { rules, left }
+  const added = readRules(ours.added)
+  if (!added.ok) return null
+  const start = linesBefore(script.slice(0, script.length - ours.added.length))
+  return {
+    rules: [...rules, ...added.value.rules],
+    left: [...left, ...added.value.left.map(one => ({ ...one, line: one.line + start }))],
+  }
+}
+
+const linesBefore = (text: string): number => text.split('\n').length - 1
+
+/** Whoever has changed a mark may have left it in any shape. */
+function writtenOrNot(script: string): ReturnType<typeof readWritten> {
   try {
-    const rules = marks.map(line => JSON.parse(line.slice(ruleMark.length)) as ReadRule)
-    return rules.length > 0 && writeRules(rules).script === script.replace(leftOutLines, '') ? rules : null
+    return readWritten(script)
   } catch {
     return null
   }

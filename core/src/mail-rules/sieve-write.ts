@@ -1,4 +1,6 @@
+import { parseSieve } from './sieve-syntax.ts'
 import { dollar, quoted } from './sieve-text.ts'
+import type { FilingFolders } from './filing.ts'
 import type { MailRule, RuleAction, RuleCondition, RuleTest } from './rule.ts'
 
 /** A rule that Sieve has no words for, and why. */
@@ -28,7 +30,18 @@ export interface Vacation {
 }
 
 /** In front of a rule as it is, for whoever reads the script back. */
-export const ruleMark = '# rule '
+const ruleMark = '# rule '
+
+/** How a script is written. */
+export interface WritingOptions {
+  /** Other scripts are run after it, and a message that a rule has given a place is not theirs any more. */
+  readonly settles?: boolean
+  /** Where junk goes, and what is set aside. */
+  readonly folders?: FilingFolders
+}
+
+/** Sieve has no places of its own for what they are for. */
+const usualFolders: FilingFolders = { junk: 'Junk', aside: 'Set aside' }
 
 /**
  * Rules as a Sieve script (RFC 5228; fileinto, imap4flags of RFC 5232, mailbox of RFC 5490, body of RFC 5173, mime of RFC
@@ -37,6 +50,7 @@ export const ruleMark = '# rule '
 export function writeRules(
   rules: readonly Ruled[],
   vacation: Vacation | null = null,
+  { settles = false, folders = usualFolders }: WritingOptions = {},
 ): {
   readonly script: string
   readonly left: readonly LeftOut[]
@@ -44,13 +58,135 @@ export function writeRules(
   const told = rules.filter(canBeTold)
   const left = rules.filter(rule => !canBeTold(rule)).map(({ name }) => ({ name, why: 'kind' as const }))
   // One that stops settles all there is: only where others follow has anything to be kept in mind.
-  const isPlain = vacation === null && told.every((rule, i) => i === told.length - 1 || isFinal(rule.action))
+  const isPlain =
+    !settles && vacation === null && told.every((rule, i) => i === told.length - 1 || isFinal(rule.action))
   const body = isPlain
-    ? told.map(plain).join('').replaceAll(dollar, '$')
-    : `${told.map(minding).join('').replaceAll(dollar, '${dollar}')}${ending}${vacation ? answering(vacation).replaceAll(dollar, '${dollar}') : ''}`
-  const script = `${requires(told, isPlain, vacation)}${head}${isPlain ? '' : beginning}${body}`
+    ? plainBody(told, folders)
+    : `${mindingBody(told, folders)}${vacation ? answering(vacation).replaceAll(dollar, '${dollar}') : ''}${settles ? placedAndSettled : placed}`
+  const script = `${requires(told, isPlain, vacation)}${headOf(folders)}${body}`
   return { script, left }
 }
+
+/** A part of a script that was ours and that somebody has changed: the first line of it that is another. */
+interface EditedPart {
+  readonly line: number
+  readonly text: string
+  /** The rule as it reads now, under its name; '' for what is no rule. */
+  readonly script: string
+}
+
+/** A rule that stands as it was written, or what somebody has changed. */
+type WrittenPart = { readonly rule: Ruled } | EditedPart
+
+/**
+ * What is left of a script that {@link writeRules} wrote: its rules and the parts that somebody has changed, in their order, and what
+ * was added at its end. `null`: it has none of our marks. What the mailbox answers by itself is no rule, and may have been changed.
+ */
+export function readWritten(script: string): {
+  readonly parts: readonly WrittenPart[]
+  readonly added: string
+} | null {
+  const lines = script.split('\n')
+  const marks = lines.flatMap((line, i) => (line.startsWith(ruleMark) ? [i] : []))
+  const [first] = marks
+  if (first === undefined) return null
+  const named = lines.find(line => line.startsWith(foldersMark))
+  const folders = named === undefined ? usualFolders : (told(named, foldersMark) as FilingFolders | null)
+  const rules = marks.map(at => told(lines[at] ?? '', ruleMark) as Ruled | null)
+  if (folders === null || rules.includes(null)) return null
+  const from = (at: number) => lines.slice(at).join('\n')
+  const parts: WrittenPart[] = []
+  const [front, plainFront] = [headOf(folders) + beginning, headOf(folders)]
+  const before = `${lines.slice(0, first).join('\n')}\n`.replace(/^require \[[^\]\n]*\];\n/, '')
+  if (before !== front && before !== plainFront)
+    parts.push({ line: 1, text: firstOther(before, front), script: '' })
+  let tail = ''
+  for (const [i, at] of marks.entries()) {
+    const rule = rules[i]
+    if (!rule || !canBeTold(rule)) return null
+    const next = marks[i + 1]
+    const part = next === undefined ? from(at) : `${lines.slice(at, next).join('\n')}\n`
+    const expected = [mindingOf(rule, folders), plain(rule, folders).replaceAll(dollar, '$')]
+    const end = next === undefined ? part.indexOf(heldOf(folders)) : -1
+    const body = part.slice(part.indexOf('\n') + 1, end < 0 ? undefined : end)
+    const same = expected.find(one => (next === undefined ? part.startsWith(one) : part === one))
+    if (same !== undefined) parts.push({ rule })
+    else
+      parts.push({
+        line: at + 1,
+        text: firstOther(part, expected[0] ?? ''),
+        script: `# ${rule.name.replaceAll('\n', ' ')}\n${body}`,
+      })
+    if (next === undefined) tail = same === undefined ? tailOf(part, folders) : part.slice(same.length)
+  }
+  const { added, other } = afterRules(tail, folders)
+  if (other !== null)
+    parts.push({ line: lines.length - tail.split('\n').length + 1, text: other, script: '' })
+  return { parts, added }
+}
+
+const told = (line: string, mark: string): unknown => {
+  try {
+    return JSON.parse(line.slice(mark.length))
+  } catch {
+    return null
+  }
+}
+
+const firstOther = (text: string, expected: string): string => {
+  const wanted = expected.split('\n')
+  return (text.split('\n').find((line, i) => line !== wanted[i]) ?? '').trim().slice(0, 60)
+}
+
+/** What follows the rules, behind a last rule that was changed. */
+function tailOf(part: string, folders: FilingFolders): string {
+  const at = part.indexOf(heldOf(folders))
+  return at < 0 ? '' : part.slice(at)
+}
+
+/** What somebody has added behind all that is ours; `other`: what stands where ours should. */
+function afterRules(
+  tail: string,
+  folders: FilingFolders,
+): { readonly added: string; readonly other: string | null } {
+  const held = heldOf(folders)
+  if (!tail.startsWith(held)) return { added: tail, other: null }
+  const rest = tail.slice(held.length)
+  for (const end of [placed, placedAndSettled]) {
+    const at = rest.indexOf(end)
+    if (at < 0) continue
+    const reply = rest.slice(0, at)
+    const isReply = reply === '' || (reply.startsWith(replyMark) && isOneCommand(reply))
+    return { added: rest.slice(at + end.length), other: isReply ? null : firstOther(reply, replyMark) }
+  }
+  return { added: '', other: firstOther(rest, placed) }
+}
+
+const isOneCommand = (text: string): boolean => {
+  const commands = parseSieve(text)
+  return commands.ok && commands.value.length === 1
+}
+
+const plainBody = (rules: readonly Told[], folders: FilingFolders): string =>
+  rules
+    .map(rule => plain(rule, folders))
+    .join('')
+    .replaceAll(dollar, '$')
+const mindingBody = (rules: readonly Told[], folders: FilingFolders): string =>
+  `${beginning}${rules.map(rule => mindingOf(rule, folders)).join('')}${heldOf(folders)}`
+
+const mindingOf = (rule: Told, folders: FilingFolders): string =>
+  minding(rule, folders).replaceAll(dollar, '${dollar}')
+const heldOf = (folders: FilingFolders): string => held(folders).replaceAll(dollar, '${dollar}')
+
+const foldersMark = '# folders '
+/** Names that are not the usual ones are told, for whoever reads the script back. */
+const headOf = (folders: FilingFolders): string =>
+  folders.junk === usualFolders.junk && folders.aside === usualFolders.aside
+    ? head
+    : `${head}${foldersMark}${oneLine({ junk: folders.junk, aside: folders.aside })}`
+/** As a comment: JSON lets two kinds of line ends through. */
+const oneLine = (told: object): string => `${JSON.stringify(told).replace(/[\u2028\u2029]/g, ' ')}\n`
 
 const head = `# Mail rules as a Sieve script (RFC 5228). Sieve knows no junk score: what a rule lets in
 # is kept here, and what it discards is gone.
@@ -61,21 +197,27 @@ set "place" "";
 set "important" "";
 set "stopped" "";
 `
-const ending = `if string :is "\${hold}" "discarded" {
+const held = ({ junk }: FilingFolders) => `if string :is "\${hold}" "discarded" {
   discard;
   stop;
 }
 if string :is "\${hold}" "junk" {
-  fileinto "Junk";
+  fileinto ${quoted(junk)};
   stop;
 }
 if string :is "\${important}" "yes" {
   addflag "\\\\Flagged";
 }
-if not string :is "\${place}" "" {
-  fileinto :create "\${place}";
-}
 `
+const filing = (more: string) => `if not string :is "\${place}" "" {
+  fileinto :create "\${place}";
+${more}}
+`
+const placed = filing('')
+const placedAndSettled = filing('  stop;\n')
+const replyMark = '# automatic reply\n'
+
+const isFiled = (place: RuleAction['place']): boolean => place !== null && place.kind !== 'inbox'
 
 /** Nothing below can add to what it says. */
 const isFinal = ({ stop, hold }: RuleAction): boolean => stop || hold === 'junk' || hold === 'discarded'
@@ -84,10 +226,8 @@ function requires(rules: readonly Told[], isPlain: boolean, vacation: Vacation |
   const fields = new Set(rules.flatMap(({ conditions }) => conditions.map(({ field }) => field)))
   const actions = rules.map(({ action }) => action)
   const needed = [
-    ...(actions.some(({ hold, place }) => hold === 'junk' || folderOf(place) !== null) || !isPlain
-      ? ['fileinto']
-      : []),
-    ...(actions.some(({ place }) => folderOf(place) !== null) || !isPlain ? ['mailbox'] : []),
+    ...(actions.some(({ hold, place }) => hold === 'junk' || isFiled(place)) || !isPlain ? ['fileinto'] : []),
+    ...(actions.some(({ place }) => isFiled(place)) || !isPlain ? ['mailbox'] : []),
     ...(actions.some(({ important }) => important) || !isPlain ? ['imap4flags'] : []),
     ...(fields.has('body') ? ['body'] : []),
     ...(fields.has('attachment') ? ['mime'] : []),
@@ -116,25 +256,23 @@ function answering({ days, addresses, ownDomains, inside, outside, away }: Vacat
                 `allof (currentdate :value "ge" "date" ${quoted(from)}, currentdate :value "lt" "date" ${quoted(back)})`,
             )
             .join(',\n  ')})`
-  return `# automatic reply\nif ${when} {\n${answers}}\n`
+  return `${replyMark}if ${when} {\n${answers}}\n`
 }
 
-/** The folder of what is set aside is called so in Sieve, which has no such place of its own. */
-const asideFolder = 'Set aside'
-const folderOf = (place: RuleAction['place']): string | null =>
-  place === null || place.kind === 'inbox' ? null : place.kind === 'folder' ? place.folder : asideFolder
+const folderOf = (place: RuleAction['place'], { aside }: FilingFolders): string | null =>
+  place === null || place.kind === 'inbox' ? null : place.kind === 'folder' ? place.folder : aside || null
 
 const marked = ({ name, needs, conditions, action }: Ruled): string =>
-  `${ruleMark}${JSON.stringify({ name, needs, conditions, action }).replace(/[\u2028\u2029]/g, ' ')}\n`
+  `${ruleMark}${oneLine({ name, needs, conditions, action })}`
 
-function plain(rule: Told): string {
+function plain(rule: Told, folders: FilingFolders): string {
   const { hold, place, important, stop } = rule.action
-  const folder = folderOf(place)
+  const folder = folderOf(place, folders)
   const acts =
     hold === 'discarded'
       ? ['discard;', 'stop;']
       : hold === 'junk'
-        ? ['fileinto "Junk";', 'stop;']
+        ? [`fileinto ${quoted(folders.junk)};`, 'stop;']
         : [
             ...(important ? ['addflag "\\\\Flagged";'] : []),
             folder === null ? 'keep;' : `fileinto :create ${quoted(folder)};`,
@@ -144,11 +282,11 @@ function plain(rule: Told): string {
 }
 
 /** The first rule that answers a question answers it: what was said is kept until the end. */
-function minding(rule: Told): string {
+function minding(rule: Told, folders: FilingFolders): string {
   const { hold, place, important, stop } = rule.action
   const first = (name: string, value: string) =>
     `  if string :is "\${${name}}" "" {\n    set "${name}" ${quoted(value)};\n  }\n`
-  const folder = place?.kind === 'inbox' ? 'INBOX' : folderOf(place)
+  const folder = place === null ? null : (folderOf(place, folders) ?? 'INBOX')
   const acts = [
     ...(hold === null ? [] : [first('hold', hold)]),
     ...(folder === null ? [] : [first('place', folder)]),

@@ -10,6 +10,7 @@ interface Work {
     | 'history_runs'
     | 'store_moves'
     | 'store_mailboxes'
+    | 'store_scripts'
     | 'standby_letters'
   /** The column that names a row. */
   readonly key: 'id' | 'message_id' | 'mailbox_id'

@@ -74,6 +74,7 @@ export const ends: Readonly<Record<string, End>> = {
   upkeep_aside: { itself: 'when taken back' },
   digest_due: { itself: 'a row a mailbox, written over' },
   store_mailboxes: { itself: 'a row a mailbox, written over' },
+  store_scripts: { itself: 'a row a mailbox, written over' },
   store_folders: { itself: 'when the mail store has the folder no more' },
 
   record_entries: { stays: 'the record is never shortened' },

@@ -6,6 +6,7 @@ import { findAll, findOne, insertOne, remove, update } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { announce } from '../live/events.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
+import { scriptsDue } from '../stores/scripts-due.ts'
 import { changedRows, rowsOf, withCopies, type Owner, type RuleRow } from './rules.ts'
 
 interface Changing {
@@ -50,6 +51,7 @@ export function applyRulesChange(
             ? withCopies(rows, one, copied(own, change.ids), now)
             : changedRows(rows, one, change, now)
         const stored = await store(db, tx, rows, next)
+        await scriptsDue(db, tx, one === null ? null : [one])
         added.push(...stored.added)
         was.rows.push(...stored.was.map(keep))
         is.rows.push(...stored.is.map(keep))
@@ -104,6 +106,7 @@ export function undoRulesChange(db: Database, by: Actor, id: number, now: Date):
       const next =
         touched.size === 0 ? inOrder(rows, orderBefore) : withBack(rows, touched, back, orderBefore)
       await store(db, tx, rows, next)
+      await scriptsDue(db, tx, owner === null ? null : [owner])
     }
     await update(db, MailboxChanges, { undone_at: now }, { id }, tx)
     await writeRecord(db, tx, [

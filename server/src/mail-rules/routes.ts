@@ -17,16 +17,15 @@ import {
   type RuleConditionShape,
   type SieveReading,
 } from '@pendro/contract'
-import { replyWords } from '@pendro/core/automatic-reply'
-import { writeRules, type Vacation } from '@pendro/core/mail-rules'
+import { writeRules } from '@pendro/core/mail-rules'
 import { conditionsLike } from '@pendro/core/mailboxes'
 import type { SenderFacts } from '@pendro/core/senders'
 import type { Deps } from '../app.ts'
 import { findRow, type Database } from '../db/database.ts'
 import { MailRules } from '../db/models/mail-rules.ts'
-import { MailboxAddresses, MailboxChanges } from '../db/models/organisation.ts'
-import { findMailboxRow, readOrganisation } from '../db/organisation.ts'
-import { findAll, findOne } from '../db/rows.ts'
+import { MailboxChanges } from '../db/models/organisation.ts'
+import { findMailboxRow } from '../db/organisation.ts'
+import { findOne } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { mount, mountFile } from '../http.ts'
 import { ruleOf } from '../judging/mail-rules.ts'
@@ -35,14 +34,13 @@ import { undoChange } from '../mailboxes/change.ts'
 import { contactsAct, undoContacts } from '../mailboxes/contacts.ts'
 import { isOfDefaults } from '../mailboxes/default-values.ts'
 import { undoDefaults } from '../mailboxes/defaults.ts'
-import { valueOf } from '../mailboxes/settings.ts'
-import { replyOf } from '../replying/reply.ts'
 import { readHere, type Reader } from '../reading/reader.ts'
 import { actor, needsWhole, type SignedIn } from '../sign-in/sessions.ts'
 import { applyRulesChange, undoRulesChange } from './change.ts'
 import { applyFold, foldable, previewFold as previewFoldOf } from './fold.ts'
 import { effectOfOne, effectOfRules, workOf } from './replay.ts'
 import { foldersOf, rowsOf, shownRule } from './rules.ts'
+import { vacationOf } from './script.ts'
 
 export function mailRuleRoutes(router: Router, { db, now, reader }: Deps): void {
   const deps = () => ({ db, reader, now: now() })
@@ -137,29 +135,6 @@ function scriptRoutes(router: Router, { db, reader }: { db: Database; reader: Re
     res.send(`${told.join('')}${script}`)
   })
   mount(router, readSieveScript, ({ body }) => readScript(body.script, reader))
-}
-
-/** The automatic reply of a mailbox as a script says it; `null`: it is off. */
-async function vacationOf(db: Database, mailboxId: number): Promise<Vacation | null> {
-  const [mailbox, reply, { policy }] = await Promise.all([
-    findMailboxRow(db, mailboxId),
-    replyOf(db, mailboxId),
-    readOrganisation(db),
-  ])
-  if (!mailbox || reply.when === 'off') return null
-  const addresses = await findAll(db, MailboxAddresses, { mailbox_id: mailboxId }, { columns: ['address'] })
-  const said = (texts: typeof reply.inside) => {
-    const words = replyWords(texts, { language: null, subject: '' })
-    return words && { ...words, subject: texts[0]?.subject ?? '' }
-  }
-  return {
-    days: reply.days,
-    addresses: [...new Set([mailbox.address, ...addresses.map(({ address }) => address)])],
-    ownDomains: policy.ownDomains,
-    inside: said(reply.inside),
-    outside: said(reply.outside),
-    away: reply.when === 'always' ? null : await valueOf(db, mailbox, 'away'),
-  }
 }
 
 const oneLine = (text: string): string => text.replace(/\s+/g, ' ')

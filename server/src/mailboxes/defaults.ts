@@ -7,6 +7,7 @@ import { endingSql } from '../deliveries/states-sql.ts'
 import { AppError } from '../errors.ts'
 import { askChore } from '../jobs/chores.ts'
 import { announce } from '../live/events.ts'
+import { scriptsDue } from '../stores/scripts-due.ts'
 import { writeRecord, type Actor, type RecordEntry } from '../record/write.ts'
 import { countContacts } from './contacts.ts'
 import {
@@ -267,6 +268,7 @@ async function write(
   }
   // What is noted of ends follows mailbox by mailbox; the purge works each out for itself.
   if (target.what === 'keeping') await askChore(db, tx, 'ends', now)
+  if (target.what === 'routes' || target.what === 'own-domains') await scriptsDue(db, tx, null)
 }
 
 const tell = (db: Database, tx: Tx, by: Actor, now: Date) =>

@@ -10,6 +10,7 @@ import { exists, findAll, insert, remove, update } from '../db/rows.ts'
 import { AutomaticReplies } from '../db/models/replies.ts'
 import { AppError } from '../errors.ts'
 import { replyOf } from '../replying/reply.ts'
+import { scriptsDue } from '../stores/scripts-due.ts'
 
 type What = MailboxChange['what']
 export type ValueOf<W extends What> = Extract<MailboxChange, { readonly what: W }>['to']
@@ -152,10 +153,12 @@ export async function setValue(
       const { when: mode, ...setting } = to
       await remove(db, AutomaticReplies, { mailbox_id: id }, tx)
       await insert(db, AutomaticReplies, [{ mailbox_id: id, mode, setting }], tx)
+      await scriptsDue(db, tx, [id])
       return
     }
     case 'away':
-      return setAway(db, tx, mailbox, to)
+      await setAway(db, tx, mailbox, to)
+      await scriptsDue(db, tx, [id])
   }
 }
 

@@ -1,21 +1,10 @@
-import type { MailStoreShape } from '@pendro/contract'
+import { plainStore, type MailStoreShape } from '@pendro/contract'
 import type { MailStoreSetting } from '../db/models/shapes.ts'
 import type { Organisation } from '../db/organisation.ts'
 
-/** A mail store as one that only mail is handed to has it. */
-const handedTo: Omit<MailStoreShape, 'domains' | 'hosts' | 'houses'> = {
-  name: '',
-  identity: { kind: 'proxy', user: '', tokenUrl: '', scope: '' },
-  imap: null,
-  sieve: null,
-  junkFolder: '',
-  asideFolder: '',
-  releases: 'hand-over',
-}
-
 /** A mail store with all that can be said of one, also where it was set before it could be looked into. */
 export const wholeStore = (setting: MailStoreSetting): MailStoreShape => ({
-  ...handedTo,
+  ...plainStore,
   houses: setting.domains.length > 0 ? 'domains' : 'rest',
   ...setting,
   domains: [...setting.domains],

@@ -54,6 +54,8 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'mail-move-undone',
     'store-declared-away',
     'store-declared-back',
+    'scripts-put',
+    'scripts-undone',
     'secret-kept',
     'secret-dropped',
     'directory-changed',

@@ -91,6 +91,9 @@ interface FactsOf {
   'mail-move-undone': { readonly from: string; readonly to: string; readonly move: number }
   'store-declared-away': { readonly store: string }
   'store-declared-back': { readonly store: string }
+  /** Scripts that somebody else had changed are Pendro’s again; or what they had changed is back. */
+  'scripts-put': Nothing
+  'scripts-undone': Nothing
   'secret-kept': { readonly account: string }
   'secret-dropped': { readonly account: string }
   'mailbox-undone': { readonly what: string; readonly change: number }

@@ -1,6 +1,7 @@
 import type { Database, Tx } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import { FoldedRules, MailRules } from '../db/models/mail-rules.ts'
+import { scriptsDue } from '../stores/scripts-due.ts'
 import { exists, findAll, insert, insertOne, remove } from '../db/rows.ts'
 
 type RuleRow = RowOf<typeof MailRules>
@@ -13,6 +14,11 @@ export async function takeRules(
   rules: readonly RuleRow[],
 ): Promise<void> {
   await remove(db, MailRules, { id: rules.map(({ id }) => id) }, tx)
+  await scriptsDue(
+    db,
+    tx,
+    rules.flatMap(({ mailbox_id }) => mailbox_id ?? []),
+  )
   await insert(
     db,
     FoldedRules,
@@ -61,5 +67,10 @@ export async function bringBackRules(db: Database, tx: Tx, rulingId: number): Pr
     )
   }
   await remove(db, FoldedRules, { ruling_id: rulingId }, tx)
+  await scriptsDue(
+    db,
+    tx,
+    rows.map(({ was }) => was.mailboxId),
+  )
   return rows.length
 }

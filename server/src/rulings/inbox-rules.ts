@@ -6,6 +6,7 @@ import { MailRules, RulingRules } from '../db/models/mail-rules.ts'
 import { Mailboxes } from '../db/models/organisation.ts'
 import { findAll, findOne, insert, insertOne, remove } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
+import { scriptsDue } from '../stores/scripts-due.ts'
 import type { RuledDelivery } from './proposals.ts'
 
 /** A rule to be made with a ruling: mail like one of its deliveries goes to the inbox of that mailbox. */
@@ -85,6 +86,11 @@ export async function makeInboxRules(
     made.map(rule_id => ({ ruling_id: rulingId, rule_id })),
     tx,
   )
+  await scriptsDue(
+    db,
+    tx,
+    rules.map(({ mailboxId }) => mailboxId),
+  )
   return made.length
 }
 
@@ -93,7 +99,17 @@ export async function takeInboxRules(db: Database, tx: Tx, rulingId: number): Pr
   const made = await findAll(db, RulingRules, { ruling_id: rulingId }, { columns: ['rule_id'], tx })
   if (made.length === 0) return
   const ids = made.map(({ rule_id }) => rule_id)
-  const rules = await findAll(db, MailRules, { id: ids }, { columns: ['id', 'version'], tx, lock: true })
+  const rules = await findAll(
+    db,
+    MailRules,
+    { id: ids },
+    { columns: ['id', 'version', 'mailbox_id'], tx, lock: true },
+  )
   if (rules.some(({ version }) => version !== 1)) throw new AppError('MAIL_RULE_CHANGED')
   await remove(db, MailRules, { id: ids }, tx)
+  await scriptsDue(
+    db,
+    tx,
+    rules.flatMap(({ mailbox_id }) => mailbox_id ?? []),
+  )
 }

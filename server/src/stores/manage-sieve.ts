@@ -9,6 +9,10 @@ import { forgetToken, tokenOf } from './tokens.ts'
 /** A mail store that takes Sieve scripts. */
 export type TakesSieve = MailStoreShape & { readonly sieve: NonNullable<MailStoreShape['sieve']> }
 
+/** Whether a store takes Sieve scripts. */
+export const hasSieve = (store: MailStoreShape | null): store is TakesSieve =>
+  store !== null && store.sieve !== null
+
 /** A script as the server lists it (RFC 5804 §2.7). */
 export interface Script {
   readonly name: string
@@ -30,7 +34,8 @@ export interface ManageSieve {
   readonly end: () => Promise<void>
 }
 
-type Token = { readonly kind: 'atom' | 'text'; readonly value: string }
+/** A word, a text, or a response code without its brackets. */
+type Token = { readonly kind: 'atom' | 'text' | 'code'; readonly value: string }
 
 /** All that a command is answered with: lines of data, then how it ended. */
 interface Answer {
@@ -209,7 +214,7 @@ class Conversation {
   }
 
   async ask(text: string): Promise<Answer> {
-    if (this.failed) throw this.failed
+    if (this.failed) throw storeErrorOf(this.failed)
     this.socket.write(`${text}\r\n`)
     return this.answer()
   }
@@ -221,10 +226,10 @@ class Conversation {
       const [first, second, third] = tokens
       const status = first?.kind === 'atom' ? first.value.toUpperCase() : ''
       if (status === 'OK' || status === 'NO' || status === 'BYE') {
-        const hasCode = second?.kind === 'atom' && second.value.startsWith('(')
+        const hasCode = second?.kind === 'code'
         return {
           status,
-          code: hasCode ? second.value.slice(1, -1).toUpperCase() : '',
+          code: hasCode ? second.value.toUpperCase() : '',
           said: (hasCode ? third : second)?.value ?? '',
           lines,
         }
@@ -240,7 +245,7 @@ class Conversation {
         this.bytes = this.bytes.subarray(read.length)
         return read.tokens
       }
-      if (this.failed) throw this.failed
+      if (this.failed) throw storeErrorOf(this.failed)
       await new Promise<void>(resolve => (this.wake = resolve))
     }
   }
@@ -253,42 +258,67 @@ export function readLine(
   const tokens: Token[] = []
   let at = 0
   for (;;) {
-    while (bytes[at] === 0x20) at += 1
+    while (bytes[at] === space) at += 1
+    if (bytes[at] === carriageReturn) return at + 1 < bytes.length ? { tokens, length: at + 2 } : null
+    const read = readToken(bytes, at)
+    if (read === null) return null
+    tokens.push(read.token)
+    at = read.end
+  }
+}
+
+const [space, carriageReturn, opening, closing] = [0x20, 0x0d, 0x28, 0x29]
+/** Bytes of a word, a quoted text, or the length of a literal at most. */
+const longestWord = 4096
+
+interface Read {
+  readonly token: Token
+  readonly end: number
+}
+
+function readToken(bytes: Buffer, at: number): Read | null {
+  if (at >= bytes.length) return null
+  if (bytes[at] === opening) return readCode(bytes, at + 1)
+  const rest = bytes.subarray(at, at + longestWord).toString('latin1')
+  if (rest.startsWith('{')) return readLiteral(bytes, at, rest)
+  const isText = rest.startsWith('"')
+  const found = isText ? /^"((?:[^"\\\r\n]|\\["\\])*)"/.exec(rest) : /^[^\s"{()]+(?=[ \r")])/.exec(rest)
+  if (found === null) {
+    if (/[\r\n]/.test(rest) || rest.length >= longestWord) throw new StoreError('nonsense', rest.slice(0, 80))
+    return null
+  }
+  const end = at + found[0].length
+  if (!isText) return { token: { kind: 'atom', value: found[0] }, end }
+  const raw = bytes.subarray(at + 1, end - 1).toString('utf8')
+  return { token: { kind: 'text', value: raw.replace(/\\(["\\])/g, '$1') }, end }
+}
+
+function readLiteral(bytes: Buffer, at: number, rest: string): Read | null {
+  const literal = /^\{(\d{1,9})\+?\}\r\n/.exec(rest)
+  if (literal === null) {
+    if (!/^\{\d{0,9}\+?\}?\r?$/.test(rest)) throw new StoreError('nonsense', 'a literal has no length')
+    return null
+  }
+  const length = Number(literal[1])
+  if (length > mostBytes) throw new StoreError('nonsense', 'a literal is too long')
+  const from = at + literal[0].length
+  if (bytes.length < from + length) return null
+  return { token: { kind: 'text', value: bytes.toString('utf8', from, from + length) }, end: from + length }
+}
+
+/** A response code in its brackets (§1.3), which may have texts and literals in it. */
+function readCode(bytes: Buffer, from: number): Read | null {
+  const parts: string[] = []
+  let at = from
+  for (;;) {
+    while (bytes[at] === space) at += 1
     if (at >= bytes.length) return null
-    if (bytes[at] === 0x0d) {
-      if (at + 1 >= bytes.length) return null
-      return { tokens, length: at + 2 }
-    }
-    const rest = bytes.subarray(at, at + 4096).toString('latin1')
-    const literal = /^\{(\d{1,9})\+?\}\r\n/.exec(rest)
-    if (literal) {
-      const from = at + literal[0].length
-      const to = from + Number(literal[1])
-      if (Number(literal[1]) > mostBytes) throw new StoreError('nonsense', 'a literal is too long')
-      if (bytes.length < to) return null
-      tokens.push({ kind: 'text', value: bytes.subarray(from, to).toString('utf8') })
-      at = to
-    } else if (rest.startsWith('{') && !/^\{\d{0,9}\+?\}?\r?$/.test(rest))
-      throw new StoreError('nonsense', 'a literal has no length')
-    else if (rest.startsWith('{')) return null
-    else if (rest.startsWith('"')) {
-      const text = /^"((?:[^"\\\r\n]|\\["\\])*)"/.exec(rest)
-      if (!text) {
-        if (rest.includes('\r\n') || rest.length >= 4096)
-          throw new StoreError('nonsense', 'a text has no end')
-        return null
-      }
-      const raw = bytes.subarray(at + 1, at + text[0].length - 1).toString('utf8')
-      tokens.push({ kind: 'text', value: raw.replace(/\\(["\\])/g, '$1') })
-      at += text[0].length
-    } else {
-      const end = rest.startsWith('(') ? /^\([^)\r\n]*\)/.exec(rest) : /^[^\s"{(]+(?=[ \r"])/.exec(rest)
-      if (!end) {
-        if (rest.includes('\r\n') || rest.length >= 4096) throw new StoreError('nonsense', rest.slice(0, 80))
-        return null
-      }
-      tokens.push({ kind: 'atom', value: end[0] })
-      at += end[0].length
-    }
+    if (bytes[at] === closing) return { token: { kind: 'code', value: parts.join(' ') }, end: at + 1 }
+    if (bytes[at] === opening || bytes[at] === carriageReturn)
+      throw new StoreError('nonsense', 'a code has no end')
+    const read = readToken(bytes, at)
+    if (read === null) return null
+    parts.push(read.token.value)
+    at = read.end
   }
 }

@@ -70,16 +70,21 @@ const moveShown = (row: RowOf<typeof StoreMoves>): InStoreShape['moves'][number]
 export async function storesNow(db: Database, vault: Vault, scope: Scope, now: Date): Promise<StoresShape> {
   const organisation = await organisationNow(db)
   const rows = await select<{
+    id: number
+    name: string
     address: string
     store: string
     looked_at: Date | null
     trouble: StoreTrouble | null
     detail: string | null
     trouble_since: Date | null
+    script_state: string | null
+    script_trouble: string | null
   }>(
     db,
-    `SELECT b.address, b.store, s.looked_at, s.trouble, s.detail, s.trouble_since FROM mailboxes b
-     LEFT JOIN store_mailboxes s ON s.mailbox_id = b.id
+    `SELECT b.id, b.name, b.address, b.store, s.looked_at, s.trouble, s.detail, s.trouble_since,
+       c.state AS script_state, c.trouble AS script_trouble FROM mailboxes b
+     LEFT JOIN store_mailboxes s ON s.mailbox_id = b.id LEFT JOIN store_scripts c ON c.mailbox_id = b.id
      WHERE b.closed_at IS NULL AND b.kind <> 'list' AND ${within(scope, 'b.id')}`,
   )
   const settings = (organisation?.routes?.stores ?? []).map(wholeStore)
@@ -104,8 +109,26 @@ export async function storesNow(db: Database, vault: Vault, scope: Scope, now: D
         fresh: looks.filter(at => at >= now.getTime() - freshFor).length,
         oldest: looks.length === 0 ? null : new Date(Math.min(...looks)).toISOString(),
         troubles: troublesOf(own),
+        scripts: store.sieve === null ? { kept: 0, differ: 0, first: [] } : scriptsOf(own),
       }
     }),
+  }
+}
+
+/** Mailboxes that are named where somebody has to decide. */
+const mostNamed = 20
+
+function scriptsOf(
+  rows: readonly { id: number; name: string; script_state: string | null; script_trouble: string | null }[],
+): StoresShape['stores'][number]['scripts'] {
+  const differing = rows.filter(
+    ({ script_state: state, script_trouble: trouble }) =>
+      state === 'changed' || state === 'not-run' || (trouble !== null && trouble !== ''),
+  )
+  return {
+    kept: rows.filter(row => row.script_state === 'kept').length,
+    differ: differing.length,
+    first: differing.slice(0, mostNamed).map(({ id, name }) => ({ mailboxId: id, name })),
   }
 }
 

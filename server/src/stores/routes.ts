@@ -79,7 +79,7 @@ export function storeRoutes(router: Router, deps: Deps): void {
 }
 
 /** What a store did not do, as an error of the catalogue. */
-async function told<T>(work: Promise<T>): Promise<T> {
+export async function told<T>(work: Promise<T>): Promise<T> {
   try {
     return await work
   } catch (error) {

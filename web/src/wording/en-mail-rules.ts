@@ -231,6 +231,7 @@ export const enMailRules = {
       always: '“{{text}}” stands outside any test.',
       else: '“else” has no condition of its own.',
       'goes-on': 'Branches can only be taken where each stops, or nothing follows them.',
+      edited: 'Somebody has changed this part of Pendro’s script by hand, so it is not taken: {{text}}',
       once: 'Taken. Sieve would file a message twice that also matches a later rule; here “{{text}}” files it once.',
       nothing: 'Nothing is asked for, or nothing done.',
     },

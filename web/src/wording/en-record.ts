@@ -214,6 +214,8 @@ export const enRecord = {
     'mail-move-undone': 'Moved the mail of {{name}} from **{{to}}** back to **{{from}}**',
     'store-declared-away': 'Said that the mail store **{{store}}** is away',
     'store-declared-back': 'Said that the mail store **{{store}}** is back',
+    'scripts-put': 'Put the mail rules of {{name}} in place of what was changed at the mail store',
+    'scripts-undone': 'Brought back what was changed at the mail store of {{name}}',
     'secret-kept': 'Set the password of **{{account}}**',
     'secret-dropped': 'Removed the password of **{{account}}**',
     'auto-replied': 'Sent an automatic reply to **{{to}}** for {{name}}',

@@ -27,6 +27,19 @@ export const enStores = {
     'hand-over': 'is handed over like any other',
     append: 'is put into the inbox with its own date',
   },
+  sieve: 'Keep mail rules and automatic replies there, too (ManageSieve)',
+  sieveHelp:
+    'For mail that reaches the store without passing Pendro. Colleagues’ own scripts stay and are run after Pendro’s.',
+  scripts: 'Pendro’s scripts',
+  scripting: {
+    keep: 'are kept up to date',
+    'take-out': 'are taken out of all mailboxes again',
+  },
+  scripted_one: 'Rules and automatic reply are kept in {{kept}} of {{count}} mailbox.',
+  scripted_other: 'Rules and automatic replies are kept in {{kept}} of {{count}} mailboxes.',
+  scriptsDiffer: 'Somebody has to decide about the rules of',
+  andMore_one: 'and {{count}} more',
+  andMore_other: 'and {{count}} more',
   identity: {
     label: 'Pendro signs in',
     kinds: { proxy: 'as an account that may open all mailboxes', token: 'with tokens (OAuth)' },
@@ -113,7 +126,7 @@ export const enStores = {
       move: 'Moving mail:',
       junk: 'Junk folder:',
       aside: 'Folder for what is set aside:',
-      sieve: 'Mail rules:',
+      sieve: 'Mail rules and replies:',
     },
     missing: {
       junk: 'no folder is marked as junk. Name it here, or have it marked.',

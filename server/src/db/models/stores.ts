@@ -163,6 +163,49 @@ export const StoreMoves = model(
   },
 )
 
+/** The two scripts of a mailbox as texts; `null`: it has none of that name. */
+export interface ScriptTexts {
+  readonly rules: string | null
+  readonly active: string | null
+}
+/** As Pendro put them, with the colleague’s own script that is run after them. */
+export type KeptScripts = ScriptTexts & { readonly own: string }
+/** As they were found, with the name of the script that is run; '' for none. */
+export type FoundScripts = ScriptTexts & { readonly runs: string }
+
+export const StoreScripts = model(
+  'store_scripts',
+  {
+    purpose: 'Mail rules and automatic replies that are kept in mailboxes at their stores',
+    grows: 'a row a mailbox',
+    ends: 'with its mailbox',
+  },
+  {
+    mailbox_id: primary(link('mailboxes')),
+    next_at: moment(),
+    claimed_until: maybe(moment()),
+    /** Counts who asked for another look: one that is under way has not seen what they changed. */
+    asked: preset(integer()),
+    /** What the store is kept under: at another one nothing is kept yet. */
+    store: preset(text(60)),
+    state: preset(oneOf('waiting', 'kept', 'changed', 'not-run', 'out')),
+    kept: maybe(json<KeptScripts>()),
+    /** What is being put: a process that is killed meanwhile leaves either this or what was before. */
+    putting: maybe(json<KeptScripts>()),
+    /** What is there, where that is something else. */
+    found: maybe(json<FoundScripts>()),
+    /** What a person’s act has replaced, so that it can be taken back. */
+    replaced: maybe(json<{ readonly was: FoundScripts; readonly kept: KeptScripts | null }>()),
+    /** The colleague’s own script answers by itself, too. */
+    answers_too: preset(flag()),
+    kept_at: maybe(moment()),
+    looked_at: maybe(moment()),
+    trouble: preset(text<StoreTrouble>(20)),
+    /** What the store said. */
+    detail: preset(text(500)),
+  },
+)
+
 export const StoreStates = model(
   'store_states',
   {

@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
+import { useLocation } from 'react-router'
 import { longestSieve, readSieveScript, type SieveReading } from '@pendro/contract'
 import { call, problemOf } from '../../app/api.ts'
 import { useAct } from '../../app/use-act.ts'
@@ -11,7 +12,9 @@ import { useRulesChange, type Owner } from './use-rules.ts'
 /** Rules from a Sieve script: read first, with a line for each thing that can't be taken, and added when that is seen. */
 export function BringInRules({ owner, onDone }: { owner: Owner; onDone: () => void }) {
   const { t } = useTranslation()
-  const [script, setScript] = useState('')
+  // What somebody wrote at the mail store comes with the way here.
+  const { state } = useLocation() as { state: { script?: unknown } | null }
+  const [script, setScript] = useState(typeof state?.script === 'string' ? state.script : '')
   const [read, setRead] = useState<SieveReading | null>(null)
   const reading = useAct({
     send: () => call(readSieveScript, { body: { script } }),

@@ -11,6 +11,7 @@ import { areaLayout } from '../../parts/layout.ts'
 import { Sentence } from '../../parts/sentence.tsx'
 import { Empty, Failed, SkeletonRows } from '../../parts/states.tsx'
 import { TwoPanes } from '../../parts/two-panes.tsx'
+import { AtStore, AtStoreLine } from './at-store.tsx'
 import { BringInRules } from './bring-in-rules.tsx'
 import { CopyRules } from './copy-rules.tsx'
 import { emptyDraft } from './draft.ts'
@@ -62,7 +63,7 @@ function Rules({ owner, open }: { owner: Owner; open: string | null }) {
           <Detail
             owner={owner}
             name={mailbox?.name ?? ''}
-            rule={open === 'new' || open === 'fold' || open === 'bring-in' ? open : chosen}
+            rule={isPane(open) ? open : chosen}
             like={Number(search.get('like')) || null}
             folders={folders}
             may={may}
@@ -73,6 +74,11 @@ function Rules({ owner, open }: { owner: Owner; open: string | null }) {
     </div>
   )
 }
+
+/** What is shown beside the rules instead of one of them. */
+const panes = ['new', 'fold', 'bring-in', 'store'] as const
+type Pane = (typeof panes)[number]
+const isPane = (open: string | null): open is Pane => panes.some(pane => pane === open)
 
 interface ActsProps {
   readonly owner: Owner
@@ -145,6 +151,7 @@ function Head({ owner, name, children }: { owner: Owner; name: string; children:
           )}
           {owner === null && !maySteer(session) && t('mailRules.onlySteward')}
         </p>
+        {owner !== null && <AtStoreLine mailbox={owner} />}
       </div>
       <div className="flex flex-wrap gap-3">{children}</div>
     </section>
@@ -156,7 +163,7 @@ interface DetailProps {
   /** Whose rules they are; '' for the organisation. */
   readonly name: string
   /** A rule, or what is done instead of looking at one. */
-  readonly rule: MailRuleShape | 'new' | 'fold' | 'bring-in' | undefined
+  readonly rule: MailRuleShape | Pane | undefined
   /** A message that the new rule is made from. */
   readonly like: number | null
   readonly folders: readonly string[]
@@ -171,7 +178,8 @@ function Detail({ owner, name, rule, like, folders, may, onDone }: DetailProps) 
   if (rule === 'fold' && owner !== null)
     return <FoldRules mailboxId={owner} name={name} may={may} onDone={() => onDone(null)} />
   if (rule === 'bring-in') return <BringInRules owner={owner} onDone={() => onDone(null)} />
-  if (rule === 'fold') return null
+  if (rule === 'store' && owner !== null) return <AtStore mailbox={owner} may={may} />
+  if (rule === 'fold' || rule === 'store') return null
   if (rule === 'new' && like !== null && suggestion.isPending) return <SkeletonRows count={4} />
   const start =
     rule === 'new' && suggestion.data

@@ -1,6 +1,12 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import type { MailStoreShape, OrganisationSettingsShape, ServerAt, StoreIdentity } from '@pendro/contract'
+import {
+  plainStore,
+  type MailStoreShape,
+  type OrganisationSettingsShape,
+  type ServerAt,
+  type StoreIdentity,
+} from '@pendro/contract'
 import { Button } from '../../../parts/buttons.tsx'
 import { MailboxSlot } from '../../../parts/mailbox-slot.tsx'
 import { Sentence } from '../../../parts/sentence.tsx'
@@ -12,16 +18,9 @@ import { StoreSteps } from './store-steps.tsx'
 import { useTryStore, type Account } from './use-stores.ts'
 
 const newStore = (isFirst: boolean): MailStoreShape => ({
-  name: '',
+  ...plainStore,
   houses: isFirst ? 'rest' : 'domains',
-  domains: [],
   hosts: [newHost],
-  identity: { kind: 'proxy', user: '', tokenUrl: '', scope: '' },
-  imap: null,
-  sieve: null,
-  junkFolder: '',
-  asideFolder: '',
-  releases: 'hand-over',
 })
 
 /** Mail stores as they are set: whose mailboxes each has, how mail gets there, and how Pendro looks into it. */
@@ -135,6 +134,7 @@ function LooksIn({ store, may, onChange }: Editing) {
           <Folders store={store} may={may} onChange={onChange} />
         </div>
       )}
+      {imap !== null && <Scripts store={store} may={may} onChange={onChange} />}
       {imap !== null && (
         <Identity
           identity={store.identity}
@@ -142,6 +142,39 @@ function LooksIn({ store, may, onChange }: Editing) {
           may={may}
           onChange={identity => onChange({ ...store, identity })}
         />
+      )}
+    </>
+  )
+}
+
+/** Whether rules and replies are kept there, too. */
+function Scripts({ store, onChange }: Editing) {
+  const { t } = useTranslation()
+  const { sieve, imap, scripts } = store
+  const begin = { ...newServer, host: imap?.host ?? '', port: 4190, tls: 'starttls' } as const
+  return (
+    <>
+      <div className="mt-3 font-semibold">
+        <Choice
+          label={t('stores.sieve')}
+          chosen={sieve !== null}
+          onChange={on => onChange({ ...store, sieve: on ? begin : null, scripts: 'keep' })}
+        />
+      </div>
+      <p className="text-ink-2">{t('stores.sieveHelp')}</p>
+      {sieve !== null && (
+        <div className="mt-1 rounded-md border border-line px-3 py-2">
+          <Server server={sieve} onChange={one => onChange({ ...store, sieve: one })} />
+          <div className="mt-2">
+            <Select
+              label={t('stores.scripts')}
+              all={['keep', 'take-out'] as const}
+              chosen={scripts}
+              nameOf={one => t(`stores.scripting.${one}`)}
+              onChange={one => onChange({ ...store, scripts: one })}
+            />
+          </div>
+        </div>
       )}
     </>
   )

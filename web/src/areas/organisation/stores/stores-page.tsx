@@ -67,7 +67,7 @@ function Now({ stores }: { stores: readonly StoreStateShape[] }) {
 function State({ store }: { store: StoreStateShape }) {
   const { t } = useTranslation()
   const times = useTimes()
-  const { name, houses, domains, imap, mailboxes, fresh, oldest, troubles } = store
+  const { name, houses, domains, imap, sieve, mailboxes, fresh, oldest, troubles, scripts } = store
   return (
     <>
       <h4 className="font-semibold">{name || t('stores.unnamed')}</h4>
@@ -79,6 +79,8 @@ function State({ store }: { store: StoreStateShape }) {
         {imap ? t('stores.looked', { fresh, count: mailboxes }) : t('stores.notLooked')}{' '}
         {imap && oldest !== null && fresh < mailboxes && t('stores.oldest', { time: times.full(oldest) })}
       </p>
+      {sieve && <p>{t('stores.scripted', { kept: scripts.kept, count: mailboxes })}</p>}
+      {scripts.differ > 0 && <Differing scripts={scripts} />}
       {troubles.map(({ trouble, mailboxes: count, detail, since }) => (
         <div
           key={trouble}
@@ -94,5 +96,24 @@ function State({ store }: { store: StoreStateShape }) {
         </div>
       ))}
     </>
+  )
+}
+
+/** Mailboxes where somebody has to decide what counts at the store. */
+function Differing({ scripts: { differ, first } }: { scripts: StoreStateShape['scripts'] }) {
+  const { t } = useTranslation()
+  return (
+    <p role="status" className="font-semibold text-amber">
+      {t('stores.scriptsDiffer')}{' '}
+      {first.map(({ mailboxId, name }, i) => (
+        <span key={mailboxId}>
+          {i > 0 && ', '}
+          <Link to={`/mailboxes/${mailboxId}/rules/store`} className="border-b border-current">
+            {name}
+          </Link>
+        </span>
+      ))}
+      {differ > first.length && ` ${t('stores.andMore', { count: differ - first.length })}`}
+    </p>
   )
 }
