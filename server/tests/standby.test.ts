@@ -8,7 +8,7 @@ import { execute, select } from '../src/db/database.ts'
 import { organisationNow } from '../src/db/organisation.ts'
 import { takeIn } from '../src/intake/intake.ts'
 import { createSecrets, createVault } from '../src/outbox/secrets.ts'
-import { workOutbox } from '../src/outbox/outbox.ts'
+import { createOutbox, workOutbox } from '../src/outbox/outbox.ts'
 import { createWays } from '../src/outbox/ways.ts'
 import { copyMarks, fileSent } from '../src/standby/hand-back.ts'
 import { createInStore } from '../src/stores/deliver.ts'
@@ -83,7 +83,11 @@ async function work(): Promise<void> {
   const send = sender()
   const inStore = createInStore(server.db, stores(), now)
   const handing = { db: server.db, stores: stores(), send, log, now }
-  while ((await workOutbox({ db: server.db, send, log, now, letter: async () => null, inStore })) > 0);
+  // With the slots of the server: one message of a mailbox at a time.
+  const outbox = createOutbox({ db: server.db, send, log, now, letter: async () => null, inStore })
+  // What waits behind another of its mailbox can be begun when that has ended.
+  do await outbox.stop()
+  while ((await outbox.work()) > 0)
   await fileSent(handing)
   await copyMarks(handing)
   send.close()

@@ -6,7 +6,38 @@ export type Kept = 'organisation' | 'correspondents' | 'calibration'
 /** How often each has changed, by name. Whoever asks sees a change as soon as it is committed, whichever process made it. */
 export type Versions = ReadonlyMap<string, string>
 
-export async function readVersions(db: Database, tx?: Tx): Promise<Versions> {
+/** Those who ask at the same moment share a statement, unless they ask within a transaction. */
+export const readVersions = (db: Database, tx?: Tx): Promise<Versions> =>
+  tx === undefined ? together(db) : ask(db, tx)
+
+interface Asking {
+  readonly now: Promise<Versions>
+  next: Promise<Versions> | null
+}
+const asking = new WeakMap<Database, Asking>()
+
+/** A statement that was begun before somebody asked may be behind what they have just changed: they get the next one. */
+function together(db: Database): Promise<Versions> {
+  const under = asking.get(db)
+  if (under === undefined) return begin(db)
+  under.next ??= under.now.then(
+    () => begin(db),
+    () => begin(db),
+  )
+  return under.next
+}
+
+function begin(db: Database): Promise<Versions> {
+  const under: Asking = { now: ask(db), next: null }
+  asking.set(db, under)
+  const end = () => {
+    if (under.next === null) asking.delete(db)
+  }
+  under.now.then(end, end)
+  return under.now
+}
+
+async function ask(db: Database, tx?: Tx): Promise<Versions> {
   const rows = await select<{ name: Kept; n: string }>(
     db,
     `SELECT name, CAST(n AS CHAR) AS n FROM versions

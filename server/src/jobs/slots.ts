@@ -1,8 +1,11 @@
+import { setTimeout } from 'node:timers/promises'
 import type { Log } from '../log.ts'
 
 interface SlotsOptions<Job> {
   readonly name: string
   readonly slots: number
+  /** So many are claimed at once under load. */
+  readonly together?: number
   /** Of these at most, how many one key may hold: a destination that hangs must not hold up the others. */
   readonly perKey: number
   readonly keyOf: (job: Job) => number
@@ -21,9 +24,12 @@ export interface Slots {
   readonly stop: () => Promise<void>
 }
 
+/** Milliseconds. */
+const moment = 20
+
 /** Work that goes on without waiting for the slowest: a slot that is free takes the next job. */
 export function createSlots<Job>(options: SlotsOptions<Job>): Slots {
-  const { name, slots, perKey, keyOf, claim, run, giveBack, log } = options
+  const { name, slots, together = 1, perKey, keyOf, claim, run, giveBack, log } = options
   const running = new Map<Promise<void>, number>()
   const held = () => {
     const counts = new Map<number, number>()
@@ -36,9 +42,16 @@ export function createSlots<Job>(options: SlotsOptions<Job>): Slots {
       .finally(() => running.delete(under))
     running.set(under, keyOf(job))
   }
+  /** Claiming one at a time would cost more than the jobs: it waits a moment for several free slots, and for no slow job. */
+  const someFree = async () => {
+    if (running.size >= slots) await Promise.race(running.keys())
+    const until = performance.now() + moment
+    while (running.size > slots - together && performance.now() < until)
+      await Promise.race([...running.keys(), setTimeout(until - performance.now())])
+  }
   return {
     work: async () => {
-      if (running.size >= slots) await Promise.race(running.keys())
+      await someFree()
       const full = [...held()].flatMap(([key, n]) => (n >= perKey ? [key] : []))
       const jobs = await claim(slots - running.size, full)
       const counts = held()

@@ -116,10 +116,11 @@ const relayLanes = 12
 
 /** The same as a loop's work, without waiting for the slowest; no mailbox has more than its share of the slots. */
 export function createOutbox(given: Deps): Slots {
-  const deps = working(given)
-  return createSlots<ClaimedJob>({
+  const deps = notingBeside(working(given))
+  const { work, stop } = createSlots<ClaimedJob>({
     name: 'outbox',
     slots,
+    together: 14,
     perKey: slotsPerMailbox,
     keyOf: job =>
       job.mailbox_id ?? (job.kind === 'relay' ? -1 - (job.subject_id % relayLanes) : Number(job.place)),
@@ -133,6 +134,46 @@ export function createOutbox(given: Deps): Slots {
       ),
     log: deps.log,
   })
+  return {
+    // Looks again at once while there is something: the pause between looks would be the fastest it gets.
+    work: async () => {
+      let begun = 0
+      for (;;) {
+        const found = await work()
+        begun += found
+        if (found === 0 || begun >= mostAtOnce) return begun
+      }
+    },
+    stop: async () => {
+      await stop()
+      await deps.noted()
+    },
+  }
+}
+
+/** Jobs begun between two looks at whether the process is to stop. */
+const mostAtOnce = 500
+
+/** Outcomes that wait to be written down, at most: a database that is slow holds sending up at last. */
+const mostUnnoted = 200
+
+/** Writes down what came of jobs while the next ones are sent: neither connections nor mailboxes wait for that. */
+function notingBeside(deps: Working): Working & { readonly noted: () => Promise<void> } {
+  const noting = new Set<Promise<void>>()
+  return {
+    ...deps,
+    finish: async done => {
+      const under: Promise<void> = deps
+        .finish(done)
+        .catch((error: unknown) => deps.log.jobFailed('outbox', error))
+        .finally(() => noting.delete(under))
+      noting.add(under)
+      if (noting.size >= mostUnnoted) await Promise.race(noting)
+    },
+    noted: async () => {
+      await Promise.all(noting)
+    },
+  }
 }
 
 const table = { table: 'outbox', key: 'id' } as const
@@ -193,7 +234,7 @@ interface Outgoing {
 }
 
 /** Deliveries of one read at most: their sources are held in memory together. */
-const mostRead = 8
+const mostRead = 20
 
 /** What is to be sent of a delivery; those asked for at the same moment are read together. `null`: it is gone. */
 const createLoad = (db: Database) =>
