@@ -1,16 +1,18 @@
+import { fork } from 'node:child_process'
+import { once } from 'node:events'
 import { ImapFlow } from 'imapflow'
 import { createTransport } from 'nodemailer'
 import { plainStore, type MailStoreShape } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { demoOrganisation } from '../scripts/fill-demo.ts'
 import { demoStaffers } from '../scripts/sign-ins.mjs'
-import { execute, findRow, openDatabase, type Database } from '../server/src/db/database.ts'
+import { execute, findRow, openDatabase, select, type Database } from '../server/src/db/database.ts'
 import { migrate } from '../server/src/db/migrate.ts'
 import { organisationNow } from '../server/src/db/organisation.ts'
 import { takeIn } from '../server/src/intake/intake.ts'
 import { createLog } from '../server/src/log.ts'
 import { createOutbox } from '../server/src/outbox/outbox.ts'
-import { createSecrets } from '../server/src/outbox/secrets.ts'
+import { createSecrets, type Secrets } from '../server/src/outbox/secrets.ts'
 import { createWays } from '../server/src/outbox/ways.ts'
 import { setUp } from '../server/src/set-up.ts'
 import { createInStore } from '../server/src/stores/deliver.ts'
@@ -48,13 +50,15 @@ export async function benchStores(
     const bench = { db, store, stores: createStores(db, secrets) }
     console.log('Handing over …')
     const handed = await handingOver(bench, secrets)
+    console.log('Handing back …')
+    const back = await handingBack(bench, secrets)
     console.log('Moving …')
     const moved = await moving(bench)
     console.log('Looking …')
     const looked = await looking(bench)
     return {
       title: 'Mail stores',
-      rows: [handed, moved, looked],
+      rows: [handed, ...back, moved, looked],
       notes:
         'The store is Debian’s Dovecot on the same machine, and takes part of its cores. Looking: every mailbox has a session of its own, with sign-in, and one LIST with STATUS.',
     }
@@ -113,10 +117,7 @@ const text = (n: number) =>
 const aRound = 400
 let serial = 0
 
-async function handingOver(
-  { db, store, stores }: Bench,
-  secrets: ReturnType<typeof createSecrets>,
-): Promise<Measured> {
+async function handingOver({ db, store, stores }: Bench, secrets: Secrets): Promise<Measured> {
   const send = createWays({
     organisation: () => organisationNow(db),
     store: { host: '127.0.0.1', port: 9 },
@@ -189,6 +190,104 @@ async function handingOver(
     wanted: 'at least 0.7',
     met: ratio >= 0.7,
   }
+}
+
+/** What waits after a long outage: so many messages, each for so many mailboxes. */
+const [waitingMessages, waitingMailboxes] = [1000, 100]
+
+/** What waits after an outage goes to a store that takes everything at once and tells in which order it came. */
+async function handingBack({ db }: Bench, secrets: Secrets): Promise<Measured[]> {
+  const sink = fork(new URL('order-sink.ts', import.meta.url), { execArgv: ['--import', 'tsx'] })
+  const [{ port }] = (await once(sink, 'message')) as [{ port: number }]
+  await fillWaiting(db)
+  const send = createWays({
+    organisation: async () => null,
+    store: { host: '127.0.0.1', port },
+    secrets,
+    now,
+  })
+  const outbox = createOutbox({ db, send, log: createLog('silent'), now, letter: async () => null })
+  const heaps: number[] = []
+  const began = performance.now()
+  const all = waitingMessages * waitingMailboxes
+  for (let done = 0; done < all;) {
+    const begun = await outbox.work()
+    if (begun === 0) await outbox.stop()
+    done += begun
+    heaps.push(await heapNow())
+  }
+  await outbox.stop()
+  const took = performance.now() - began
+  send.close()
+  sink.send('how many')
+  const [{ taken, disordered }] = (await once(sink, 'message')) as [{ taken: number; disordered: number }]
+  sink.kill()
+  const [tenth = 0, most] = [
+    heaps[Math.floor(heaps.length / 10)],
+    Math.max(...heaps.slice(-heaps.length / 2)),
+  ]
+  const megabytes = (bytes: number) => `${(bytes / 1e6).toFixed(0)} MB`
+  return [
+    {
+      what: `${all} that waited handed back in ${(took / 1000).toFixed(0)} s: came once, each mailbox’s in their order`,
+      ours: `${taken - disordered}`,
+      against: `${all} (all)`,
+      ratio: (taken - disordered) / all,
+      wanted: 'exactly 1',
+      met: taken === all && disordered === 0,
+    },
+    {
+      what: 'its heap in the second half, at its largest',
+      ours: megabytes(most),
+      against: `${megabytes(tenth)} (after a tenth)`,
+      ratio: most / tenth,
+      wanted: 'at most 1.2',
+      met: most <= tenth * 1.2,
+    },
+  ]
+}
+
+/** Of live objects alone. */
+async function heapNow(): Promise<number> {
+  ;(globalThis as { gc?: () => void }).gc?.()
+  return process.memoryUsage().heapUsed
+}
+
+/** As after an outage: everything was taken in, and nothing could be handed over. */
+async function fillWaiting(db: Database): Promise<void> {
+  const made = Array.from({ length: waitingMessages }, () => (serial += 1))
+  for (let from = 0; from < made.length; from += 200)
+    await takeIn(
+      db,
+      made.slice(from, from + 200).map(n => ({
+        raw: Buffer.from(text(n)),
+        envelopeFrom: 'yard@quay-lamps.example',
+        recipients: [address(1000)],
+        receivedAt: now(),
+        connection: { ip: '127.0.0.1', helo: 'mx.vindholm.example' },
+      })),
+    )
+  const columns = (
+    await select<{ name: string }>(
+      db,
+      `SELECT column_name AS name FROM information_schema.columns WHERE table_schema = DATABASE() AND table_name = 'deliveries'
+       AND extra NOT LIKE '%GENERATED%' AND column_name NOT IN ('id', 'mailbox_id')`,
+    )
+  ).map(({ name }) => name)
+  await execute(db, 'DELETE FROM outbox')
+  await execute(
+    db,
+    `INSERT INTO deliveries (mailbox_id, ${columns.join(', ')})
+     SELECT b.id, ${columns.map(name => `d.${name}`).join(', ')} FROM deliveries d JOIN mailboxes b ON b.id > d.mailbox_id AND b.id <= d.mailbox_id + :mailboxes
+     WHERE d.mailbox_id = (SELECT id FROM mailboxes WHERE address = :address) AND d.state = 'deferred' ORDER BY d.id, b.id`,
+    { mailboxes: waitingMailboxes, address: address(1000) },
+  )
+  await execute(
+    db,
+    `INSERT INTO outbox (kind, subject_id, place, next_at) SELECT 'delivery', id, bound_for, received_at FROM deliveries
+     WHERE state = 'deferred' AND mailbox_id > (SELECT id FROM mailboxes WHERE address = :address) ORDER BY id`,
+    { address: address(1000) },
+  )
 }
 
 const messages = 1000
