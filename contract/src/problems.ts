@@ -77,6 +77,10 @@ export const problems = {
     status: 409,
     text: 'Your mail store is there again, and all your mail is in it. Use your mail program.',
   },
+  NO_WEBHOOK: {
+    status: 409,
+    text: 'No address is set that passes messages on. A steward can set one under Organisation, Mail stores.',
+  },
   LETTER_GONE: { status: 404, text: 'This draft is not there any more.' },
   LETTER_SENT: { status: 409, text: 'This letter has been sent already. It is sent once.' },
   DRAFT_CHANGED: {

@@ -135,7 +135,12 @@ const routes = z.object({ smartHosts: routeHosts, stores: z.array(mailStore).max
 /** A server that mail is handed on to. */
 export type RouteHost = z.infer<typeof routeHost>
 /** What colleagues can do while their mail store is away: from so many minutes on they read what waits, answer and write. */
-const standby = z.object({ on: z.boolean(), after: z.number().int().min(1).max(1440) })
+const standby = z.object({
+  on: z.boolean(),
+  after: z.number().int().min(1).max(1440),
+  /** Passes messages to colleagues on while mail does not reach them, such as to a phone; '' for nowhere. */
+  webhook: z.string().trim().max(500),
+})
 /** Whether Pendro learns from what people move in their mail programs. */
 const moves = z.object({ learn: z.boolean() })
 const secondFactor = z.enum(['optional', 'required'])

@@ -240,6 +240,12 @@ const outage = z.object({
   unfiled: z.number().int(),
   /** Those with most waiting. */
   most: z.array(z.object({ mailboxId: id, name: z.string(), waiting: z.number().int() })),
+  /** People whose mailboxes are there: whom a message about it would reach. */
+  people: z.number().int(),
+  /** How far telling them has come; `null`: nobody was told yet. `said`: what the address answered last where that was no yes. */
+  told: z
+    .object({ sent: z.number().int(), waiting: z.number().int(), failed: z.number().int(), said: z.string() })
+    .nullable(),
 })
 /** A mail store that is away, or was just now. */
 export type OutageShape = z.infer<typeof outage>
@@ -250,7 +256,12 @@ export const readOutages = endpoint({
   path: '/api/stores/outages',
   summary: 'Mail stores that are away: since when, what waits, for whom, and how far handing back has come',
   roles: everyone,
-  response: z.object({ outages: z.array(outage), stores: z.array(z.string()) }),
+  response: z.object({
+    outages: z.array(outage),
+    stores: z.array(z.string()),
+    /** An address is set that passes messages on. */
+    canTell: z.boolean(),
+  }),
 })
 
 /** Colleagues of that store can go on at once; taken back, it counts as what it is. */
@@ -263,6 +274,19 @@ export const declareOutage = endpoint({
   body: z.object({ store: z.string().max(60), away: z.boolean() }),
   response: z.object({}),
   problems: ['STORE_NOT_FOUND'],
+})
+
+/** Each is told once an outage, in their language, with a way in that works once. Who could not be told is told again. */
+export const tellColleagues = endpoint({
+  method: 'post',
+  path: '/api/stores/outages/tell',
+  summary:
+    'Tell colleagues whose mail store is away where they can go on, by the address that passes messages on',
+  roles: ['steward'],
+  scope: 'whole',
+  body: z.object({ store: z.string().max(60) }),
+  response: z.object({ colleagues: z.number().int() }),
+  problems: ['STORE_NOT_FOUND', 'NO_WEBHOOK', 'NOTHING_TO_DO'],
 })
 
 /** Requests about mail while a mail store is away, by name. */
@@ -280,4 +304,5 @@ export const standbyEndpoints = {
   sendStandbyDraft,
   readOutages,
   declareOutage,
+  tellColleagues,
 }

@@ -41,6 +41,7 @@ import { createOutbox } from './outbox/outbox.ts'
 import { createSecrets, createVault, readKey } from './outbox/secrets.ts'
 import type { Send } from './outbox/smtp-out.ts'
 import { copyMarks, fileSent } from './standby/hand-back.ts'
+import { workNotices } from './standby/notices.ts'
 import { watchStores } from './stores/outages.ts'
 import { createInStore } from './stores/deliver.ts'
 import { enrolScripts, workScripts } from './mail-rules/in-store.ts'
@@ -199,12 +200,14 @@ function storeJobs(
 ): Loop[] {
   const handing = { db, stores, send, log, now }
   const watching = { db, secrets, store: processStore(settings), now }
+  const telling = { db, secrets, log, publicUrl: settings.PENDRO_PUBLIC_URL, now }
   const scripts = { db, secrets, readScript: reader.readScript, log, now }
   return [
     startLoop('looks', 1000, () => workLooks({ db, stores, log, now }), log),
     startLoop('enrolling', 30_000, () => enrol(db, now()), log),
     startLoop('scripts', 1000, () => workScripts(scripts), log),
     startLoop('enrolling scripts', 30_000, () => enrolScripts(db, now()), log),
+    startLoop('notices', 2000, () => workNotices(telling), log),
     startLoop('outages', 2000, () => watchStores(watching), log),
     startLoop('sent', 2000, async () => (await fileSent(handing)) + (await copyMarks(handing)), log),
   ]

@@ -157,8 +157,8 @@ const others: Readonly<Record<string, readonly [typed: unknown, kept: unknown]>>
     },
   ],
   standby: [
-    { on: false, after: 30 },
-    { on: false, after: 30 },
+    { on: false, after: 30, webhook: ' https://gateway.example/send ' },
+    { on: false, after: 30, webhook: 'https://gateway.example/send' },
   ],
   moves: [{ learn: false }, { learn: false }],
   'reaching-out': [

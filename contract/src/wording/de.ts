@@ -153,6 +153,9 @@ export const de = {
     how: 'Wenn Sie es nicht waren, müssen Sie nichts tun: Ohne den Code kommt niemand hinein.',
     never: 'Ihr Helpdesk wird Sie nie danach fragen.',
   },
+  standbyNotice: {
+    text: 'Der Mailserver von {{organisation}} ist ausgefallen. Lesen, beantworten und schreiben Sie E-Mails so lange hier: {{link}} (gilt einmal, innerhalb von {{count}} Stunden)',
+  },
   enquiryLetter: {
     subject: 'Ihre Frage an den Helpdesk',
     greeting: 'Guten Tag {{name}},',

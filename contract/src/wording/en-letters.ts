@@ -99,6 +99,10 @@ export const enLetters = {
     how: 'If it was not you, there is nothing to do: nobody gets in without the code.',
     never: 'Your help desk will never ask you for it.',
   },
+  /** Short enough for a phone: the mail store is away. */
+  standbyNotice: {
+    text: 'The mail server of {{organisation}} is down. Read, answer and write mail here meanwhile: {{link}} (opens once, within {{count}} hours)',
+  },
   /** The help desk's answer to a colleague's question. */
   enquiryLetter: {
     subject: 'Your question to the help desk',

@@ -149,6 +149,9 @@ export const nb = {
     how: 'Var det ikke deg, trenger du ikke gjøre noe: uten koden kommer ingen inn.',
     never: 'Brukerstøtten vil aldri be deg om den.',
   },
+  standbyNotice: {
+    text: 'E-postserveren til {{organisation}} er nede. Les, svar og skriv e-post her imens: {{link}} (virker én gang, innen {{count}} timer)',
+  },
   enquiryLetter: {
     subject: 'Spørsmålet ditt til brukerstøtten',
     greeting: 'Hei, {{name}}!',

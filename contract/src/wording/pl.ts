@@ -174,6 +174,9 @@ export const pl = {
     how: 'Jeśli to nie Ty, nie musisz nic robić: bez kodu nikt się nie zaloguje.',
     never: 'Pomoc techniczna nigdy nie poprosi o ten kod.',
   },
+  standbyNotice: {
+    text: 'Serwer poczty w {{organisation}} nie działa. Pocztę można na razie czytać i pisać tutaj: {{link}} (działa raz, przez {{count}} godzin)',
+  },
   enquiryLetter: {
     subject: 'Pytanie do pomocy technicznej',
     greeting: 'Dzień dobry,',

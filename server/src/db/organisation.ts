@@ -30,7 +30,13 @@ export const usualRoutes: RoutesSetting = { smartHosts: [], stores: [] }
 
 /** Until somebody says otherwise colleagues can go on after ten minutes. */
 export const usualMoves = { learn: true }
-export const usualStandby = { on: true, after: 10 }
+const usualStandby = { on: true, after: 10, webhook: '' }
+
+/** How an organisation has its standby mailboxes, also where it was set before all of that could be. */
+export const standbyOf = (organisation: Pick<Organisation, 'standby'> | null): typeof usualStandby => ({
+  ...usualStandby,
+  ...organisation?.standby,
+})
 
 /** The one organisation of this database. Throws when it has not been set up. */
 export async function readOrganisation(db: Database, tx?: Tx): Promise<Organisation> {

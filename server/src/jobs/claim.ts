@@ -11,6 +11,7 @@ interface Work {
     | 'store_moves'
     | 'store_mailboxes'
     | 'store_scripts'
+    | 'outage_notices'
     | 'standby_letters'
   /** The column that names a row. */
   readonly key: 'id' | 'message_id' | 'mailbox_id'

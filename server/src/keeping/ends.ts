@@ -32,6 +32,7 @@ export const ends: Readonly<Record<string, End>> = {
   colleague_moves: withDelivery,
   standby_marks: { after: 31, from: 'done_at' },
   standby_letters: { after: 31, from: 'filed_at' },
+  outage_notices: { after: 31, from: 'ended_at' },
   standby_files: { with: 'standby_letters', by: 'letter_id' },
   message_readings: withMessage,
   message_senders: withMessage,

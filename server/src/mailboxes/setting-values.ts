@@ -24,7 +24,7 @@ import {
   usualPeers,
   usualRoutes,
   usualMoves,
-  usualStandby,
+  standbyOf,
   type Organisation,
 } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
@@ -108,7 +108,7 @@ export function settingsOf(organisation: Organisation): Omit<OrganisationSetting
     peers: peersShown(organisation.peers ?? usualPeers),
     outgoing: outgoingShown(organisation.outgoing ?? usualOutgoing),
     routes: routesShown(organisation.routes ?? usualRoutes),
-    standby: { ...(organisation.standby ?? usualStandby) },
+    standby: standbyOf(organisation),
     moves: { ...(organisation.moves ?? usualMoves) },
     'reaching-out': { ...(organisation.reachingOut ?? { pictures: true, unsubscribe: true }) },
     'second-factor': organisation.secondFactor ?? 'optional',
@@ -265,9 +265,11 @@ function normalised(
       return readOutgoing(change.to, ownDomains, wrong)
     case 'routes':
       return readRoutes(change.to, wrong)
+    case 'standby':
+      if (change.to.webhook !== '' && !isSafeUrl(change.to.webhook)) wrong.push(change.to.webhook)
+      return change.to
     case 'name':
     case 'peers':
-    case 'standby':
     case 'moves':
     case 'reaching-out':
     case 'second-factor':
@@ -308,7 +310,7 @@ function readStore(given: MailStoreShape, wrong: string[]): MailStoreShape {
   if (servers.length > 0 && identity.user === '') wrong.push(`${given.name}, without an account`)
   for (const server of servers) if (goesInTheOpen(server)) wrong.push(`${server.host}, without TLS`)
   // Whoever asks for a token gives the client’s secret away.
-  if (identity.kind === 'token' && servers.length > 0 && !isTokenUrl(identity.tokenUrl))
+  if (identity.kind === 'token' && servers.length > 0 && !isSafeUrl(identity.tokenUrl))
     wrong.push(identity.tokenUrl || `${given.name}, without an address for tokens`)
   return {
     ...given,
@@ -325,7 +327,7 @@ const isHere = (host: string) => host === 'localhost' || host === '::1' || /^127
 /** What goes there can be read on the way: it is neither encrypted nor for this very machine. */
 const goesInTheOpen = ({ host, tls }: Pick<ServerAt, 'host' | 'tls'>) => tls === 'off' && !isHere(host)
 
-const isTokenUrl = (text: string) => {
+const isSafeUrl = (text: string) => {
   const url = URL.canParse(text) ? new URL(text) : null
   return url !== null && (url.protocol === 'https:' || (url.protocol === 'http:' && isHere(url.hostname)))
 }

@@ -227,13 +227,24 @@ export async function askForCode(
 /** A new code of six digits; only its hash is kept. */
 export async function makeCode(db: Database, mailboxId: number, now: Date): Promise<string> {
   const code = String(randomInt(1_000_000)).padStart(6, '0')
+  await keepCode(db, mailboxId, code, new Date(now.getTime() + codeMinutes * 60_000))
+  return code
+}
+
+/** A code that nobody can guess, for what is not typed and takes its time; it opens once, as any code. */
+export async function makeLongCode(db: Database, mailboxId: number, until: Date): Promise<string> {
+  const code = randomBytes(12).toString('base64url')
+  await keepCode(db, mailboxId, code, until)
+  return code
+}
+
+async function keepCode(db: Database, mailboxId: number, code: string, until: Date): Promise<void> {
   await execute(
     db,
     `INSERT INTO colleague_access (mailbox_id, code, code_until) VALUES (:mailboxId, :hash, :until)
      ON DUPLICATE KEY UPDATE code = :hash, code_until = :until`,
-    { mailboxId, hash: await hashPassword(code), until: new Date(now.getTime() + codeMinutes * 60_000) },
+    { mailboxId, hash: await hashPassword(code), until },
   )
-  return code
 }
 
 /** Gives a mailbox this password. */

@@ -54,6 +54,7 @@ const actsOf: Readonly<Record<string, readonly RecordEntry['act'][]>> = {
     'mail-move-undone',
     'store-declared-away',
     'store-declared-back',
+    'colleagues-told',
     'scripts-put',
     'scripts-undone',
     'secret-kept',

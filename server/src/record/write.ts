@@ -91,6 +91,7 @@ interface FactsOf {
   'mail-move-undone': { readonly from: string; readonly to: string; readonly move: number }
   'store-declared-away': { readonly store: string }
   'store-declared-back': { readonly store: string }
+  'colleagues-told': { readonly store: string; readonly colleagues: number }
   /** Scripts that somebody else had changed are Pendro’s again; or what they had changed is back. */
   'scripts-put': Nothing
   'scripts-undone': Nothing

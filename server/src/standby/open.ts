@@ -1,6 +1,6 @@
 import type { Database } from '../db/database.ts'
 import { findRow } from '../db/database.ts'
-import { organisationNow, usualStandby } from '../db/organisation.ts'
+import { organisationNow, standbyOf as settingOf } from '../db/organisation.ts'
 import { AppError } from '../errors.ts'
 import { outages, storeNameOf, type Outage } from '../stores/outages.ts'
 import { visited, type Visited } from '../stores/stores.ts'
@@ -25,7 +25,7 @@ export async function standbyOf(db: Database, mailboxId: number, now: Date): Pro
   return {
     mailbox,
     outage: away.get(storeNameOf(organisation, mailbox)) ?? null,
-    isOn: (organisation?.standby ?? usualStandby).on,
+    isOn: settingOf(organisation).on,
   }
 }
 

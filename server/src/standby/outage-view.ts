@@ -1,11 +1,12 @@
 import type { OutageShape } from '@pendro/contract'
 import { execute, inTransaction, select, type Database } from '../db/database.ts'
-import { organisationNow } from '../db/organisation.ts'
+import { organisationNow, standbyOf } from '../db/organisation.ts'
 import { isWithin, type Scope } from '../db/scope.ts'
 import { AppError } from '../errors.ts'
 import { storeKey, wholeStore } from '../outbox/stores.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { housedMailboxes, outages, tryAllNow } from '../stores/outages.ts'
+import { toldOf } from './notices.ts'
 import { waitingSql } from './open.ts'
 
 /** Colleagues named with an outage. */
@@ -40,7 +41,7 @@ export async function outagesNow(
   db: Database,
   scope: Scope,
   now: Date,
-): Promise<{ readonly outages: OutageShape[]; readonly stores: string[] }> {
+): Promise<{ readonly outages: OutageShape[]; readonly stores: string[]; readonly canTell: boolean }> {
   const organisation = await organisationNow(db)
   const [away, mailboxes, waiting] = await Promise.all([
     outages(db, now),
@@ -50,13 +51,12 @@ export async function outagesNow(
   const byId = new Map(waiting.map(row => [row.mailbox_id, row]))
   const stores = (organisation?.routes?.stores ?? []).map(wholeStore)
   const names = [...stores.map(storeKey), ...(stores.some(({ houses }) => houses === 'rest') ? [] : [''])]
-  const found = names.flatMap((store): OutageShape[] => {
-    const rows = mailboxes
-      .filter(mailbox => mailbox.store === store && isWithin(scope, mailbox.id))
-      .flatMap(({ id, name }) => {
-        const row = byId.get(id)
-        return row ? [{ ...row, name }] : []
-      })
+  const found = names.flatMap((store): (Omit<OutageShape, 'told'> & { readonly began: Date | null })[] => {
+    const there = mailboxes.filter(mailbox => mailbox.store === store && isWithin(scope, mailbox.id))
+    const rows = there.flatMap(({ id, name }) => {
+      const row = byId.get(id)
+      return row ? [{ ...row, name }] : []
+    })
     const outage = away.get(store)
     const left = rows.reduce((sum, { n, unfiled }) => sum + n + unfiled, 0)
     if (!outage && left === 0) return []
@@ -64,7 +64,9 @@ export async function outagesNow(
     return [
       {
         store,
+        began: outage?.since ?? null,
         since: outage?.since.toISOString() ?? null,
+        people: there.filter(({ kind }) => kind === 'person').length,
         declaredBy: outage?.declaredBy ?? '',
         detail: outage?.detail ?? '',
         waiting: rows.reduce((sum, { n }) => sum + n, 0),
@@ -78,7 +80,13 @@ export async function outagesNow(
       },
     ]
   })
-  return { outages: found, stores: names }
+  const told = await Promise.all(
+    found.map(async ({ began, ...outage }) => ({
+      ...outage,
+      told: began === null ? null : await toldOf(db, outage.store, began),
+    })),
+  )
+  return { outages: told, stores: names, canTell: standbyOf(organisation).webhook !== '' }
 }
 
 /** A steward says that a store is away, or no longer. */

@@ -2,6 +2,7 @@ import type { Router } from 'express'
 import {
   attachToDraft,
   declareOutage,
+  tellColleagues,
   detachFromDraft,
   dropStandbyDraft,
   readOutages,
@@ -21,6 +22,7 @@ import { safeViewHeaders, viewOf } from '../review/safe-view.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { attachFile, detachFile, dropDraft, readDraft, saveDraft, sendDraft, suggest } from './letters.ts'
 import { attachmentOf, findWaiting, openItem, standbyPage } from './mail.ts'
+import { tellOfOutage } from './notices.ts'
 import { needStandby } from './open.ts'
 import { declare, outagesNow } from './outage-view.ts'
 
@@ -32,6 +34,9 @@ export function standbyRoutes(router: Router, deps: Deps): void {
     await declare(deps.db, { ...body, by: actor(who), now: deps.now() })
     return {}
   })
+  mount(router, tellColleagues, async ({ body: { store }, who }) => ({
+    colleagues: await tellOfOutage(deps.db, { by: actor(who), store, now: deps.now() }),
+  }))
 }
 
 /** A browser neither shows nor guesses what an attachment is. */

@@ -3,7 +3,7 @@ import type { RouteHost } from '@pendro/contract'
 import { harmlessLine } from '@pendro/core/text'
 import { execute, inTransaction, select, type Database, type Tx } from '../db/database.ts'
 import { StoreStates } from '../db/models/stores.ts'
-import { organisationNow, usualStandby, type Organisation } from '../db/organisation.ts'
+import { organisationNow, standbyOf, type Organisation } from '../db/organisation.ts'
 import { findAll } from '../db/rows.ts'
 import { transportOptions } from '../outbox/host.ts'
 import { tryAllAgain } from '../outbox/queue.ts'
@@ -130,7 +130,7 @@ export interface Outage {
 /** The stores that are away for long enough that colleagues can go on elsewhere, by their names. */
 export async function outages(db: Database, now: Date): Promise<ReadonlyMap<string, Outage>> {
   const organisation = await organisationNow(db)
-  const { on, after } = organisation?.standby ?? usualStandby
+  const { on, after } = standbyOf(organisation)
   if (!on) return new Map()
   const rows = await findAll(db, StoreStates, {})
   const since = now.getTime() - after * 60_000
@@ -153,10 +153,17 @@ export const storeNameOf = (organisation: Organisation | null, housed: Housed): 
 export async function housedMailboxes(
   db: Database,
   organisation: Organisation | null,
-): Promise<readonly { readonly id: number; readonly name: string; readonly store: string }[]> {
-  const rows = await select<Housed & { id: number; name: string }>(
+): Promise<
+  readonly { readonly id: number; readonly name: string; readonly kind: string; readonly store: string }[]
+> {
+  const rows = await select<Housed & { id: number; name: string; kind: string }>(
     db,
-    'SELECT id, name, address, store FROM mailboxes WHERE closed_at IS NULL',
+    'SELECT id, name, kind, address, store FROM mailboxes WHERE closed_at IS NULL',
   )
-  return rows.map(({ id, name, ...housed }) => ({ id, name, store: storeNameOf(organisation, housed) }))
+  return rows.map(({ id, name, kind, ...housed }) => ({
+    id,
+    name,
+    kind,
+    store: storeNameOf(organisation, housed),
+  }))
 }

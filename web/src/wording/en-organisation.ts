@@ -168,6 +168,9 @@ export const enOrganisation = {
     text: 'Colleagues read what waits for them on their own pages, answer and write. When the store is back all of it is handed over, once.',
     on: 'Colleagues can go on',
     after: 'Minutes without an answer until then',
+    webhook: 'Address that passes messages to colleagues on',
+    webhookHelp:
+      'Such as a gateway to their phones. During an outage a steward can have colleagues told where to go on. Empty: there is none.',
   },
   'mail-stores': {
     title: 'How they are set',

@@ -216,6 +216,8 @@ export const enRecord = {
     'store-declared-back': 'Said that the mail store **{{store}}** is back',
     'scripts-put': 'Put the mail rules of {{name}} in place of what was changed at the mail store',
     'scripts-undone': 'Brought back what was changed at the mail store of {{name}}',
+    'colleagues-told_one': 'Had {{count}} colleague told that the mail store **{{store}}** is away',
+    'colleagues-told_other': 'Had {{count}} colleagues told that the mail store **{{store}}** is away',
     'secret-kept': 'Set the password of **{{account}}**',
     'secret-dropped': 'Removed the password of **{{account}}**',
     'auto-replied': 'Sent an automatic reply to **{{to}}** for {{name}}',

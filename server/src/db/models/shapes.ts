@@ -37,7 +37,7 @@ export interface OrganisationSettings {
   /** Where mail goes on to; what is not said goes to the store of the process (PENDRO_STORE_HOST). */
   readonly routes?: RoutesSetting
   /** Standby mailboxes; without it they open after ten minutes. */
-  readonly standby?: { readonly on: boolean; readonly after: number }
+  readonly standby?: { readonly on: boolean; readonly after: number; readonly webhook?: string }
   /** Whether Pendro learns from what people move in their mail programs; yes unless it says no. */
   readonly moves?: { readonly learn: boolean }
   /** Whether staffers may have pictures of a message fetched, and unsubscribe; both unless it says no. */

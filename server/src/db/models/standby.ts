@@ -85,3 +85,26 @@ export const StandbyFiles = model(
     content: bytes('longblob'),
   },
 )
+
+export const OutageNotices = model(
+  'outage_notices',
+  {
+    purpose:
+      'Messages to colleagues that their mail store is away, passed on by an address of the organisation’s',
+    grows: 'a row a colleague and outage they were told of',
+    ends: 'a month after it was passed on or given up',
+  },
+  {
+    id: serial(),
+    store: text(60),
+    since: moment(),
+    mailbox_id: link('mailboxes'),
+    state: preset(oneOf('waiting', 'sent', 'failed')),
+    attempts: preset(integer()),
+    next_at: moment(),
+    claimed_until: maybe(moment()),
+    ended_at: maybe(moment()),
+    /** What the address answered, where that was no yes. */
+    said: preset(text(500)),
+  },
+)

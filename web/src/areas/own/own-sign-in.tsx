@@ -3,7 +3,7 @@ import { useQueryClient } from '@tanstack/react-query'
 import { useWatch, type UseFormRegisterReturn } from 'react-hook-form'
 import { z } from 'zod'
 import { useTranslation } from 'react-i18next'
-import { useLocation } from 'react-router'
+import { useLocation, useNavigate } from 'react-router'
 import { askCode, enterOwn } from '@pendro/contract'
 import { call, Problem } from '../../app/api.ts'
 import { useAct } from '../../app/use-act.ts'
@@ -43,13 +43,16 @@ function useEntering(onCodeSent: () => void) {
 export function OwnSignIn({ address }: { address: string }) {
   const { t } = useTranslation()
   const problemText = useProblemText()
-  const { pathname, search, state } = useLocation()
+  const { pathname, search, state, hash } = useLocation()
+  const wayIn = wayInOf(hash)
+  const Title = wayIn ? 'h2' : 'h1'
   // What kept somebody out who comes back from the identity provider.
   const refused = (state as { refused?: Problem['code'] } | null)?.refused
   const { data: ways } = useWaysIn()
   return (
     <section className="mx-auto max-w-md rounded-lg border border-line bg-sheet p-5">
-      <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.signIn.title')}</h1>
+      {wayIn && <WayIn {...wayIn} />}
+      <Title className="font-serif text-[1.35rem] font-semibold">{t('own.signIn.title')}</Title>
       <p className="mb-4 text-ink-2">{t('own.signIn.once')}</p>
       {refused && (
         <FormProblem className="mb-4">
@@ -69,7 +72,45 @@ export function OwnSignIn({ address }: { address: string }) {
           </IdentityButton>
         </div>
       )}
-      <Typed address={address} passwords={ways?.passwords !== false} isFirst={!ways?.colleagues} />
+      <Typed
+        address={address || (wayIn?.address ?? '')}
+        passwords={ways?.passwords !== false}
+        isFirst={!ways?.colleagues && wayIn === null}
+      />
+    </section>
+  )
+}
+
+/** What a message about an outage brings along behind the mark: whose mailbox it opens, and the code. */
+function wayInOf(hash: string): { readonly address: string; readonly code: string } | null {
+  const [, address = '', code = ''] = /^#([^/]{3,330})\/([\w-]{16})$/.exec(hash) ?? []
+  try {
+    return code === '' ? null : { address: decodeURIComponent(address), code }
+  } catch {
+    return null
+  }
+}
+
+/** Opens the mailbox when somebody presses, and not when a program looks what is there: the code works once. */
+function WayIn({ address, code }: { address: string; code: string }) {
+  const { t } = useTranslation()
+  const problemText = useProblemText()
+  const navigate = useNavigate()
+  const { entering } = useEntering(() => {})
+  const open = () =>
+    entering.mutate(
+      { address, secret: code, way: 'code' },
+      { onSuccess: () => void navigate({ hash: '' }, { replace: true }) },
+    )
+  return (
+    <section className="mb-5 border-b border-line pb-5">
+      <h1 className="font-serif text-[1.35rem] font-semibold">{t('own.signIn.wayIn')}</h1>
+      <p className="font-mono break-words">{address}</p>
+      <p className="mb-4 text-ink-2">{t('own.signIn.wayInText')}</p>
+      {entering.error && <FormProblem className="mb-4">{problemText(entering.error)}</FormProblem>}
+      <Button kind="main" className={wide} disabled={entering.isPending} onClick={open}>
+        {t('own.signIn.wayInGo')}
+      </Button>
     </section>
   )
 }

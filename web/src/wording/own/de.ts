@@ -30,6 +30,9 @@ export const own = {
       rules: 'Die E-Mail-Regeln legt Ihre Organisation an. Ihr Helpdesk kann eine für Sie anlegen.',
     },
     signIn: {
+      wayIn: 'Ihr Postfach öffnen',
+      wayInText: 'Dieser Zugang wurde Ihnen geschickt. Er gilt einmal, auf diesem Gerät.',
+      wayInGo: 'Öffnen',
       identity: 'Mit {{provider}} anmelden',
       title: 'Für Sie zurückgehaltene E-Mails ansehen',
       once: 'Sie melden sich auf jedem Gerät einmal an.',
@@ -371,10 +374,10 @@ export const own = {
     standbyPage: 'Mailserver nicht da',
     standby: {
       title: 'E-Mails, während der Mailserver nicht da ist',
-      away: 'Der Mailserver antwortet nicht (seit: {{time}}).',
+      away: 'Der Mailserver ist außer Betrieb (seit: {{time}}).',
       back: 'Der Mailserver ist wieder da; was inzwischen kam, wird gerade zugestellt.',
       goOn: 'Hier E-Mails lesen und schreiben',
-      since: 'Der Mailserver antwortet nicht (seit: {{time}}).',
+      since: 'Der Mailserver ist außer Betrieb (seit: {{time}}).',
       once: 'Was hier steht, kommt in Ihr Postfach, sobald er wieder da ist, und was Sie senden, in den Ordner für Gesendetes.',
       handing: 'Der Mailserver ist wieder da.',
       left_one: '{{count}} Nachricht wird noch zugestellt.',

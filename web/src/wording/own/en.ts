@@ -32,6 +32,9 @@ export const own = {
       rules: 'Your organisation makes the mail rules. Ask your help desk to make one for you.',
     },
     signIn: {
+      wayIn: 'Open your mailbox',
+      wayInText: 'This way in was sent to you. It opens once, on this device.',
+      wayInGo: 'Open it',
       identity: 'Sign in with {{provider}}',
       title: 'See mail kept back for you',
       once: 'You sign in once on each device.',
@@ -324,10 +327,10 @@ export const own = {
     standbyPage: 'Mail store away',
     standby: {
       title: 'Mail while the mail store is away',
-      away: 'The mail store has not answered since {{time}}.',
+      away: 'The mail store has been away since {{time}}.',
       back: 'The mail store is back; what came meanwhile is being handed over.',
       goOn: 'Read and write your mail here',
-      since: 'The mail store has not answered since {{time}}.',
+      since: 'The mail store has been away since {{time}}.',
       once: 'What is here goes to your mailbox once it is back, and what you send into its Sent folder.',
       handing: 'The mail store is back.',
       left_one: '{{count}} message is still being handed over.',

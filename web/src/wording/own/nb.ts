@@ -29,6 +29,9 @@ export const own = {
       rules: 'Organisasjonen din lager e-postreglene. Be brukerstøtten om å lage en for deg.',
     },
     signIn: {
+      wayIn: 'Åpne postkassen din',
+      wayInText: 'Denne adgangen ble sendt til deg. Den virker én gang, på denne enheten.',
+      wayInGo: 'Åpne den',
       identity: 'Logg inn med {{provider}}',
       title: 'Se e-post som er holdt tilbake for deg',
       once: 'Du logger inn én gang på hver enhet.',
@@ -363,10 +366,10 @@ export const own = {
     standbyPage: 'Posttjeneren er borte',
     standby: {
       title: 'E-post mens posttjeneren er borte',
-      away: 'Posttjeneren har ikke svart siden {{time}}.',
+      away: 'Posttjeneren har vært ute av drift siden {{time}}.',
       back: 'Posttjeneren er tilbake; det som kom i mellomtiden, leveres nå.',
       goOn: 'Les og skriv e-posten din her',
-      since: 'Posttjeneren har ikke svart siden {{time}}.',
+      since: 'Posttjeneren har vært ute av drift siden {{time}}.',
       once: 'Det som ligger her, kommer i postkassen din når den er tilbake, og det du sender, i mappen for sendt e-post.',
       handing: 'Posttjeneren er tilbake.',
       left_one: '{{count}} melding er ennå ikke levert.',

@@ -1,7 +1,7 @@
 import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { Link } from 'react-router'
-import { declareOutage, readOutages, type OutageShape } from '@pendro/contract'
+import { declareOutage, readOutages, tellColleagues, type OutageShape } from '@pendro/contract'
 import { call } from '../../../app/api.ts'
 import { useNotices } from '../../../app/notices.ts'
 import { queryKeyOf } from '../../../app/query-keys.ts'
@@ -39,7 +39,7 @@ export function OutagesCard({ may }: { may: boolean }) {
   return (
     <>
       {data.outages.map(outage => (
-        <Outage key={outage.store} outage={outage} may={may} />
+        <Outage key={outage.store} outage={outage} may={may} canTell={data.canTell} />
       ))}
       {may && (
         <p className="flex flex-wrap gap-x-5">
@@ -61,7 +61,7 @@ export function OutagesCard({ may }: { may: boolean }) {
   )
 }
 
-function Outage({ outage, may }: { outage: OutageShape; may: boolean }) {
+function Outage({ outage, may, canTell }: { outage: OutageShape; may: boolean; canTell: boolean }) {
   const { t } = useTranslation()
   const times = useTimes()
   const declaring = useDeclare()
@@ -96,6 +96,7 @@ function Outage({ outage, may }: { outage: OutageShape; may: boolean }) {
         </p>
       )}
       {since !== null && <Address />}
+      {since !== null && <Telling outage={outage} may={may} canTell={canTell} />}
       {may && declaredBy !== '' && (
         <Button
           kind="link"
@@ -128,6 +129,45 @@ function Address() {
       >
         {t('stores.outage.copy')}
       </Button>
+    </p>
+  )
+}
+
+/** Messages to the colleagues themselves, by the address that is set for that: how far they have come. */
+function Telling({ outage, may, canTell }: { outage: OutageShape; may: boolean; canTell: boolean }) {
+  const { t } = useTranslation()
+  const { store, people, told } = outage
+  const telling = useAct({
+    send: () => call(tellColleagues, { body: { store } }),
+    notice: ({ colleagues }) => ({ text: t('stores.outage.telling', { count: colleagues }) }),
+    makes: 'stores-changed',
+  })
+  const left = told === null ? people : told.failed
+  if (!canTell) return may ? <p className="text-ink-2">{t('stores.outage.noWebhook')}</p> : null
+  return (
+    <p role="status">
+      {told !== null && (
+        <>
+          {t('stores.outage.told', { sent: told.sent, count: told.sent + told.waiting + told.failed })}{' '}
+          {told.waiting > 0 && (
+            <progress
+              className="mr-1 h-2 w-24 accent-petrol"
+              value={told.sent + told.failed}
+              max={told.sent + told.waiting + told.failed}
+              aria-label={t('stores.outage.tellProgress')}
+            />
+          )}
+          {told.failed > 0 && (
+            <span className="text-stop">{t('stores.outage.untold', { count: told.failed })} </span>
+          )}
+          {told.said !== '' && <span className="break-words text-ink-2">“{told.said}” </span>}
+        </>
+      )}
+      {may && left > 0 && (
+        <Button kind="link" disabled={telling.isPending} onClick={() => telling.mutate()}>
+          {t(told === null ? 'stores.outage.tell' : 'stores.outage.tellAgain', { count: left })}
+        </Button>
+      )}
     </p>
   )
 }

@@ -1,32 +1,51 @@
 import { useTranslation } from 'react-i18next'
 import type { OrganisationSettingsShape } from '@pendro/contract'
 import { TextField } from '../../../parts/field.tsx'
-import { Choice } from '../fields.tsx'
+import { Choice, Line } from '../fields.tsx'
 import { SettingCard } from '../setting-card.tsx'
+import { SecretLine } from './secret-line.tsx'
+import type { Account } from './use-stores.ts'
+
+/** Whose secret the address asks for; `null` while it is none. */
+function webhookAccount(webhook: string): Account | null {
+  if (!URL.canParse(webhook)) return null
+  const { hostname, port, protocol } = new URL(webhook)
+  return { user: 'webhook', host: hostname, port: Number(port) || (protocol === 'http:' ? 80 : 443) }
+}
 
 /** Whether colleagues can go on while their mail store is away, and how soon. */
 export function StandbyCard({ data: { standby }, may }: { data: OrganisationSettingsShape; may: boolean }) {
   const { t } = useTranslation()
   return (
     <SettingCard what="standby" saved={standby} may={may}>
-      {(draft, onChange) => (
-        <>
-          <Choice
-            label={t('organisation.standby.on')}
-            chosen={draft.on}
-            onChange={on => onChange({ ...draft, on })}
-          />
-          <TextField
-            label={t('organisation.standby.after')}
-            className="mt-2 max-w-[20rem]"
-            type="number"
-            min={1}
-            max={1440}
-            value={draft.after || ''}
-            onChange={({ target }) => onChange({ ...draft, after: target.valueAsNumber || 0 })}
-          />
-        </>
-      )}
+      {(draft, onChange) => {
+        const account = webhookAccount(draft.webhook)
+        return (
+          <>
+            <Choice
+              label={t('organisation.standby.on')}
+              chosen={draft.on}
+              onChange={on => onChange({ ...draft, on })}
+            />
+            <TextField
+              label={t('organisation.standby.after')}
+              className="mt-2 max-w-[20rem]"
+              type="number"
+              min={1}
+              max={1440}
+              value={draft.after || ''}
+              onChange={({ target }) => onChange({ ...draft, after: target.valueAsNumber || 0 })}
+            />
+            <Line
+              label={t('organisation.standby.webhook')}
+              help={t('organisation.standby.webhookHelp')}
+              value={draft.webhook}
+              onChange={webhook => onChange({ ...draft, webhook: webhook.trim() })}
+            />
+            {account && <SecretLine account={account} may={may} />}
+          </>
+        )
+      }}
     </SettingCard>
   )
 }
