@@ -46,6 +46,7 @@ import { watchStores } from './stores/outages.ts'
 import { createInStore } from './stores/deliver.ts'
 import { enrolScripts, workScripts } from './mail-rules/in-store.ts'
 import { workMoves } from './stores/move.ts'
+import { createIdle, type Idle } from './stores/idle.ts'
 import type { StoreView } from './stores/routes.ts'
 import { createStores } from './stores/stores.ts'
 import { enrol, workLooks } from './stores/watch.ts'
@@ -148,12 +149,17 @@ interface Jobs {
 }
 
 /** Mail stores, and what is kept of them that is not for everybody to see. */
-async function storeViewOf(db: Database, settings: Settings): Promise<StoreView> {
+async function storeViewOf(
+  db: Database,
+  settings: Settings,
+  { log, now }: Pick<Process, 'log' | 'now'>,
+): Promise<StoreView & { readonly idle: Idle }> {
   const { PENDRO_SECRETS_KEY: text, PENDRO_SECRETS_KEY_FILE: file } = settings
   const vault = createVault(db, await readKey(text, file))
   const { PENDRO_ROUTE_PASSWORDS: passwords, PENDRO_ROUTE_CA: authorities } = settings
   const secrets = createSecrets(vault, { passwords, authorities })
-  return { vault, secrets, stores: createStores(db, secrets) }
+  const stores = createStores(db, secrets)
+  return { vault, secrets, stores, idle: createIdle({ db, stores, log, now }) }
 }
 
 /** Where everything goes that no store has. */
@@ -311,7 +317,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   await prepareDatabase(settings.DATABASE_URL, log)
   const db = openDatabase(settings.DATABASE_URL, { patience: statementPatience })
   const traffic = createTraffic(db, now)
-  const storeView = await storeViewOf(db, settings)
+  const storeView = await storeViewOf(db, settings, { log, now })
   const own: Process = { settings, db, log, now, traffic, storeView }
   const live = createLiveStream({ db, log, now })
   const reader = readerOf(own)
@@ -351,7 +357,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const stop = async () => {
     await live.stop()
     await certificate.stop()
-    await Promise.all([closed(http), doors.close(), jobs.stop()])
+    await Promise.all([closed(http), doors.close(), jobs.stop(), storeView.idle.stop()])
     await learning.close()
     await reader.stop()
     await db.close()

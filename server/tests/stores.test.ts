@@ -9,6 +9,7 @@ import { readHere } from '../src/reading/reader.ts'
 import { workOutbox } from '../src/outbox/outbox.ts'
 import { createWays } from '../src/outbox/ways.ts'
 import { createInStore } from '../src/stores/deliver.ts'
+import { createIdle, type Idle } from '../src/stores/idle.ts'
 import { workMoves } from '../src/stores/move.ts'
 import { createStores } from '../src/stores/stores.ts'
 import { noteVerdicts } from '../src/stores/verdicts.ts'
@@ -31,6 +32,7 @@ import { freePort } from './ports.ts'
 /** Debian's Dovecot as the mail store: what it says is what counts here. */
 let server: TestServer
 let store: RealStore
+let idle: Idle
 let oda: Awaited<ReturnType<typeof signedIn>>
 const password = 'a master password'
 const key = Buffer.alloc(32, 7)
@@ -48,7 +50,12 @@ if header :matches "Pendro-Folder" "*" { fileinto :create "\${0}"; stop; }
 
 beforeAll(async () => {
   server = await startTestServer(db => ({
-    storeView: { secrets, vault: createVault(db, key), stores: createStores(db, secrets) },
+    storeView: {
+      secrets,
+      vault: createVault(db, key),
+      stores: createStores(db, secrets),
+      idle: { watch: id => idle.watch(id), stop: () => idle.stop() },
+    },
   }))
   store = await startRealStore({
     accounts: { 'ingrid@harbour.example': 'own password' },
@@ -56,8 +63,10 @@ beforeAll(async () => {
     before: filing,
   })
   oda = await signedIn(server, 'oda')
+  idle = createIdle({ db: server.db, stores: stores(), log, now })
 })
 afterAll(async () => {
+  await idle.stop()
   await store.close()
   await server.close()
 })
@@ -580,5 +589,49 @@ describe('what colleagues move in their mail programs teaches', () => {
     await note()
     const noted = await findRow<{ n: number }>(server.db, 'SELECT COUNT(*) AS n FROM colleague_moves')
     expect(noted?.n).toBe(50)
+  })
+})
+
+describe('a mailbox that somebody has before them', () => {
+  const unread = async () => {
+    const { body } = await oda.get(`/api/mailboxes/${server.mailbox('ingrid')}/store`)
+    const folders = body.folders as { path: string; total: number; unread: number }[]
+    return folders.find(({ path }) => path === 'INBOX')
+  }
+  /** Nothing is looked at here but what the store says by itself (RFC 2177). */
+  const until = async (wanted: object) => {
+    for (let i = 0; i < 100; i += 1) {
+      const found = await unread()
+      if (found && Object.entries(wanted).every(([name, n]) => found[name as 'total'] === n)) return found
+      await new Promise(resolve => setTimeout(resolve, 50))
+    }
+    return unread()
+  }
+
+  test('shows what changes there without being asked to look: new mail, what is read, and what is gone', async () => {
+    await use()
+    await look()
+    const { total = 0, unread: before = 0 } = (await unread()) ?? {}
+    const events = () =>
+      findRow<{ n: number }>(
+        server.db,
+        "SELECT COUNT(*) AS n FROM live_events WHERE kind = 'mailbox' AND by_name = ''",
+      )
+    const told = (await events())?.n ?? 0
+    const client = asColleague('ingrid@harbour.example')
+    await client.connect()
+    await client.append('INBOX', 'Subject: Seen at once\r\n\r\nhi\r\n')
+    const came = { total: total + 1, unread: before + 1 }
+    expect(await until(came)).toMatchObject(came)
+    await client.mailboxOpen('INBOX')
+    const uids = (await client.search({ subject: 'Seen at once' }, { uid: true })) || []
+    await client.messageFlagsAdd([...uids], ['\\Seen'], { uid: true })
+    const read = { total: total + 1, unread: before }
+    expect(await until(read)).toMatchObject(read)
+    await client.messageDelete([...uids], { uid: true })
+    expect(await until({ total })).toMatchObject({ total })
+    await client.logout()
+    // Other screens are told.
+    expect((await events())?.n ?? 0).toBeGreaterThan(told)
   })
 })

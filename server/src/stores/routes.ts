@@ -15,6 +15,7 @@ import { accountName, createSecrets, createVault, type Secrets, type Vault } fro
 import { actor } from '../sign-in/sessions.ts'
 import { writeRecord } from '../record/write.ts'
 import { tryStore } from './check.ts'
+import type { Idle } from './idle.ts'
 import { StoreError } from './imap.ts'
 import { beginMove, undoMove } from './move.ts'
 import { mailboxInStore, storesNow } from './overview.ts'
@@ -26,6 +27,8 @@ export interface StoreView {
   readonly stores: Stores
   readonly secrets: Secrets
   readonly vault: Vault
+  /** Left out where nothing goes on by itself. */
+  readonly idle?: Idle
 }
 
 /** Where nothing is set outside: no key, no file of passwords. */
@@ -41,6 +44,7 @@ export function storeRoutes(router: Router, deps: Deps): void {
   mount(router, readStores, ({ who }) => storesNow(db, vault, who.scope, now()))
   mount(router, readMailboxInStore, async ({ params: { id }, query }) => {
     if (query.fresh === 'yes') await freshen({ db, stores, now }, id)
+    deps.storeView?.idle?.watch(id)
     return mailboxInStore(db, stores, id)
   })
   mount(router, moveMail, async ({ params, body, who }) => {

@@ -43,7 +43,9 @@ export function useMailboxesLive(): void {
       ({ kind }: LiveEvent) => {
         if (kind !== 'mailbox' && kind !== 'digest') return
         void client.invalidateQueries({ queryKey: queryKeyOf('mailbox') })
-        if (kind === 'mailbox') void client.invalidateQueries({ queryKey: queryKeyOf('mailbox-table') })
+        if (kind !== 'mailbox') return
+        for (const subject of ['mailbox-table', 'in-store'] as const)
+          void client.invalidateQueries({ queryKey: queryKeyOf(subject) })
       },
       [client],
     ),
