@@ -90,31 +90,46 @@ export function benchBundle(): Section {
     readFileSync(join(root, 'web/dist/index.html'), 'utf8'),
   )?.[1]
   if (!entry || !existsSync(folder)) throw new Error('the web part is not built')
-  const needed = new Set<string>()
-  const add = (name: string) => {
-    if (needed.has(name)) return
-    needed.add(name)
-    for (const [, other] of readFileSync(join(folder, name), 'utf8').matchAll(
-      /(?:from|import)\s*["']\.\/([\w.-]+\.js)["']/g,
-    ))
-      if (other) add(other)
+  const all = readdirSync(folder).filter(name => name.endsWith('.js'))
+  const needed = (names: readonly string[]) => {
+    const found = new Set<string>()
+    const add = (name: string) => {
+      if (found.has(name)) return
+      found.add(name)
+      for (const [, other] of readFileSync(join(folder, name), 'utf8').matchAll(
+        /(?:from|import)\s*["']\.\/([\w.-]+\.js)["']/g,
+      ))
+        if (other) add(other)
+    }
+    names.forEach(add)
+    return [...found]
   }
-  add(entry)
-  const size =
-    [...needed].reduce((sum, name) => sum + gzipSync(readFileSync(join(folder, name))).length, 0) / 1000
-  const all = readdirSync(folder).filter(name => name.endsWith('.js')).length
+  const rows = firstScreens.map(([what, chunk]) => {
+    const own = all.filter(name => name.startsWith(`${chunk}-`))
+    if (own.length === 0) throw new Error(`${chunk} has no file of its own`)
+    const files = needed([entry, ...own])
+    const size =
+      files.reduce((sum, name) => sum + gzipSync(readFileSync(join(folder, name))).length, 0) / 1000
+    return {
+      what: `${what}: ${files.length} of ${all.length} files, gzip`,
+      ours: `${size.toFixed(0)} kB`,
+      against: '250 kB (limit)',
+      ratio: size / 250,
+      wanted: 'at most 1',
+      met: size <= 250,
+    }
+  })
   return {
     title: 'JavaScript before the first screen',
-    rows: [
-      {
-        what: `${needed.size} of ${all} files, gzip`,
-        ours: `${size.toFixed(0)} kB`,
-        against: '250 kB (limit)',
-        ratio: size / 250,
-        wanted: 'at most 1',
-        met: size <= 250,
-      },
-    ],
-    notes: '',
+    rows,
+    notes:
+      'What opens above a screen (panels, menus, dialogs) and the search come with code of their own, once the screen is there.',
   }
 }
+
+/** Screens that a day can begin with, and the files that have their code. */
+const firstScreens = [
+  ['Review', 'review-area'],
+  ['Signing in', 'sign-in'],
+  ['A colleague’s own pages', 'own'],
+] as const

@@ -1,6 +1,6 @@
 import { z } from 'zod'
 import { endpoint, everyone, writers } from './endpoint.ts'
-import { mailboxBrief } from './mailbox-endpoints.ts'
+import { mailboxBrief } from './find-mailboxes.ts'
 import { deliveryState, digestLanguage, digestSchedule, id, idInPath, moment } from './shapes.ts'
 
 /** A digest as it would go: headers in short, and its two bodies. */

@@ -33,6 +33,7 @@ import { enOrganisation } from '../../web/src/wording/en-organisation.ts'
 import { enLearning, enSteps } from '../../web/src/wording/en-steps.ts'
 import { enStaffers } from '../../web/src/wording/en-staffers.ts'
 import { enDoors } from '../../web/src/wording/en-doors.ts'
+import { enAtStore } from '../../web/src/wording/en-at-store.ts'
 import { enStores } from '../../web/src/wording/en-stores.ts'
 import { enDirectory } from '../../web/src/wording/en-directory.ts'
 import { enMe } from '../../web/src/wording/en-me.ts'
@@ -89,6 +90,7 @@ test.each(Object.entries(languages))(
       enquiryLetter,
       welcome,
       code,
+      standbyNotice,
       invitation,
       account,
       returned,
@@ -103,6 +105,7 @@ test.each(Object.entries(languages))(
       enquiryLetter,
       welcome,
       code,
+      standbyNotice,
       invitation,
       account,
       returned,
@@ -119,6 +122,7 @@ const screens = {
   organisation: enOrganisation,
   doors: enDoors,
   stores: enStores,
+  atStore: enAtStore,
   steps: enSteps,
   learning: enLearning,
   staffers: enStaffers,

@@ -28,6 +28,10 @@ const aMoment = () => act(() => new Promise(resolve => setTimeout(resolve, 20)))
 
 async function openAndClose() {
   render(<Screen />)
+  // The panel comes with code of its own.
+  await aMoment()
+  await act(() => import('../src/parts/slot-panel.tsx'))
+  await aMoment()
   fireEvent.click(screen.getByRole('button', { name: 'word: all' }))
   await aMoment()
   const button = screen.getByRole('button', { name: 'close' })

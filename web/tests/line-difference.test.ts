@@ -28,6 +28,7 @@ describe('what differs between two scripts', () => {
     const text = fc.array(fc.constantFrom('a', 'b', 'c', ''), { minLength: 1, maxLength: 4 })
     fc.assert(
       fc.property(text, text, (there, here) => {
+        fc.pre(there.join('\n') !== here.join('\n'))
         const lines = differenceOf(`${there.join('\n')}\n`, `${here.join('\n')}\n`)
         const side = (kind: 'there' | 'here') =>
           lines.filter(line => line.kind === kind || line.kind === 'both').map(line => line.text)

@@ -2,14 +2,15 @@ import { lazy, Suspense, useEffect, type ReactNode } from 'react'
 import { QueryCache, QueryClient, QueryClientProvider, MutationCache } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { createBrowserRouter, Navigate, RouterProvider, useLocation, useRouteError } from 'react-router'
-import { BackPage } from '../areas/sign-in/back-page.tsx'
-import { SignIn } from '../areas/sign-in/sign-in.tsx'
-import { ReviewArea } from '../areas/review/review-area.tsx'
 import { Empty, Failed } from '../parts/states.tsx'
 import { Problem } from './api.ts'
 import { forgetSession, SessionContext, useSessionQuery } from './session.ts'
 import { Shell } from './shell.tsx'
 
+const loadReview = () => import('../areas/review/review-area.tsx').then(m => ({ default: m.ReviewArea }))
+const ReviewArea = lazy(loadReview)
+const SignIn = lazy(() => import('../areas/sign-in/sign-in.tsx').then(m => ({ default: m.SignIn })))
+const BackPage = lazy(() => import('../areas/sign-in/back-page.tsx').then(m => ({ default: m.BackPage })))
 const DigestsArea = lazy(() => import('../areas/digests/index.ts').then(m => ({ default: m.DigestsArea })))
 const SendersArea = lazy(() => import('../areas/senders/index.ts').then(m => ({ default: m.SendersArea })))
 const BringIn = lazy(() => import('../areas/senders/index.ts').then(m => ({ default: m.BringIn })))
@@ -69,6 +70,8 @@ const client: QueryClient = new QueryClient({
 
 /** Screens that come with their own code; each titled by its area, whose name is there from the start. */
 const laterRoutes = [
+  { path: 'review', title: 'areas.review', Page: ReviewArea },
+  { path: 'review/:id', title: 'areas.review', Page: ReviewArea },
   { path: 'whereabouts', title: 'areas.whereabouts', Page: WhereaboutsArea },
   { path: 'whereabouts/list', title: 'areas.whereabouts', Page: ExactList },
   { path: 'whereabouts/account/:id', title: 'areas.whereabouts', Page: Account },
@@ -96,11 +99,14 @@ const laterRoutes = [
   { path: 'me', title: 'shell.me', Page: MePage },
 ] as const
 
+// Review is what most days begin with: it is on its way while the session is looked up.
+if (/^\/(?:review|$)/.test(location.pathname)) void loadReview()
+
 const router = createBrowserRouter([
-  { path: '/sign-in', element: <SignIn />, errorElement: <RouteFailed /> },
-  { path: '/sign-in/back', element: <BackPage />, errorElement: <RouteFailed /> },
-  // The colleagues' own pages have nothing of the staffers' around them.
+  // What has nothing of the staffers' frame around it: the way in, and the colleagues' own pages.
   ...[
+    { path: '/sign-in', Area: SignIn },
+    { path: '/sign-in/back', Area: BackPage },
     { path: '/own/*', Area: OwnArea },
     { path: '/d/*', Area: LinkArea },
     { path: '/invitation', Area: InvitationPage },
@@ -123,8 +129,6 @@ const router = createBrowserRouter([
     errorElement: <RouteFailed />,
     children: [
       { index: true, element: <Navigate to="/review" replace /> },
-      { path: 'review', element: <ReviewArea />, errorElement: <RouteFailed /> },
-      { path: 'review/:id', element: <ReviewArea />, errorElement: <RouteFailed /> },
       ...laterRoutes.map(({ path, title, Page }) => ({
         path,
         element: (

@@ -2,22 +2,22 @@ import { queryKeyOf } from './query-keys.ts'
 import { lazy, Suspense, useCallback, useEffect, useMemo, useRef, useState, type RefObject } from 'react'
 import { useQuery, useQueryClient } from '@tanstack/react-query'
 import { clsx } from 'clsx'
-import { DropdownMenu } from 'radix-ui'
-import { giveFocusBack } from '../parts/focus.ts'
 import { useTranslation } from 'react-i18next'
-import { NavLink, Outlet, useNavigate } from 'react-router'
+import { NavLink, Outlet } from 'react-router'
 import { openWork, reviewCounts } from '@pendro/contract'
 import { call, onProveAgain } from './api.ts'
 import { FindBox } from './find-box.tsx'
-import { KeysHelp } from './keys-help.tsx'
 import { useKeys } from './keys.ts'
 import { useLive, useLiveEvents, useLiveStream } from './live.ts'
 import { NoticeBar } from './notice-bar.tsx'
 import { askProof, useProof } from './proof.ts'
-import { leave, useSession } from './session.ts'
+import { useSession } from './session.ts'
+import { faceStyle, StafferFace } from './staffer-face.tsx'
 import { isForeign, useZone } from './times.ts'
-import { useTheme, type Theme } from './theme.ts'
 
+// What opens above the screen comes with code of its own, when the screen is there.
+const KeysHelp = lazy(() => import('./keys-help.tsx').then(m => ({ default: m.KeysHelp })))
+const StafferMenu = lazy(() => import('./staffer-menu.tsx').then(m => ({ default: m.StafferMenu })))
 const ProofDialog = lazy(() => import('../areas/me/index.ts').then(m => ({ default: m.ProofDialog })))
 const FactorFirst = lazy(() => import('../areas/me/index.ts').then(m => ({ default: m.FactorFirst })))
 
@@ -53,7 +53,8 @@ function useFindKey(find: RefObject<HTMLInputElement | null>): void {
 /** Top bar and everything that is there on each screen. */
 function Frame() {
   const { t } = useTranslation()
-  const [helpOpen, setHelpOpen] = useState(false)
+  const [helpOpen, setHelpOpen] = useState<boolean | null>(null)
+  const [menuOpen, setMenuOpen] = useState(false)
   const isProofAsked = useProof(state => state.answer !== null)
   const find = useRef<HTMLInputElement>(null)
   useLiveStream()
@@ -89,14 +90,31 @@ function Frame() {
           <LiveMark />
           <ZoneMark />
           <FindBox input={find} onKeys={() => setHelpOpen(true)} />
-          <StafferMenu onKeys={() => setHelpOpen(true)} />
+          <Suspense
+            fallback={
+              <button
+                type="button"
+                aria-haspopup="menu"
+                className={faceStyle}
+                onClick={() => setMenuOpen(true)}
+              >
+                <StafferFace />
+              </button>
+            }
+          >
+            <StafferMenu open={menuOpen} onOpenChange={setMenuOpen} onKeys={() => setHelpOpen(true)} />
+          </Suspense>
         </div>
       </header>
       <main id="main" className="relative min-h-0 overflow-clip">
         <Outlet />
       </main>
       <NoticeBar />
-      <KeysHelp open={helpOpen} onOpenChange={setHelpOpen} />
+      {helpOpen !== null && (
+        <Suspense fallback={null}>
+          <KeysHelp open={helpOpen} onOpenChange={setHelpOpen} />
+        </Suspense>
+      )}
       {isProofAsked && (
         <Suspense fallback={null}>
           <ProofDialog />
@@ -183,72 +201,4 @@ function ZoneMark() {
   const zone = useZone(state => state.zone)
   if (!isForeign(zone)) return null
   return <span className="text-[0.9rem] whitespace-nowrap">{t('shell.zone', { zone })}</span>
-}
-
-const initials = (name: string) =>
-  name
-    .split(/\s+/)
-    .map(part => part[0])
-    .join('')
-    .slice(0, 2)
-    .toUpperCase()
-
-function StafferMenu({ onKeys }: { onKeys: () => void }) {
-  const navigate = useNavigate()
-  const { t } = useTranslation()
-  const { staffer } = useSession()
-  const client = useQueryClient()
-  const { theme, choose } = useTheme()
-  const item = 'rounded-sm px-3 py-1.5 outline-none data-[highlighted]:bg-tint'
-  return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger className="flex items-center gap-2 rounded-md outline-brass">
-        <span
-          aria-hidden
-          className="grid size-7 place-items-center rounded-full bg-brass text-[0.78rem] font-bold text-[#1E2A30]"
-        >
-          {initials(staffer.name)}
-        </span>
-        <span className="max-[1023px]:sr-only">{staffer.name}</span>
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content
-          onCloseAutoFocus={giveFocusBack}
-          align="end"
-          sideOffset={6}
-          className="z-40 min-w-60 rounded-md border border-line-strong bg-raised p-1 shadow-[0_6px_24px_rgb(30_42_48/.16)]"
-        >
-          <DropdownMenu.Label className="px-3 py-1.5 text-ink-2">
-            {t(`roles.${staffer.role}`)}
-            {staffer.departments && (
-              <span className="block max-w-72">
-                {t('shell.looksAfter', { departments: staffer.departments.join(', ') })}
-              </span>
-            )}
-          </DropdownMenu.Label>
-          <DropdownMenu.RadioGroup value={theme} onValueChange={value => choose(value as Theme)}>
-            {(['system', 'light', 'dark'] as const).map(value => (
-              <DropdownMenu.RadioItem
-                key={value}
-                value={value}
-                className={clsx(item, value === theme && 'font-bold')}
-              >
-                {t(`theme.${value}`)}
-              </DropdownMenu.RadioItem>
-            ))}
-          </DropdownMenu.RadioGroup>
-          <DropdownMenu.Separator className="my-1 h-px bg-line" />
-          <DropdownMenu.Item className={item} onSelect={() => void navigate('/me')}>
-            {t('shell.me')}
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={onKeys}>
-            {t('shell.keys')}
-          </DropdownMenu.Item>
-          <DropdownMenu.Item className={item} onSelect={() => void leave(client)}>
-            {t('shell.signOut')}
-          </DropdownMenu.Item>
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
-  )
 }

@@ -1,90 +1,29 @@
-import { useState } from 'react'
+import { lazy, Suspense, useState } from 'react'
 import { FileUp } from 'lucide-react'
-import { Dialog, DialogClose, DialogTrigger } from '../../parts/dialog.tsx'
 import { useTranslation } from 'react-i18next'
-import { handIn } from '@pendro/contract'
-import { call, Problem, problemOf } from '../../app/api.ts'
-import { useAct } from '../../app/use-act.ts'
-import { Button } from '../../parts/buttons.tsx'
-import { useRulings } from './use-rulings.ts'
 
-const mostBytes = 10_000_000
+// Its code comes when somebody asks for it: most days nobody does.
+const HandInDialog = lazy(() => import('./hand-in-dialog.tsx').then(m => ({ default: m.HandInDialog })))
 
-type Verdict = 'junk' | 'phishing'
-
-/** A message that got through, as a file: learned as junk or phishing. */
+/** The way to hand a message in that got through. */
 export function HandIn() {
   const { t } = useTranslation()
-  const [open, setOpen] = useState(false)
-  const [file, setFile] = useState<File | null>(null)
-  const { undo } = useRulings()
-  const handing = useAct({
-    send: ({ file, verdict }: { file: File; verdict: Verdict }) => {
-      if (file.size > mostBytes) throw new Problem('TOO_LARGE', t('handIn.tooLarge'), 413)
-      return call(handIn, { query: { verdict }, body: file })
-    },
-    notice: ({ rulingId, subject }) => ({
-      text: t('handIn.done', { subject }),
-      action: { label: t('ruling.undo'), run: () => void undo(rulingId) },
-    }),
-    makes: 'handed-in',
-    onDone: () => {
-      setOpen(false)
-      setFile(null)
-    },
-    quiet: true,
-  })
+  const [open, setOpen] = useState<boolean | null>(null)
   return (
-    <Dialog
-      open={open}
-      onOpenChange={setOpen}
-      title={t('handIn.title')}
-      text={t('handIn.text')}
-      trigger={
-        <DialogTrigger className="ml-2 inline-flex items-center gap-1 text-[0.92rem] text-ink-2 underline decoration-line-strong underline-offset-3 hover:text-petrol">
-          <FileUp aria-hidden className="size-3.5" /> {t('handIn.title')}
-        </DialogTrigger>
-      }
-    >
-      <label className="mt-4 block">
-        <span className="mb-1 block font-semibold">{t('handIn.file')}</span>
-        <input
-          type="file"
-          accept=".eml,message/rfc822"
-          onChange={event => setFile(event.target.files?.[0] ?? null)}
-        />
-      </label>
-      {handing.isError && (
-        <p role="alert" className="mt-3 text-stop">
-          {problemOf(handing.error).text}
-        </p>
+    <>
+      <button
+        type="button"
+        aria-haspopup="dialog"
+        onClick={() => setOpen(true)}
+        className="ml-2 inline-flex items-center gap-1 text-[0.92rem] text-ink-2 underline decoration-line-strong underline-offset-3 hover:text-petrol"
+      >
+        <FileUp aria-hidden className="size-3.5" /> {t('handIn.title')}
+      </button>
+      {open !== null && (
+        <Suspense fallback={null}>
+          <HandInDialog open={open} onOpenChange={setOpen} />
+        </Suspense>
       )}
-      <Verdicts
-        disabled={handing.isPending || !file}
-        onVerdict={verdict => file && handing.mutate({ file, verdict })}
-      />
-    </Dialog>
-  )
-}
-
-interface VerdictsProps {
-  readonly disabled: boolean
-  readonly onVerdict: (verdict: Verdict) => void
-}
-
-function Verdicts({ disabled, onVerdict }: VerdictsProps) {
-  const { t } = useTranslation()
-  return (
-    <div className="mt-5 flex gap-3">
-      <Button kind="main" disabled={disabled} onClick={() => onVerdict('phishing')}>
-        {t('handIn.phishing')}
-      </Button>
-      <Button disabled={disabled} onClick={() => onVerdict('junk')}>
-        {t('handIn.junk')}
-      </Button>
-      <DialogClose asChild>
-        <Button className="ml-auto">{t('handIn.cancel')}</Button>
-      </DialogClose>
-    </div>
+    </>
   )
 }
