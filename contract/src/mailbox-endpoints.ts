@@ -2,7 +2,7 @@ import { z } from 'zod'
 import { longestAway, mostAway } from '@pendro/core/keeping'
 import { weights, type Finding } from '@pendro/core/weights'
 import { bytes, endpoint, everyone, writers } from './endpoint.ts'
-import { findMailboxes } from './find-mailboxes.ts'
+import { findMailboxes, mailboxBrief } from './find-mailboxes.ts'
 import {
   day,
   digestLanguage,
@@ -35,13 +35,7 @@ export const mailboxTraits = [
 export const mailboxOrders = ['name', 'kept', 'released', 'going'] as const
 
 /** A row of the table. `released` and `kept` are of the last 30 days; `going`: what goes away within three days and is likely wanted. */
-export const mailboxRow = z.object({
-  id,
-  name: z.string(),
-  address: z.string(),
-  department: z.string(),
-  kind: z.enum(['person', 'shared', 'list']),
-  kept: z.number().int(),
+export const mailboxRow = mailboxBrief.omit({ nextListed: true, nextLeftOut: true }).extend({
   released: z.number().int(),
   going: z.number().int(),
   /** Waits for a decision, came at least two weeks ago, and nobody of the mailbox has looked since. */

@@ -54,7 +54,6 @@ function useFindKey(find: RefObject<HTMLInputElement | null>): void {
 function Frame() {
   const { t } = useTranslation()
   const [helpOpen, setHelpOpen] = useState<boolean | null>(null)
-  const [menuOpen, setMenuOpen] = useState(false)
   const isProofAsked = useProof(state => state.answer !== null)
   const find = useRef<HTMLInputElement>(null)
   useLiveStream()
@@ -73,37 +72,12 @@ function Frame() {
           <img src="/mark.svg" alt="" className="size-7" />
           <span className="max-[899px]:sr-only">Pendro</span>
         </span>
-        <nav
-          aria-label={t('shell.areas')}
-          className="flex flex-wrap gap-x-5 max-[899px]:gap-x-4 max-[639px]:order-last max-[639px]:w-full max-[639px]:pb-1"
-        >
-          <Area to="/review" text={t('areas.review')} count={<WorthALook />} />
-          <Area to="/whereabouts" text={t('areas.whereabouts')} count={<OpenWork of="enquiries" />} />
-          <Area to="/digests" text={t('areas.digests')} />
-          <Area to="/senders" text={t('areas.senders')} count={<OpenWork of="senders" />} />
-          <Area to="/mailboxes" text={t('areas.mailboxes')} />
-          <Area to="/calibration" text={t('areas.calibration')} />
-          <Area to="/organisation" text={t('areas.organisation')} />
-          <Area to="/record" text={t('areas.record')} />
-        </nav>
+        <Areas />
         <div className="ml-auto flex min-w-0 flex-wrap items-center gap-3.5 py-1.5 max-[899px]:gap-2">
           <LiveMark />
           <ZoneMark />
           <FindBox input={find} onKeys={() => setHelpOpen(true)} />
-          <Suspense
-            fallback={
-              <button
-                type="button"
-                aria-haspopup="menu"
-                className={faceStyle}
-                onClick={() => setMenuOpen(true)}
-              >
-                <StafferFace />
-              </button>
-            }
-          >
-            <StafferMenu open={menuOpen} onOpenChange={setMenuOpen} onKeys={() => setHelpOpen(true)} />
-          </Suspense>
+          <StafferSpot onKeys={() => setHelpOpen(true)} />
         </div>
       </header>
       <main id="main" className="relative min-h-0 overflow-clip">
@@ -121,6 +95,42 @@ function Frame() {
         </Suspense>
       )}
     </div>
+  )
+}
+
+/** The areas, each with what waits in it. */
+function Areas() {
+  const { t } = useTranslation()
+  return (
+    <nav
+      aria-label={t('shell.areas')}
+      className="flex flex-wrap gap-x-5 max-[899px]:gap-x-4 max-[639px]:order-last max-[639px]:w-full max-[639px]:pb-1"
+    >
+      <Area to="/review" text={t('areas.review')} count={<WorthALook />} />
+      <Area to="/whereabouts" text={t('areas.whereabouts')} count={<OpenWork of="enquiries" />} />
+      <Area to="/digests" text={t('areas.digests')} />
+      <Area to="/senders" text={t('areas.senders')} count={<OpenWork of="senders" />} />
+      <Area to="/mailboxes" text={t('areas.mailboxes')} />
+      <Area to="/calibration" text={t('areas.calibration')} />
+      <Area to="/organisation" text={t('areas.organisation')} />
+      <Area to="/record" text={t('areas.record')} />
+    </nav>
+  )
+}
+
+/** The staffer's name, and the menu behind it. */
+function StafferSpot({ onKeys }: { onKeys: () => void }) {
+  const [open, setOpen] = useState(false)
+  return (
+    <Suspense
+      fallback={
+        <button type="button" aria-haspopup="menu" className={faceStyle} onClick={() => setOpen(true)}>
+          <StafferFace />
+        </button>
+      }
+    >
+      <StafferMenu open={open} onOpenChange={setOpen} onKeys={onKeys} />
+    </Suspense>
   )
 }
 
