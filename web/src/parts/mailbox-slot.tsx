@@ -1,10 +1,10 @@
 import { queryKeyOf } from '../app/query-keys.ts'
-import { lazy, Suspense } from 'react'
+import { Suspense } from 'react'
 import { useQuery } from '@tanstack/react-query'
 import { useTranslation } from 'react-i18next'
 import { findMailboxes } from '@pendro/contract'
 import { call } from '../app/api.ts'
-import { SlotPanel } from './sentence-slot.tsx'
+import { MailboxChoices, SlotPanel } from './sentence-slot.tsx'
 
 /** Which mailbox, and what is offered beside mailboxes. */
 export interface MailboxSlotProps {
@@ -22,8 +22,6 @@ export interface MailboxSlotProps {
   }[]
 }
 
-const Choices = lazy(() => import('./mailbox-choices.tsx').then(m => ({ default: m.MailboxChoices })))
-
 /** "all colleagues", or the one typed and chosen. */
 export function MailboxSlot(props: MailboxSlotProps) {
   const { t } = useTranslation()
@@ -34,7 +32,7 @@ export function MailboxSlot(props: MailboxSlotProps) {
     <SlotPanel label={label ?? t('mailboxSlot.label')} text={mailbox === undefined ? noOne : (name ?? '…')}>
       {close => (
         <Suspense fallback={null}>
-          <Choices {...props} close={close} />
+          <MailboxChoices {...props} close={close} />
         </Suspense>
       )}
     </SlotPanel>

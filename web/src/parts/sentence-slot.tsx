@@ -1,4 +1,5 @@
 import { lazy, Suspense, useState, type ReactNode } from 'react'
+import { later } from './later.tsx'
 import { slotButton, SlotFace, type Look } from './slot-face.tsx'
 
 export interface SlotOption<V extends string> {
@@ -15,14 +16,19 @@ interface Opening extends Look {
   readonly onOpenChange?: (open: boolean) => void
 }
 
+const choices = later(() => import('./choices.tsx').then(m => m.Choices))
+const mailboxChoices = later(() => import('./mailbox-choices.tsx').then(m => m.MailboxChoices))
+const Choices = choices.Part
+/** Mailboxes to choose from, in a panel. */
+export const MailboxChoices = mailboxChoices.Part
+
 // Panels come with code of their own, when the sentences are there; what is in them follows before anybody can have opened one.
-const choices = () => import('./choices.tsx')
 const Panel = lazy(async () => {
   const { Panel: panel } = await import('./slot-panel.tsx')
-  void choices()
+  choices.fetch()
+  mailboxChoices.fetch()
   return { default: panel }
 })
-const Choices = lazy(() => choices().then(m => ({ default: m.Choices })))
 
 /** A word in a sentence that opens a panel; the panel closes itself by `close`. */
 export function SlotPanel({
