@@ -1,3 +1,6 @@
+import { appendFileSync, mkdtempSync, readFileSync, rmSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { ImapFlow } from 'imapflow'
 import type { Page } from '@playwright/test'
 import { filingScript } from '@pendro/core/mail-rules'
@@ -10,12 +13,15 @@ import { expect, place, send, signIn, stored, test } from './support.ts'
 const serial = Date.now().toString(36)
 const master = 'a master password'
 let store: RealStore
+let folder: string
 let colleague: { id: number; address: string; name: string }
 
 test.describe.configure({ mode: 'serial' })
 
 test.beforeAll(async () => {
+  folder = mkdtempSync(join(tmpdir(), 'pendro-browser-store-'))
   store = await startRealStore({
+    folder,
     accounts: {},
     master: { user: 'pendro', password: master },
     before: filingScript({ junk: 'Junk', aside: 'Set aside' }),
@@ -38,6 +44,7 @@ test.afterAll(async () => {
   await execute(db, "UPDATE organisation SET settings = JSON_REMOVE(settings, '$.routes')")
   await db.close()
   await store.close()
+  rmSync(folder, { recursive: true, force: true })
 })
 
 /** Subjects by folder, as the colleague's own mail program has them. */
@@ -103,6 +110,9 @@ async function setStore(page: Page): Promise<void> {
   await card.getByText('Look into mailboxes (IMAP)').click()
   await card.getByLabel('Port').nth(1).fill(String(store.ports.imap))
   await card.getByLabel('TLS').nth(1).selectOption('off')
+  await card.getByText('Keep mail rules and automatic replies there, too').click()
+  await card.getByLabel('Port').nth(2).fill(String(store.ports.sieve))
+  await card.getByLabel('TLS').nth(2).selectOption('off')
   await card.getByLabel('Account').fill('pendro')
   await card.getByRole('button', { name: 'Type the password' }).click()
   await card.getByLabel(/^Password of pendro@127\.0\.0\.1/).fill(master)
@@ -153,6 +163,27 @@ test('what a rule filed is found, and moved to the inbox for real', async ({ pag
   // Its undo is where every undo is.
   await page.getByRole('button', { name: 'Undo' }).click()
   await expect.poll(() => copies(subject)).toEqual(['Later'])
+})
+
+test('rules that somebody else has changed at the store are shown, and nobody’s are lost', async ({
+  page,
+}) => {
+  const script = () => join(folder, 'home', colleague.address, 'sieve', 'pendro-rules.sieve')
+  const kept = () => readFileSync(script(), 'utf8')
+  await signIn(page, 'oda', `/mailboxes/${colleague.id}/rules/store`)
+  await expect(page.getByText(/The store has them as they are here, since/)).toBeVisible({ timeout: 20_000 })
+  expect(kept()).toContain(`yard-${serial}.example`)
+
+  appendFileSync(script(), '# a line of somebody else’s\n')
+  await page.getByRole('button', { name: 'Look again' }).click()
+  await expect(page.getByText(/Somebody has changed Pendro’s scripts/)).toBeVisible()
+  await expect(page.getByText('− # a line of somebody else’s')).toBeVisible()
+  await page.getByRole('button', { name: 'Put Pendro’s in their place' }).click()
+  await expect(page.getByText('Pendro’s scripts are at the store, and run.')).toBeVisible()
+  expect(kept()).not.toContain('somebody else’s')
+  await page.getByRole('button', { name: 'Undo' }).click()
+  await expect(page.getByText(/Somebody has changed Pendro’s scripts/)).toBeVisible()
+  expect(kept()).toContain('somebody else’s')
 })
 
 async function makeRule(page: Page): Promise<void> {

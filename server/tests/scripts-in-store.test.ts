@@ -22,7 +22,7 @@ import { enrolScripts, workScripts } from '../src/mail-rules/in-store.ts'
 import { createSecrets, createVault } from '../src/outbox/secrets.ts'
 import { readHere } from '../src/reading/reader.ts'
 import { createStores } from '../src/stores/stores.ts'
-import { mailProgram, subjectsByFolder } from './imap-client.ts'
+import { mailProgram, subjectsByFolder, subjectsOnDisk } from './imap-client.ts'
 import { log, setOrganisation, signedIn, startTestServer, type TestServer } from './support.ts'
 
 /** Rules and replies at Debian's Dovecot. What others write there is written into its files; what is filed is counted by an IMAP client. */
@@ -173,13 +173,15 @@ describe('mail rules and the automatic reply at a mail store', () => {
     await deliver('Lunch')
     await deliver('Released: berth 5', { 'Pendro-Delivery': '7.x', 'Pendro-Place': 'inbox' })
     await deliver('Junk: berth 6', { 'Pendro-Delivery': '8.x', 'Pendro-Place': 'junk' })
-    await deliver('A rule’s', { 'Pendro-Delivery': '9.x', 'Pendro-Place': 'moved', 'Pendro-Folder': 'Yard' })
-    expect(await filed()).toEqual({
+    await deliver('A rule', { 'Pendro-Delivery': '9.x', 'Pendro-Place': 'moved', 'Pendro-Folder': 'Yard' })
+    const places = {
       INBOX: ['Lunch', 'Released: berth 5'],
       Berths: ['Plan of berth 4'],
       Junk: ['Junk: berth 6'],
-      Yard: ['A rule’s'],
-    })
+      Yard: ['A rule'],
+    }
+    expect(await filed()).toEqual(places)
+    expect(await subjectsOnDisk(join(folder, 'mail', ingrid))).toEqual(places)
   })
 
   test('the colleague’s own script stays to the letter, and is still run', async () => {

@@ -25,7 +25,7 @@ import {
   stateOf,
   type TestServer,
 } from './support.ts'
-import { mailProgram, subjectsByFolder } from './imap-client.ts'
+import { mailProgram, subjectsByFolder, subjectsByImaplib } from './imap-client.ts'
 import { route } from './mail-servers.ts'
 import { freePort } from './ports.ts'
 
@@ -240,6 +240,18 @@ describe('what a release comes to', () => {
     const folders = await seen()
     expect(folders['Junk'] ?? []).not.toContain(subject)
     expect(folders['INBOX']?.filter(one => one === subject)).toEqual([subject])
+    // Whoever moves it on at once, before any look, is told of as such: that Pendro had put it there is known.
+    await moves(subject, 'INBOX', 'Later')
+    await look()
+    const copies = await select(
+      server.db,
+      'SELECT c.put_by, f.path FROM store_copies c JOIN store_folders f ON f.id = c.folder_id WHERE c.delivery_id = :id ORDER BY c.id',
+      { id },
+    )
+    expect(copies).toEqual([
+      { put_by: 'pendro', path: 'INBOX' },
+      { put_by: 'colleague', path: 'Later' },
+    ])
   })
 
   test('moved by a mail program it is released, and junk again when it is moved back', async () => {
@@ -410,6 +422,10 @@ describe('moving', () => {
     expect([begun.status, begun.body]).toEqual([200, { move: expect.any(Number) }])
     await workMoves(server.db, stores(), now)
     expect((await seen())['Yard']).toBeUndefined()
+    const inbox = { user: 'ingrid@harbour.example', password, folder: 'INBOX' }
+    const second = await subjectsByImaplib(store.ports.imap, inbox)
+    expect(second.sort()).toEqual((await seen())['INBOX']?.sort())
+    for (const subject of there ?? []) expect(second.filter(one => one === subject)).toHaveLength(1)
     await oda.post(`/api/store-moves/${begun.body.move}/undo`, {})
     await workMoves(server.db, stores(), now)
     expect((await seen())['Yard']).toEqual(there)

@@ -1,5 +1,5 @@
 import type { ImapFlow } from 'imapflow'
-import { inTransaction, select, type Database } from '../db/database.ts'
+import { inTransaction, select, type Database, type Tx } from '../db/database.ts'
 import { StoreCopies } from '../db/models/stores.ts'
 import { update } from '../db/rows.ts'
 import { signingKey } from '../db/signing-keys.ts'
@@ -113,32 +113,50 @@ async function moveThere(
     const uid = (await moveIn(visit.client, [copy.uid], inbox)).went.get(copy.uid)
     await inTransaction(db, async tx => {
       await update(db, StoreCopies, { gone_at: now }, { id: copy.id }, tx)
-      const [target] = await select<{ id: number }>(
-        db,
-        "SELECT id FROM store_folders WHERE mailbox_id = :mailboxId AND kind = 'inbox'",
-        { mailboxId: mailbox.id },
-        tx,
-      )
-      if (target && uid !== undefined)
-        await noteArrived(db, tx, {
-          mailboxId: mailbox.id,
-          byPendro: true,
-          now,
-          arrived: [{ deliveryId, folderId: target.id, kind: 'inbox', uid, seen: copy.seen === 1 }],
-        })
+      await noteBrought(db, tx, { mailboxId: mailbox.id, deliveryId, uid, seen: copy.seen === 1, now })
     })
     return true
   }
-  return bringUnknown(db, visit, deliveryId)
+  return bringUnknown(db, visit, deliveryId, now)
 }
 
-/** A copy that nobody has looked at where it is now: just handed over, moved meanwhile, or by a process that was killed. The next look notes it. */
-async function bringUnknown(db: Database, visit: Visit, deliveryId: number): Promise<boolean> {
+interface Brought {
+  readonly mailboxId: number
+  readonly deliveryId: number
+  /** Its number in the inbox, where the store has told it. */
+  readonly uid: number | undefined
+  readonly seen: boolean
+  readonly now: Date
+}
+
+/** A copy that Pendro has put into the inbox; one whose number is not known, or in a mailbox nobody has looked into, is noted by the next look. */
+async function noteBrought(
+  db: Database,
+  tx: Tx,
+  { mailboxId, deliveryId, uid, seen, now }: Brought,
+): Promise<void> {
+  const [target] = await select<{ id: number }>(
+    db,
+    "SELECT id FROM store_folders WHERE mailbox_id = :mailboxId AND kind = 'inbox'",
+    { mailboxId },
+    tx,
+  )
+  if (!target || uid === undefined) return
+  const arrived = [{ deliveryId, folderId: target.id, kind: 'inbox' as const, uid, seen }]
+  await noteArrived(db, tx, { mailboxId, byPendro: true, now, arrived })
+}
+
+/** A copy that nobody has looked at where it is now: just handed over, moved meanwhile, or by a process that was killed. */
+async function bringUnknown(db: Database, visit: Visit, deliveryId: number, now: Date): Promise<boolean> {
   const key = await signingKey(db, 'deliveries')
   const copy = await find(visit, `${deliveryId}.`, mark => readDeliveryMark(key, mark) === deliveryId)
   if (copy === null) return false
   if (copy.kind === 'inbox') return true
   await openFolder(visit.client, copy.path, true)
-  await moveIn(visit.client, [copy.uid], inbox)
+  const uid = (await moveIn(visit.client, [copy.uid], inbox)).went.get(copy.uid)
+  const seen = false
+  await inTransaction(db, tx =>
+    noteBrought(db, tx, { mailboxId: visit.mailbox.id, deliveryId, uid, seen, now }),
+  )
   return true
 }
