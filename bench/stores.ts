@@ -347,7 +347,8 @@ async function looking({ db, stores }: Bench): Promise<Measured> {
   const once = async () => {
     await execute(db, 'UPDATE store_mailboxes SET next_at = :now, claimed_until = NULL', { now: now() })
     const began = performance.now()
-    while ((await workLooks({ db, stores, log, now })) > 0);
+    // Each once: on a machine that takes longer than from one turn to the next, some would be due again for ever.
+    for (let looked = 0; looked < mailboxes;) looked += await workLooks({ db, stores, log, now })
     return performance.now() - began
   }
   // The first makes the folders.
