@@ -443,6 +443,11 @@ describe('when it does not work', () => {
       ['it lets nobody in', { AUTHENTICATE: 'NO "go away"\r\n' }, 'sign-in'],
       ['it hangs up', { ...signIn, LISTSCRIPTS: null }, 'no-answer'],
       ['it is going down', { ...signIn, LISTSCRIPTS: 'BYE (TRYLATER) "later"\r\n' }, 'refused'],
+      [
+        'a name without an end',
+        { ...signIn, LISTSCRIPTS: `{600}\r\n${'x'.repeat(600)} ACTIVE\r\nOK\r\n` },
+        'nonsense',
+      ],
       ['a literal without an end', { ...signIn, LISTSCRIPTS: '{999999999}\r\nx' }, 'nonsense'],
       [
         'it refuses the script',

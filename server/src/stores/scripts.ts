@@ -32,12 +32,16 @@ export type Standing =
   | 'not-run'
 
 const mostScripts = 1000
+/** RFC 5804 §1.6: a server takes names of 128 characters, and may take longer ones. */
+const longestName = 512
 const { active, rules } = storeScripts
 
 /** @throws {StoreError} */
 export async function readScripts(session: ManageSieve): Promise<Looked> {
   const all = await session.list()
   if (all.length > mostScripts) throw new StoreError('nonsense', `${all.length} scripts`)
+  if (all.some(({ name }) => name.length > longestName))
+    throw new StoreError('nonsense', 'a name is too long')
   const names = new Set(all.map(({ name }) => name))
   const read = async (name: string) => (names.has(name) ? unixLines(await session.read(name)) : null)
   return {
