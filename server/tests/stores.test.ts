@@ -6,7 +6,7 @@ import { execute, findRow, inTransaction, select } from '../src/db/database.ts'
 import { organisationNow } from '../src/db/organisation.ts'
 import { createSecrets, createVault } from '../src/outbox/secrets.ts'
 import { readHere } from '../src/reading/reader.ts'
-import { workOutbox } from '../src/outbox/outbox.ts'
+import { createOutbox, workOutbox } from '../src/outbox/outbox.ts'
 import { createWays } from '../src/outbox/ways.ts'
 import { createInStore } from '../src/stores/deliver.ts'
 import { createIdle, type Idle } from '../src/stores/idle.ts'
@@ -92,6 +92,22 @@ const later = (seconds: number) => {
 
 /** Hands everything over that waits. */
 async function handOver(): Promise<void> {
+  const { deps, close } = handing()
+  while ((await workOutbox(deps)) > 0);
+  close()
+}
+
+/** The same with the slots of a server: one message of a mailbox at a time. */
+async function handOverBySlots(): Promise<void> {
+  const { deps, close } = handing()
+  const outbox = createOutbox(deps)
+  // What waits behind another of its mailbox can be begun when that has ended.
+  do await outbox.stop()
+  while ((await outbox.work()) > 0)
+  close()
+}
+
+function handing() {
   const send = createWays({
     organisation: () => organisationNow(server.db),
     store: { host: '127.0.0.1', port: 9 },
@@ -99,8 +115,8 @@ async function handOver(): Promise<void> {
     now,
   })
   const inStore = createInStore(server.db, stores(), now)
-  while ((await workOutbox({ db: server.db, send, log, now, letter: async () => null, inStore })) > 0);
-  send.close()
+  const deps = { db: server.db, send, log, now, letter: async () => null, inStore }
+  return { deps, close: () => send.close() }
 }
 
 const asColleague = (user: string) => mailProgram(store.ports.imap, user, password)
@@ -376,6 +392,27 @@ describe('a try that nobody heard the end of', () => {
     await handOver()
     expect(await state(id)).toBe('inbox')
     expect((await seen())['INBOX']?.filter(one => one === subject)).toEqual([subject])
+  })
+
+  test('several for one mailbox: those that wait for their turn are asked about, too', async () => {
+    const letters = await Promise.all(Array.from({ length: 6 }, () => letter()))
+    await handOver()
+    const ids = letters.map(({ id }) => id)
+    await execute(
+      server.db,
+      "UPDATE deliveries SET state = 'deferred', bound_for = 'inbox' WHERE id IN (:ids)",
+      { ids },
+    )
+    await execute(
+      server.db,
+      "UPDATE outbox SET done_at = NULL, claimed_until = :past WHERE kind = 'delivery' AND subject_id IN (:ids)",
+      { ids, past: new Date(now().getTime() - 1000) },
+    )
+    await handOverBySlots()
+    const inbox = (await seen())['INBOX'] ?? []
+    for (const { subject } of letters)
+      expect([subject, inbox.filter(one => one === subject).length]).toEqual([subject, 1])
+    for (const id of ids) expect(await state(id)).toBe('inbox')
   })
 
   test('what it has not is', async () => {

@@ -1,4 +1,4 @@
-import { findRow, select, type Database } from '../db/database.ts'
+import { execute, findRow, select, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import type { Log } from '../log.ts'
@@ -9,7 +9,7 @@ import { deliveryMark, onwardFields, relayField, relayMark, withoutOwnFields } f
 import { createFinish, type Done, type Job } from './finish.ts'
 import { isDatabaseAway } from '../errors.ts'
 import { createBatches } from '../jobs/batches.ts'
-import { claim, giveBack } from '../jobs/claim.ts'
+import { claim } from '../jobs/claim.ts'
 import { createSlots, type Slots } from '../jobs/slots.ts'
 
 /** Mail of our own that is written at the last moment. */
@@ -126,12 +126,7 @@ export function createOutbox(given: Deps): Slots {
       job.mailbox_id ?? (job.kind === 'relay' ? -1 - (job.subject_id % relayLanes) : Number(job.place)),
     claim: (limit, busy) => claimJobs(deps, limit, busy),
     run: job => send(deps, job),
-    giveBack: jobs =>
-      giveBack(
-        deps.db,
-        table,
-        jobs.map(({ id }) => id),
-      ),
+    giveBack: jobs => giveBackJobs(deps.db, jobs),
     log: deps.log,
   })
   return {
@@ -177,6 +172,16 @@ function notingBeside(deps: Working): Working & { readonly noted: () => Promise<
 }
 
 const table = { table: 'outbox', key: 'id' } as const
+
+/** What a process that was killed had begun is unsure, and stays so when it is given back: the claim was all that said it. */
+async function giveBackJobs(db: Database, jobs: readonly Job[]): Promise<void> {
+  const idsOf = (some: readonly Job[]) => [0, ...some.map(({ id }) => id)]
+  await execute(
+    db,
+    'UPDATE outbox SET claimed_until = NULL, unsure = unsure OR id IN (:unsure) WHERE id IN (:ids)',
+    { ids: idsOf(jobs), unsure: idsOf(jobs.filter(({ unsure }) => unsure === 1)) },
+  )
+}
 
 async function claimJobs(
   { db, now }: Deps,
