@@ -415,6 +415,31 @@ describe('a try that nobody heard the end of', () => {
     for (const id of ids) expect(await state(id)).toBe('inbox')
   })
 
+  test('a release that may have arrived is not called back: nobody is told that it stayed', async () => {
+    await setOrganisation(server.db, {
+      watching: false,
+      limits: { junk: 1, quarantined: 1, nearCertain: 99.9 },
+    })
+    const undone = async (begun: string) => {
+      const { id } = await letter()
+      await handOver()
+      const { body } = await oda.post('/api/rulings', ruling([id], { message: 'release' }))
+      await execute(
+        server.db,
+        `UPDATE outbox SET ${begun} WHERE kind = 'delivery' AND subject_id = :id AND place = 'released'`,
+        { id, past: new Date(now().getTime() - 1000) },
+      )
+      const answer = await oda.post(`/api/rulings/${body.id}/undo`, {})
+      return [answer.body.stayedReleased, await state(id)]
+    }
+    expect(await undone('attempts = 0')).toEqual([0, 'quarantined'])
+    // By a process that was killed, or by a try that nobody heard the end of.
+    expect(await undone('claimed_until = :past')).toEqual([1, 'deferred'])
+    expect(await undone('unsure = TRUE, attempts = 1')).toEqual([1, 'deferred'])
+    await handOver()
+    await use()
+  })
+
   test('what it has not is', async () => {
     const { id, subject } = await letter()
     await execute(

@@ -1,9 +1,10 @@
-import { execute, findRow, select, type Database } from '../db/database.ts'
+import { findRow, select, type Database } from '../db/database.ts'
 import { readOrganisation } from '../db/organisation.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import type { Log } from '../log.ts'
 import { ownDomain } from './own-mail.ts'
 import { unpack } from './source.ts'
+import { giveBackJobs } from './queue.ts'
 import type { Send, SendResult, Way } from './smtp-out.ts'
 import { deliveryMark, onwardFields, relayField, relayMark, withoutOwnFields } from './trace.ts'
 import { createFinish, type Done, type Job } from './finish.ts'
@@ -172,16 +173,6 @@ function notingBeside(deps: Working): Working & { readonly noted: () => Promise<
 }
 
 const table = { table: 'outbox', key: 'id' } as const
-
-/** What a process that was killed had begun is unsure, and stays so when it is given back: the claim was all that said it. */
-async function giveBackJobs(db: Database, jobs: readonly Job[]): Promise<void> {
-  const idsOf = (some: readonly Job[]) => [0, ...some.map(({ id }) => id)]
-  await execute(
-    db,
-    'UPDATE outbox SET claimed_until = NULL, unsure = unsure OR id IN (:unsure) WHERE id IN (:ids)',
-    { ids: idsOf(jobs), unsure: idsOf(jobs.filter(({ unsure }) => unsure === 1)) },
-  )
-}
 
 async function claimJobs(
   { db, now }: Deps,

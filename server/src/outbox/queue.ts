@@ -69,19 +69,31 @@ export async function enqueueWelcomes(
   )
 }
 
-/** Calls releases back that no process is sending right now; which deliveries' they were. */
+/** Gives claimed jobs back. What a process that was killed had begun is unsure, and stays so: its claim was all that said it. */
+export async function giveBackJobs(
+  db: Database,
+  jobs: readonly { readonly id: number; readonly unsure: number }[],
+): Promise<void> {
+  const idsOf = (some: typeof jobs) => [0, ...some.map(({ id }) => id)]
+  await execute(
+    db,
+    'UPDATE outbox SET claimed_until = NULL, unsure = unsure OR id IN (:unsure) WHERE id IN (:ids)',
+    { ids: idsOf(jobs), unsure: idsOf(jobs.filter(({ unsure }) => unsure === 1)) },
+  )
+}
+
+/** Calls releases back that no process has begun to send, or that have surely not arrived; which deliveries' they were. */
 export async function cancelReleases(
   db: Database,
   tx: Tx,
   deliveryIds: readonly number[],
-  now: Date,
 ): Promise<ReadonlySet<number>> {
   if (deliveryIds.length === 0) return new Set()
   const jobs = await select<{ id: number; subject_id: number }>(
     db,
     `SELECT id, subject_id FROM outbox WHERE kind = 'delivery' AND subject_id IN (:deliveryIds) AND place = 'released'
-     AND done_at IS NULL AND (claimed_until IS NULL OR claimed_until < :now) FOR UPDATE`,
-    { deliveryIds, now },
+     AND done_at IS NULL AND claimed_until IS NULL AND NOT unsure FOR UPDATE`,
+    { deliveryIds },
     tx,
   )
   if (jobs.length > 0)

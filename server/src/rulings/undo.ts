@@ -69,7 +69,7 @@ export async function undoRuling(db: Database, who: Ruler, id: number, now: Date
     await unlearn(db, tx, id)
     const clusters = moved.map(({ cluster_key }) => cluster_key)
     if (learned !== 'nothing') await shiftClusters(db, tx, clusters, learned, -1)
-    const deliveries = await putBack(db, tx, moved, now)
+    const deliveries = await putBack(db, tx, moved)
     const stayedReleased = moved.filter(
       ({ to_state }, i) => to_state === 'deferred' && deliveries[i]?.state !== moved[i]?.from_state,
     ).length
@@ -113,7 +113,7 @@ export async function undoPart(
     await unlearn(db, tx, rulingId, [...new Set(ids.map(({ message_id }) => message_id))])
     const clusters = moved.map(({ cluster_key }) => cluster_key)
     if (learned !== 'nothing') await shiftClusters(db, tx, clusters, learned, -1)
-    const back = await putBack(db, tx, moved, now)
+    const back = await putBack(db, tx, moved)
     const stayed = moved.filter(
       ({ to_state }, i) => to_state === 'deferred' && back[i]?.state !== moved[i]?.from_state,
     ).length
@@ -288,14 +288,12 @@ async function putBack(
   db: Database,
   tx: Tx,
   moved: readonly Moved[],
-  now: Date,
 ): Promise<readonly { readonly id: number; readonly state: DeliveryState }[]> {
   const released = moved.filter(one => one.to_state === 'deferred' && one.from_state !== 'deferred')
   const cancelled = await cancelReleases(
     db,
     tx,
     released.filter(({ state }) => state === 'deferred').map(({ delivery_id }) => delivery_id),
-    now,
   )
   const returns = moved.filter(({ delivery_id, from_state, to_state, state }) => {
     if (from_state === to_state) return false
