@@ -21,6 +21,7 @@ import {
 import { call } from '../../app/api.ts'
 import { useLiveEvents } from '../../app/live.ts'
 import { mayWrite, useSession } from '../../app/session.ts'
+import { isStillAt } from '../../app/still-here.ts'
 import { useTimes } from '../../app/times.ts'
 import { useAct } from '../../app/use-act.ts'
 import { areaLayout } from '../../parts/layout.ts'
@@ -57,7 +58,8 @@ export function DigestsArea() {
   const oneAtATime = useIsNarrow()
   const first = list.data?.mailboxes[0]?.id
   useEffect(() => {
-    if (openId === null && !showsReplies && first !== undefined && !oneAtATime)
+    const isWanted = openId === null && !showsReplies && !oneAtATime
+    if (isWanted && first !== undefined && isStillAt('/digests'))
       void navigate(`/digests/${first}`, { replace: true })
   }, [openId, showsReplies, first, navigate, oneAtATime])
   return (

@@ -6,6 +6,7 @@ import { Link, useLocation, useNavigate, useParams } from 'react-router'
 import { reviewCluster, type DeliverySheet, type ReviewRow } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { useKeys } from '../../app/keys.ts'
+import { isStillAt } from '../../app/still-here.ts'
 import { useNotices } from '../../app/notices.ts'
 import { mayWrite, useSession, looksAfterAll } from '../../app/session.ts'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
@@ -187,7 +188,7 @@ function useOpenDelivery(
   )
   const first = rowsOf(items)[0]?.id
   useEffect(() => {
-    if (openId === null && first !== undefined && !isOldList) open(first)
+    if (openId === null && first !== undefined && !isOldList && isStillAt('/review')) open(first)
   }, [openId, first, isOldList, open])
   return { openId, open }
 }
