@@ -118,6 +118,8 @@ async function launch(folder: string, ports: StorePorts, log: () => string): Pro
     if (server.pid !== undefined && server.exitCode === null && server.signalCode === null)
       process.kill(signal === 'SIGKILL' ? -server.pid : server.pid, signal)
     await ended
+    // Its parts end a moment later, and hold its sockets until then.
+    for (let i = 0; i < 150 && isAlive(server.pid); i += 1) await pause(20)
     rmSync(join(folder, 'run', 'master.pid'), { force: true })
   }
   const until = Date.now() + 20_000
@@ -131,6 +133,15 @@ async function launch(folder: string, ports: StorePorts, log: () => string): Pro
       await pause(50)
     }
   return { end }
+}
+
+/** Whether anything is left of a group of processes. */
+function isAlive(group: number | undefined): boolean {
+  try {
+    return group !== undefined && process.kill(-group, 0)
+  } catch {
+    return false
+  }
 }
 
 function put(account: string, name: string, raw: string): void {
