@@ -1,7 +1,8 @@
 import { lazy, Suspense, useState, type RefObject } from 'react'
 import { useTranslation } from 'react-i18next'
+import { useNavigate } from 'react-router'
 import type { useActions } from './actions.ts'
-import { findFrame, findInput, FindKey } from './find-face.tsx'
+import { findFrame, findInput, FindKey, reviewOf } from './find-face.tsx'
 
 const FindField = lazy(() => import('./find-field.tsx').then(m => ({ default: m.FindField })))
 
@@ -10,6 +11,7 @@ type Props = { readonly input: RefObject<HTMLInputElement | null> } & Parameters
 /** The search in the bar. It comes with code of its own; what somebody types before it is there is not lost. */
 export function FindBox({ input, ...rest }: Props) {
   const { t } = useTranslation()
+  const navigate = useNavigate()
   const [begun, begin] = useState<string | null>(null)
   return (
     <Suspense
@@ -21,6 +23,7 @@ export function FindBox({ input, ...rest }: Props) {
             onFocus={() => begin(text => text ?? '')}
             onBlur={() => begin(null)}
             onChange={({ target }) => begin(target.value)}
+            onKeyDown={({ key }) => key === 'Enter' && void navigate(reviewOf((begun ?? '').trim()))}
             aria-label={t('shell.find')}
             placeholder={t('shell.find')}
             className={findInput}

@@ -12,3 +12,7 @@ export const FindKey = () => (
     <KeyCap>/</KeyCap>
   </span>
 )
+
+/** Review with what was typed. */
+export const reviewOf = (text: string): string =>
+  text === '' ? '/review' : `/review?${new URLSearchParams({ find: text, days: '28' })}`

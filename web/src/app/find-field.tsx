@@ -8,7 +8,7 @@ import { findAnything, type Found } from '@pendro/contract'
 import { useDelayed } from '../parts/use-delayed.ts'
 import { isMeant, useActions } from './actions.ts'
 import { call } from './api.ts'
-import { findFrame, findInput, FindKey } from './find-face.tsx'
+import { findFrame, findInput, FindKey, reviewOf } from './find-face.tsx'
 
 /** Looks for mail by itself; offers the other places where the typed text may mean something. */
 export function FindField({
@@ -79,9 +79,6 @@ export function FindField({
     </search>
   )
 }
-
-const reviewOf = (text: string) =>
-  text === '' ? '/review' : `/review?${new URLSearchParams({ find: text, days: '28' })}`
 
 type FoundProps = {
   readonly text: string
