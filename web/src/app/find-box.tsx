@@ -23,7 +23,11 @@ export function FindBox({ input, ...rest }: Props) {
             onFocus={() => begin(text => text ?? '')}
             onBlur={() => begin(null)}
             onChange={({ target }) => begin(target.value)}
-            onKeyDown={({ key }) => key === 'Enter' && void navigate(reviewOf((begun ?? '').trim()))}
+            onKeyDown={({ key }) => {
+              if (key !== 'Enter') return
+              void navigate(reviewOf((begun ?? '').trim()))
+              begin(null)
+            }}
             aria-label={t('shell.find')}
             placeholder={t('shell.find')}
             className={findInput}
