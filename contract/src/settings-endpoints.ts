@@ -115,6 +115,12 @@ export const mailStore = z.object({
 /** Where mailboxes are, and what can be done there. */
 export type MailStoreShape = z.infer<typeof mailStore>
 
+/** The account at the server of an address, as its secret is kept; its port is that of the address, or the usual one. */
+export function accountAt(url: string, user: string): { user: string; host: string; port: number } {
+  const { hostname: host, port, protocol } = new URL(url)
+  return { user, host, port: Number(port) || (protocol === 'http:' ? 80 : 443) }
+}
+
 /** A mail store that nothing is said of yet: it has no servers, and mail can only be handed over to it. */
 export const plainStore: MailStoreShape = {
   name: '',

@@ -41,10 +41,10 @@ import { createOutbox } from './outbox/outbox.ts'
 import { createSecrets, createVault, readKey } from './outbox/secrets.ts'
 import type { Send } from './outbox/smtp-out.ts'
 import { copyMarks, fileSent } from './standby/hand-back.ts'
-import { workNotices } from './standby/notices.ts'
+import { createNotices } from './standby/notices.ts'
 import { watchStores } from './stores/outages.ts'
 import { createInStore } from './stores/deliver.ts'
-import { enrolScripts, workScripts } from './mail-rules/in-store.ts'
+import { workScripts } from './mail-rules/in-store.ts'
 import { workMoves } from './stores/move.ts'
 import { createIdle, type Idle } from './stores/idle.ts'
 import type { StoreView } from './stores/routes.ts'
@@ -212,8 +212,7 @@ function storeJobs(
     startLoop('looks', 1000, () => workLooks({ db, stores, log, now }), log),
     startLoop('enrolling', 30_000, () => enrol(db, now()), log),
     startLoop('scripts', 1000, () => workScripts(scripts), log),
-    startLoop('enrolling scripts', 30_000, () => enrolScripts(db, now()), log),
-    startLoop('notices', 2000, () => workNotices(telling), log),
+    startLoop('notices', 2000, createNotices(telling), log),
     startLoop('outages', 2000, () => watchStores(watching), log),
     startLoop('sent', 2000, async () => (await fileSent(handing)) + (await copyMarks(handing)), log),
   ]

@@ -86,55 +86,59 @@ async function subjectsOf(name: string): Promise<readonly string[]> {
   return found
 }
 
-test('processes and the mail store are killed while they hand over: nothing is lost, nothing is there twice', async () => {
-  const sent: Record<string, string[]> = { ingrid: [], aksel: [], kari: [] }
-  for (let i = 0; i < messages; i += 1) {
-    const name = names[i % names.length] ?? ''
-    const subject = `Tide table ${i}`
-    sent[name]?.push(subject)
-    await arrive(server, { subject, to: [`${name}@harbour.example`] })
-  }
-  // In the middle of everything, again and again; a run that hands over quickly is killed sooner.
-  let kills = 0
-  let stores = 0
-  let chance = 7
-  const random = () => {
-    chance = (chance * 16_807) % 2_147_483_647
-    return chance / 2_147_483_647
-  }
-  let child = await startProcess()
-  let before = messages
-  while ((await left()) > 0) {
-    // Killed in the middle of its work, however quick it is.
-    for (let i = 0; i < 200 && (await left()) === before; i += 1) await pause(10)
-    await pause(random() * 60)
-    before = await left()
-    if (kills < messages / 8) {
-      await kill(child)
-      kills += 1
-      if (random() < 0.3) {
-        await store.kill()
-        stores += 1
-        child = await startProcess()
-        await pause(150)
-        await store.start()
-      } else child = await startProcess()
-    } else {
-      // The clock of one that is not killed goes on.
-      await pause(500)
-      await execute(
-        server.db,
-        'UPDATE outbox SET next_at = NOW() WHERE done_at IS NULL AND claimed_until IS NULL',
-      )
+test(
+  'processes and the mail store are killed while they hand over: nothing is lost, nothing is there twice',
+  async () => {
+    const sent: Record<string, string[]> = { ingrid: [], aksel: [], kari: [] }
+    for (let i = 0; i < messages; i += 1) {
+      const name = names[i % names.length] ?? ''
+      const subject = `Tide table ${i}`
+      sent[name]?.push(subject)
+      await arrive(server, { subject, to: [`${name}@harbour.example`] })
     }
-  }
-  await kill(child)
-  expect([kills > 2, stores > 0]).toEqual([true, true])
-  const states = await select<{ state: string; n: number }>(
-    server.db,
-    'SELECT state, COUNT(*) AS n FROM deliveries GROUP BY state',
-  )
-  expect(states).toEqual([{ state: 'inbox', n: messages }])
-  for (const name of names)
-    expect([...(await subjectsOf(name))].sort()).toEqual([...(sent[name] ?? [])].sort())
-})
+    // In the middle of everything, again and again; a run that hands over quickly is killed sooner.
+    let kills = 0
+    let stores = 0
+    let chance = 7
+    const random = () => {
+      chance = (chance * 16_807) % 2_147_483_647
+      return chance / 2_147_483_647
+    }
+    let child = await startProcess()
+    let before = messages
+    while ((await left()) > 0) {
+      // Killed in the middle of its work, however quick it is.
+      for (let i = 0; i < 200 && (await left()) === before; i += 1) await pause(10)
+      await pause(random() * 60)
+      before = await left()
+      if (kills < messages / 8) {
+        await kill(child)
+        kills += 1
+        if (random() < 0.3) {
+          await store.kill()
+          stores += 1
+          child = await startProcess()
+          await pause(150)
+          await store.start()
+        } else child = await startProcess()
+      } else {
+        // The clock of one that is not killed goes on.
+        await pause(500)
+        await execute(
+          server.db,
+          'UPDATE outbox SET next_at = NOW() WHERE done_at IS NULL AND claimed_until IS NULL',
+        )
+      }
+    }
+    await kill(child)
+    expect([kills > 2, stores > 0]).toEqual([true, true])
+    const states = await select<{ state: string; n: number }>(
+      server.db,
+      'SELECT state, COUNT(*) AS n FROM deliveries GROUP BY state',
+    )
+    expect(states).toEqual([{ state: 'inbox', n: messages }])
+    for (const name of names)
+      expect([...(await subjectsOf(name))].sort()).toEqual([...(sent[name] ?? [])].sort())
+  },
+  180_000 + messages * 600,
+)

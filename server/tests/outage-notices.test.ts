@@ -5,7 +5,7 @@ import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } fr
 import { plainStore, type OutageShape } from '@pendro/contract'
 import { execute, select } from '../src/db/database.ts'
 import { createSecrets } from '../src/outbox/secrets.ts'
-import { workNotices } from '../src/standby/notices.ts'
+import { createNotices } from '../src/standby/notices.ts'
 import { freePort } from './ports.ts'
 import { log, setOrganisation, signedIn, startTestServer, type TestServer } from './support.ts'
 
@@ -32,6 +32,7 @@ let answers: (to: string) => number | null = () => 202
 beforeAll(async () => {
   server = await startTestServer()
   oda = await signedIn(server, 'oda')
+  work = createNotices({ db: server.db, secrets, log, publicUrl: 'https://pendro.example', now })
   gateway = createServer((req, res) => {
     let text = ''
     req.on('data', part => (text += part))
@@ -59,7 +60,7 @@ const later = (seconds: number) => {
   server.clock.now = new Date(server.clock.now.getTime() + seconds * 1000)
 }
 const secrets = createSecrets({ passwordOf: async () => secret }, { passwords: '', authorities: '' })
-const work = () => workNotices({ db: server.db, secrets, log, publicUrl: 'https://pendro.example', now })
+let work: () => Promise<number>
 const use = (webhook = `http://127.0.0.1:${port}/send`) =>
   setOrganisation(server.db, {
     routes: {
@@ -140,6 +141,9 @@ describe('telling colleagues of an outage', () => {
     while ((await work()) > 0);
     const ids = heard.map(({ body }) => body.id)
     expect(ids.slice(first).sort()).toEqual(ids.slice(0, first).sort())
+    // Whoever had it already, and drops the second, has the link that opens.
+    const links = heard.map(({ body }) => body.link)
+    expect(links.slice(first).sort()).toEqual(links.slice(0, first).sort())
     expect(await outage()).toMatchObject({ told: { sent: first, waiting: 0, failed: 0, said: '' } })
   })
 

@@ -10,7 +10,7 @@ import {
   symlinkSync,
   writeFileSync,
 } from 'node:fs'
-import { createServer, type Server } from 'node:net'
+import { connect, createServer, type Server, type Socket } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { createTransport } from 'nodemailer'
@@ -18,10 +18,11 @@ import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } fr
 import { plainStore, type MailRuleDraft, type MailStoreShape, type StoreScriptShape } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { execute, findRow } from '../src/db/database.ts'
-import { enrolScripts, workScripts } from '../src/mail-rules/in-store.ts'
+import { workScripts } from '../src/mail-rules/in-store.ts'
 import { createSecrets, createVault } from '../src/outbox/secrets.ts'
 import { readHere } from '../src/reading/reader.ts'
 import { createStores } from '../src/stores/stores.ts'
+import { enrol } from '../src/stores/watch.ts'
 import { mailProgram, subjectsByFolder, subjectsOnDisk } from './imap-client.ts'
 import { log, setOrganisation, signedIn, startTestServer, type TestServer } from './support.ts'
 
@@ -79,7 +80,7 @@ const now = () => server.clock.now
 const deps = () => ({ db: server.db, secrets, readScript: readHere.readScript, now, log })
 /** Everything that is due. */
 async function work(): Promise<void> {
-  await enrolScripts(server.db, now())
+  await enrol(server.db, now())
   while ((await workScripts(deps())) > 0);
 }
 const anHour = () => {
@@ -126,6 +127,35 @@ async function deliver(subject: string, fields: Record<string, string> = {}): Pr
 }
 /** Subjects by folder, as an IMAP client counts them. */
 const filed = () => subjectsByFolder(mailProgram(store.ports.imap, ingrid, 'a master password'))
+
+/** A way to the store that breaks off where somebody says these words. */
+async function cutsOff(
+  words: string,
+): Promise<{ readonly port: number; readonly close: () => Promise<void> }> {
+  const open = new Set<Socket>()
+  const proxy = createServer(client => {
+    const behind = connect(store.ports.sieve, '127.0.0.1')
+    for (const socket of [client, behind]) {
+      open.add(socket)
+      socket.on('error', () => {})
+      socket.on('close', () => {
+        client.destroy()
+        behind.destroy()
+      })
+    }
+    client.on('data', part => (part.includes(words) ? client.destroy() : behind.write(part)))
+    behind.pipe(client)
+  }).listen(0, '127.0.0.1')
+  await new Promise(done => proxy.once('listening', done))
+  return {
+    port: (proxy.address() as { port: number }).port,
+    close: () =>
+      new Promise(done => {
+        for (const socket of open) socket.destroy()
+        proxy.close(() => done())
+      }),
+  }
+}
 
 const ingridId = () => server.mailbox('ingrid')
 const show = async (fresh = false): Promise<StoreScriptShape> =>
@@ -380,6 +410,45 @@ describe('when it does not work', () => {
     )
     expect(await show(true)).toMatchObject({ state: 'kept', trouble: '' })
     expect(there('pendro-rules')).toContain('Lamps')
+  })
+
+  test('what a person’s act had begun to replace can still be brought back when it breaks off in the middle', async () => {
+    await work()
+    writes('pendro-rules', 'keep;\n# theirs\n')
+    writes('pendro', 'keep;\n# theirs, too\n')
+    const { seen } = await show(true)
+    const cut = await cutsOff('PUTSCRIPT "pendro" ')
+    await use({ sieve: at(cut.port) })
+    expect((await put(seen)).body).toMatchObject({ code: 'STORE_TROUBLE' })
+    await cut.close()
+    await use()
+    // Half of it is Pendro's now; the other half is still for a person to decide.
+    expect([there('pendro-rules')?.includes('# theirs'), there('pendro')?.includes('# theirs')]).toEqual([
+      false,
+      true,
+    ])
+    const half = await show(true)
+    expect(half).toMatchObject({ state: 'changed', canUndo: false })
+    expect((await put(half.seen)).body).toMatchObject({ state: 'kept', canUndo: true })
+    await undo()
+    expect([there('pendro-rules'), there('pendro')]).toEqual(['keep;\n# theirs\n', 'keep;\n# theirs, too\n'])
+  })
+
+  test('after a script was refused, another one that a colleague has run since is not switched back', async () => {
+    await work()
+    const values = Array.from(
+      { length: 90 },
+      (_, i) => `${'a long word that goes on and on and on and on '.repeat(3)}${i}`,
+    )
+    await addRule(rule('x', 'Much', { conditions: [{ field: 'subject', test: 'contains', values }] }))
+    await work()
+    expect((await show()).trouble).toBe('full')
+    writes('mine', 'keep;\n')
+    makesActive('mine')
+    await execute(server.db, "DELETE FROM mail_rules WHERE name = 'x to Much'")
+    anHour()
+    await work()
+    expect([runs(), (await show()).state]).toEqual(['mine', 'not-run'])
   })
 
   test('a script that the server refuses leaves what was there, and says so', async () => {

@@ -38,7 +38,7 @@ test('who asks while a statement is under way shares the next one, and sees what
   await moveVersion(server.db, 'correspondents')
   const later = Array.from({ length: 20 }, () => readVersions(db))
   letThrough()
-  expect(await versionOf(first)).toBeGreaterThanOrEqual(before)
+  await first
   for (const one of later) expect(await versionOf(one)).toBe(before + 1)
   expect(count()).toBe(2)
 })

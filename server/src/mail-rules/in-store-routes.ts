@@ -7,7 +7,8 @@ import { mount } from '../http.ts'
 import { readHere } from '../reading/reader.ts'
 import { actor } from '../sign-in/sessions.ts'
 import { told, usualStoreView } from '../stores/routes.ts'
-import { lookAtScripts, putAgain, showScripts, undoPut, type InStoreDeps } from './in-store.ts'
+import { lookAtScripts, putAgain, undoPut, type InStoreDeps } from './in-store.ts'
+import { showScripts } from './in-store-view.ts'
 
 /** Mail rules and automatic replies at mail stores: how they stand, and who decides where they differ. */
 export function inStoreRoutes(router: Router, given: Deps): void {

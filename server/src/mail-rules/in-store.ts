@@ -1,35 +1,31 @@
-import { createHash } from 'node:crypto'
 import { setTimeout } from 'node:timers/promises'
-import { storeScripts, type FilingFolders } from '@pendro/core/mail-rules'
-import type { StoreScriptShape } from '@pendro/contract'
 import { execute, inTransaction, type Database } from '../db/database.ts'
-import type { RowOf } from '../db/models/columns.ts'
-import { StoreFolders, StoreScripts, type FoundScripts } from '../db/models/stores.ts'
+import { StoreScripts } from '../db/models/stores.ts'
 import { organisationNow } from '../db/organisation.ts'
 import { findOne, update } from '../db/rows.ts'
 import { AppError } from '../errors.ts'
 import { claim } from '../jobs/claim.ts'
 import type { Log } from '../log.ts'
 import type { Secrets } from '../outbox/secrets.ts'
-import { storeKey, storeOf, wholeStore } from '../outbox/stores.ts'
+import { storeKey, wholeStore } from '../outbox/stores.ts'
 import type { Reader } from '../reading/reader.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
-import { StoreError, storeErrorOf } from '../stores/imap.ts'
-import { hasSieve, openSieve, withSieve, type ManageSieve, type TakesSieve } from '../stores/manage-sieve.ts'
+import { StoreError } from '../stores/imap.ts'
+import { hasSieve, openSieve, withSieve, type ManageSieve } from '../stores/manage-sieve.ts'
 import {
   bringBackScripts,
   isInPlace,
   ownScript,
   putScripts,
   readScripts,
+  replacedBy,
   scriptsFor,
   standingOf,
   takeOutScripts,
   type Looked,
 } from '../stores/scripts.ts'
-import { atOnce } from '../stores/scripts-due.ts'
-import { visited, type Visited } from '../stores/stores.ts'
-import { keptScript } from './script.ts'
+import { isOf, placeOf, wantedFor, type At, type ScriptsRow as Row } from './in-store-place.ts'
+import { fingerprint } from './in-store-view.ts'
 
 export interface InStoreDeps {
   readonly db: Database
@@ -37,8 +33,6 @@ export interface InStoreDeps {
   readonly readScript: Reader['readScript']
   readonly now: () => Date
 }
-
-type Row = RowOf<typeof StoreScripts>
 
 const minutes = (n: number) => n * 60_000
 /** Between two looks, where nothing has changed here. */
@@ -71,8 +65,9 @@ export async function workScripts(deps: InStoreDeps & { readonly log: Log }): Pr
       try {
         await lookAfter(deps, id)
       } catch (error) {
-        if (!(error instanceof StoreError)) log.jobFailed('scripts', error)
-        await note(db, id, { ...troubleOf(error) })
+        // What is wrong with us is not said of the store.
+        if (error instanceof StoreError) await note(db, id, troubleOf(error))
+        else log.jobFailed('scripts', error)
       }
       await settle(db, id, asked, now())
     }),
@@ -97,43 +92,15 @@ const settle = (db: Database, id: number, asked: number, now: Date): Promise<num
     },
   )
 
-/** Gives every mailbox a turn that has none yet; how many that were. Once in a while. */
-export async function enrolScripts(db: Database, now: Date): Promise<number> {
-  if (!(await anyTakesSieve(db))) return 0
-  return execute(
-    db,
-    `INSERT IGNORE INTO store_scripts (mailbox_id, next_at)
-     SELECT b.id, :now FROM mailboxes b LEFT JOIN store_scripts s ON s.mailbox_id = b.id
-     WHERE s.mailbox_id IS NULL AND b.closed_at IS NULL AND b.kind <> 'list'`,
-    { now },
-  )
-}
-
 const note = (
   db: Database,
   id: number,
   values: Partial<Omit<Row, 'answers_too'> & { answers_too: boolean }>,
 ) => update(db, StoreScripts, values, { mailbox_id: id })
 
-const troubleOf = (error: unknown) => {
-  const { trouble, message } = storeErrorOf(error)
-  return { trouble, detail: message.slice(0, 500) }
-}
+const troubleOf = ({ trouble, message }: StoreError) => ({ trouble, detail: message })
 const well = { trouble: '', detail: '' } as const
 
-interface At {
-  readonly mailbox: Visited
-  readonly store: TakesSieve
-}
-
-/** Where the scripts of a mailbox are kept; `null`: nowhere. */
-async function placeOf(db: Database, id: number): Promise<At | null> {
-  const mailbox = await visited(db, id)
-  const store = mailbox && storeOf(await organisationNow(db), mailbox)
-  return mailbox && hasSieve(store) ? { mailbox, store } : null
-}
-
-const isOf = (row: Row | null, { store }: At): row is Row => row !== null && row.store === storeKey(store)
 const nothingKnown = { kept: null, putting: null }
 
 /** Brings the scripts of a mailbox up to date, unless somebody else has written there. @throws {StoreError} */
@@ -180,7 +147,10 @@ async function keep(deps: InStoreDeps, session: ManageSieve, place: At): Promise
     await note(db, id, { ...seen, state: 'kept', ...values, found: null, answers_too: answers })
     return
   }
-  await note(db, id, { store: storeKey(place.store), kept: known.kept, putting: next })
+  // An act of a person that broke off goes on as theirs.
+  const was = known.putting?.was ?? null
+  const putting = { ...next, ran: looked.found.runs, was }
+  await note(db, id, { store: storeKey(place.store), kept: known.kept, putting })
   const kept = await putScripts(session, next)
   await note(db, id, {
     ...seen,
@@ -190,19 +160,8 @@ async function keep(deps: InStoreDeps, session: ManageSieve, place: At): Promise
     kept_at: now(),
     found: null,
     answers_too: answers,
+    ...(was === null ? {} : { replaced: { was, kept: known.kept } }),
   })
-}
-
-async function wantedFor(db: Database, { mailbox, store }: At) {
-  const folders = await foldersFor(db, mailbox.id, store)
-  const { script, ...rest } = await keptScript(db, mailbox.id, folders)
-  return { rules: script, folders, ...rest }
-}
-
-/** The junk folder as the mailbox has it. */
-async function foldersFor(db: Database, id: number, store: TakesSieve): Promise<FilingFolders> {
-  const junk = await findOne(db, StoreFolders, { mailbox_id: id, kind: 'junk' }, { columns: ['path'] })
-  return { junk: junk?.path ?? (store.junkFolder || 'Junk'), aside: store.asideFolder }
 }
 
 /** Whether the colleague’s own script answers mail, too. */
@@ -215,69 +174,6 @@ async function answersItself(
   if (script === null || script.length > mostOwn) return false
   const read = await readScript(script)
   return read?.ok === true && read.value.left.some(({ text }) => text === 'vacation')
-}
-
-/** So that nobody overwrites what they have not seen. */
-const fingerprint = (found: FoundScripts): string =>
-  createHash('sha256')
-    .update(JSON.stringify([found.rules, found.active, found.runs]))
-    .digest('hex')
-    .slice(0, 32)
-
-/** How a mailbox’s rules and reply stand at its store. */
-export async function showScripts(db: Database, id: number): Promise<StoreScriptShape> {
-  const place = await placeOf(db, id)
-  const row = await findOne(db, StoreScripts, { mailbox_id: id })
-  if (place === null) return notKept
-  const known = isOf(row, place) ? row : null
-  const wanted = await wantedFor(db, place)
-  const own = known?.kept?.own ?? ''
-  const runs = known?.found?.runs ?? (known?.kept ? storeScripts.active : '')
-  const nextOwn = runs !== '' && runs !== storeScripts.active && runs !== storeScripts.rules ? runs : own
-  const here = scriptsFor(wanted, nextOwn)
-  const found = known?.found ?? known?.kept ?? null
-  const state = known?.state ?? 'waiting'
-  return {
-    keeps: true,
-    takenOut: place.store.scripts === 'take-out',
-    store: place.store.name,
-    state,
-    keptAt: known?.kept_at?.toISOString() ?? null,
-    lookedAt: known?.looked_at?.toISOString() ?? null,
-    trouble: row?.trouble ?? '',
-    detail: row?.detail ?? '',
-    own: nextOwn,
-    runs,
-    left: wanted.left.map(({ name }) => name),
-    answersTwice: wanted.replies && known?.answers_too === 1,
-    isDue: known === null || state === 'waiting' || known.next_at.getTime() <= atOnce.getTime(),
-    scripts: (['rules', 'active'] as const).map(part => ({
-      name: storeScripts[part],
-      here: here[part],
-      there: found?.[part] ?? null,
-    })),
-    seen: known?.found ? fingerprint(known.found) : '',
-    canUndo: known?.replaced != null,
-  }
-}
-
-const notKept: StoreScriptShape = {
-  keeps: false,
-  takenOut: false,
-  store: '',
-  state: 'waiting',
-  keptAt: null,
-  lookedAt: null,
-  trouble: '',
-  detail: '',
-  own: '',
-  runs: '',
-  left: [],
-  answersTwice: false,
-  isDue: false,
-  scripts: [],
-  seen: '',
-  canUndo: false,
 }
 
 /** Looks into the scripts of a mailbox for somebody who waits; trouble is noted with it. */
@@ -311,11 +207,10 @@ export async function putAgain(deps: InStoreDeps, id: number, { by, reason, seen
     }
     const own = ownScript(row ?? nothingKnown, looked)
     const next = scriptsFor(await wantedFor(db, place), own)
-    const before = {
-      replaced: { was: looked.found, kept: row?.kept ?? null },
-      store: storeKey(place.store),
-    }
-    await note(db, id, { ...before, kept: row?.kept ?? null, putting: next })
+    const before = row?.kept ?? null
+    const was = replacedBy(row ?? nothingKnown, looked)
+    const putting = { ...next, ran: looked.found.runs, was }
+    await note(db, id, { store: storeKey(place.store), kept: before, putting })
     const kept = await putScripts(session, next)
     await inTransaction(db, async tx => {
       const values = {
@@ -323,6 +218,7 @@ export async function putAgain(deps: InStoreDeps, id: number, { by, reason, seen
         kept,
         putting: null,
         found: null,
+        replaced: { was, kept: before },
         kept_at: now(),
         looked_at: now(),
         ...well,

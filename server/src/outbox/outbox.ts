@@ -133,11 +133,11 @@ export function createOutbox(given: Deps): Slots {
   return {
     // Looks again at once while there is something: the pause between looks would be the fastest it gets.
     work: async () => {
-      let begun = 0
-      for (;;) {
+      const until = performance.now() + atATime
+      for (let begun = 0; ;) {
         const found = await work()
         begun += found
-        if (found === 0 || begun >= mostAtOnce) return begun
+        if (found === 0 || performance.now() > until) return begun
       }
     },
     stop: async () => {
@@ -147,8 +147,8 @@ export function createOutbox(given: Deps): Slots {
   }
 }
 
-/** Jobs begun between two looks at whether the process is to stop. */
-const mostAtOnce = 500
+/** Milliseconds after which it is looked whether the process is to stop, however much is due. */
+const atATime = 500
 
 /** Outcomes that wait to be written down, at most: a database that is slow holds sending up at last. */
 const mostUnnoted = 200

@@ -1,13 +1,15 @@
+import { accountAt } from '@pendro/contract'
 import { harmlessLine } from '@pendro/core/text'
 import { boundedFetch } from '../bounded-fetch.ts'
 import { execute, findRow, inTransaction, select, type Database } from '../db/database.ts'
 import { OutageNotices } from '../db/models/standby.ts'
 import { organisationNow, readOrganisation, standbyOf } from '../db/organisation.ts'
 import { update } from '../db/rows.ts'
+import { within, type Scope } from '../db/scope.ts'
 import { AppError } from '../errors.ts'
 import { claim } from '../jobs/claim.ts'
 import type { Log } from '../log.ts'
-import type { Account, Secrets } from '../outbox/secrets.ts'
+import type { Secrets } from '../outbox/secrets.ts'
 import { makeLongCode } from '../own/access.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { housedMailboxes, outages } from '../stores/outages.ts'
@@ -23,12 +25,6 @@ const together = 8
 const mostBytes = 100_000
 /** Hours in which the way in counts. */
 const hours = 12
-
-/** Whose secret a webhook asks for, as the bearer token it is sent. */
-export function webhookAccount(webhook: string): Account {
-  const { hostname, port, protocol } = new URL(webhook)
-  return { user: 'webhook', host: hostname, port: Number(port) || (protocol === 'http:' ? 80 : 443) }
-}
 
 interface Telling {
   readonly by: Actor
@@ -67,11 +63,12 @@ export async function tellOfOutage(db: Database, { by, store, now }: Telling): P
   })
 }
 
-/** How far telling of an outage has come; `null`: nobody was told. */
-export async function toldOf(db: Database, store: string, since: Date) {
+/** How far telling of an outage has come, for the mailboxes of a scope; `null`: nobody was told. */
+export async function toldOf(db: Database, scope: Scope, store: string, since: Date) {
   const rows = await select<{ state: 'sent' | 'waiting' | 'failed'; n: number; said: string }>(
     db,
-    'SELECT state, COUNT(*) AS n, MAX(said) AS said FROM outage_notices WHERE store = :store AND since = :since GROUP BY state',
+    `SELECT state, COUNT(*) AS n, MAX(said) AS said FROM outage_notices
+     WHERE store = :store AND since = :since AND ${within(scope, 'mailbox_id')} GROUP BY state`,
     { store, since },
   )
   if (rows.length === 0) return null
@@ -99,51 +96,64 @@ interface Notice {
   readonly attempts: number
 }
 
-/** Passes on what waits; how many that were. Safe with any number of processes. */
-export async function workNotices(deps: Deps): Promise<number> {
+/** Links that were made, by notice: every try has the same, so that whoever drops a second message has the one that opens. */
+type Links = Map<number, string>
+
+/** What passes on what waits; its work is how many that were. Safe with any number of processes. */
+export function createNotices(deps: Deps): () => Promise<number> {
   const { db, log, now } = deps
-  const rows = await claim<Notice>(
-    db,
-    {
-      table: 'outage_notices',
-      key: 'id',
-      columns: 'id, store, mailbox_id, attempts',
-      due: "state = 'waiting' AND next_at <= :at",
-      order: 'next_at, id',
-    },
-    { at: now(), holdFor: claimFor, limit: together },
-  )
-  if (rows.length === 0) return 0
-  const away = await outages(db, now())
-  await Promise.all(
-    rows.map(async notice => {
-      // Whose store is back needs no message any more.
-      if (!away.has(notice.store))
-        return execute(db, 'DELETE FROM outage_notices WHERE id = :id', { id: notice.id })
-      return noteAnswer(deps, notice, await passOn(deps, notice)).catch((error: unknown) =>
-        log.jobFailed('notices', error),
-      )
-    }),
-  )
-  return rows.length
+  // In this process alone: nothing that opens a mailbox lies in the database.
+  const links: Links = new Map()
+  return async () => {
+    const rows = await claim<Notice>(
+      db,
+      {
+        table: 'outage_notices',
+        key: 'id',
+        columns: 'id, store, mailbox_id, attempts',
+        due: "state = 'waiting' AND next_at <= :at",
+        order: 'next_at, id',
+      },
+      { at: now(), holdFor: claimFor, limit: together },
+    )
+    if (rows.length === 0) return 0
+    const away = await outages(db, now())
+    await Promise.all(
+      rows.map(notice =>
+        // Whose store is back needs no message any more.
+        (away.has(notice.store) ? tell(deps, links, notice) : forget(db, links, notice)).catch(
+          (error: unknown) => log.jobFailed('notices', error),
+        ),
+      ),
+    )
+    return rows.length
+  }
+}
+
+async function forget(db: Database, links: Links, { id }: Notice): Promise<void> {
+  links.delete(id)
+  await execute(db, 'DELETE FROM outage_notices WHERE id = :id', { id })
+}
+
+async function tell(deps: Deps, links: Links, notice: Notice): Promise<void> {
+  const { webhook } = standbyOf(await organisationNow(deps.db))
+  const body = webhook === '' ? null : await write(deps, links, notice)
+  const answer: Answer = body === null ? { is: 'failed', said: '' } : await post(deps.secrets, webhook, body)
+  await noteAnswer(deps, links, notice, answer)
 }
 
 /** `later`: it may go well another time. */
 type Answer = { readonly is: 'sent' } | { readonly is: 'later' | 'failed'; readonly said: string }
 
-async function passOn(deps: Deps, { id, mailbox_id: mailboxId }: Notice): Promise<Answer> {
-  const { db, secrets } = deps
+async function post(secrets: Secrets, webhook: string, body: { readonly id: string }): Promise<Answer> {
+  const secret = await secrets.passwordOf(accountAt(webhook, 'webhook'))
   try {
-    const { webhook } = standbyOf(await organisationNow(db))
-    const body = webhook === '' ? null : await write(deps, id, mailboxId)
-    if (body === null) return { is: 'failed', said: '' }
-    const secret = await secrets.passwordOf(webhookAccount(webhook))
     const response = await boundedFetch(mostBytes, () => new Error('the answer is too long'))(webhook, {
       method: 'POST',
       headers: {
         'Content-Type': 'application/json',
         // The same at each try: whoever has it already need not send it again.
-        'Idempotency-Key': `pendro-${id}`,
+        'Idempotency-Key': body.id,
         ...(secret === null ? {} : { Authorization: `Bearer ${secret}` }),
       },
       body: JSON.stringify(body),
@@ -151,35 +161,51 @@ async function passOn(deps: Deps, { id, mailbox_id: mailboxId }: Notice): Promis
     })
     if (response.ok) return { is: 'sent' }
     const passes = response.status >= 500 || response.status === 408 || response.status === 429
-    const said = `${response.status} ${await response.text()}`
-    return { is: passes ? 'later' : 'failed', said }
+    return { is: passes ? 'later' : 'failed', said: `${response.status} ${await response.text()}` }
   } catch (error) {
     const { message, cause } = error as Error & { cause?: Error }
     return { is: 'later', said: cause?.message ?? message }
   }
 }
 
-/** What is passed on for a colleague; its way in is made anew at each try, and lies nowhere readable. `null`: the mailbox is gone. */
-async function write({ db, publicUrl, now }: Deps, id: number, mailboxId: number) {
+/** What is passed on for a colleague. `null`: the mailbox is gone. */
+async function write({ db, publicUrl, now }: Deps, links: Links, { id, mailbox_id: mailboxId }: Notice) {
   const to = await findRow<{ address: string; name: string; language: string }>(
     db,
     'SELECT address, name, language FROM mailboxes WHERE id = :mailboxId AND closed_at IS NULL',
     { mailboxId },
   )
   if (!to) return null
-  const code = await makeLongCode(db, mailboxId, new Date(now().getTime() + hours * 3_600_000))
-  // Behind the mark nothing is sent to a server, and stands in no log.
-  const link = `${publicUrl}/own/standby#${encodeURIComponent(to.address)}/${code}`
+  const link = links.get(id) ?? (await makeLink(db, `${publicUrl}/own/standby`, mailboxId, to.address, now()))
+  links.set(id, link)
   const { name: organisation } = await readOrganisation(db)
   const text = translator(to.language)('standbyNotice.text', { organisation, link, count: hours })
   return { id: `pendro-${id}`, kind: 'standby', organisation, to, text, link }
 }
 
-async function noteAnswer({ db, now }: Deps, { id, attempts }: Notice, answer: Answer): Promise<void> {
+/** A link that opens a standby mailbox once. What is behind the mark is sent to no server, and stands in no log. */
+async function makeLink(
+  db: Database,
+  page: string,
+  mailboxId: number,
+  address: string,
+  now: Date,
+): Promise<string> {
+  const code = await makeLongCode(db, mailboxId, new Date(now.getTime() + hours * 3_600_000))
+  return `${page}#${encodeURIComponent(address)}/${code}`
+}
+
+async function noteAnswer(
+  { db, now }: Deps,
+  links: Links,
+  { id, attempts }: Notice,
+  answer: Answer,
+): Promise<void> {
   const at = now()
   const wait = patience[attempts]
   const said = answer.is === 'sent' ? '' : harmlessLine(answer.said).slice(0, 500)
   const isOver = answer.is !== 'later' || wait === undefined
+  if (isOver) links.delete(id)
   const state = answer.is === 'sent' ? 'sent' : isOver ? 'failed' : 'waiting'
   const values = {
     state,

@@ -83,7 +83,7 @@ export async function outagesNow(
   const told = await Promise.all(
     found.map(async ({ began, ...outage }) => ({
       ...outage,
-      told: began === null ? null : await toldOf(db, outage.store, began),
+      told: began === null ? null : await toldOf(db, scope, outage.store, began),
     })),
   )
   return { outages: told, stores: names, canTell: standbyOf(organisation).webhook !== '' }

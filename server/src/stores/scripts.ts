@@ -1,5 +1,5 @@
 import { activeScript, storeScripts, type FilingFolders } from '@pendro/core/mail-rules'
-import type { FoundScripts, KeptScripts } from '../db/models/stores.ts'
+import type { FoundScripts, KeptScripts, PutScripts } from '../db/models/stores.ts'
 import { StoreError } from './imap.ts'
 import type { ManageSieve } from './manage-sieve.ts'
 
@@ -19,7 +19,7 @@ export interface Looked {
 export interface Known {
   readonly kept: KeptScripts | null
   /** Begun, and not known to have ended. */
-  readonly putting: KeptScripts | null
+  readonly putting: PutScripts | null
 }
 
 /** How what is found stands to what Pendro put there. */
@@ -67,8 +67,9 @@ export function standingOf(
     // Not begun, or begun and killed before it was there.
     (kept === null && found[part] === null)
   if (!isOurs('rules') || !isOurs('active')) return isAsWanted(found, others, wanted) ? 'ours' : 'changed'
-  if (kept === null || putting !== null || found.runs === active) return 'ours'
-  return 'not-run'
+  if (kept === null || found.runs === active) return 'ours'
+  // Killed before it had ours run: what was run before still is.
+  return putting !== null && found.runs === putting.ran ? 'ours' : 'not-run'
 }
 
 /** A database that was put back from a copy finds what it does not remember. */
@@ -82,6 +83,21 @@ export function ownScript({ kept, putting }: Known, { found, others }: Looked): 
   if (found.runs !== '' && found.runs !== active && found.runs !== rules) return found.runs
   const own = kept?.own ?? putting?.own ?? ''
   return others.includes(own) ? own : ''
+}
+
+/**
+ * What a person replaces. Of an act that broke off in the middle part is Pendro’s already: what stood there before that act is what can be
+ * brought back.
+ */
+export function replacedBy({ putting }: Known, { found }: Looked): FoundScripts {
+  const before = putting?.was ?? null
+  if (putting === null || before === null) return found
+  const isPut = (part: 'rules' | 'active') => found[part] === putting[part]
+  return {
+    rules: isPut('rules') ? before.rules : found.rules,
+    active: isPut('active') ? before.active : found.active,
+    runs: found.runs === active && isPut('active') ? before.runs : found.runs,
+  }
 }
 
 /** What is put for a mailbox. */

@@ -1,7 +1,7 @@
 import * as client from 'openid-client'
-import type { StoreIdentity } from '@pendro/contract'
+import { accountAt, type StoreIdentity } from '@pendro/contract'
 import { boundedFetch } from '../bounded-fetch.ts'
-import type { Account, Secrets } from '../outbox/secrets.ts'
+import type { Secrets } from '../outbox/secrets.ts'
 
 /** No token was given. `message` says why. */
 export class TokenError extends Error {}
@@ -17,18 +17,12 @@ const patience = 10
 const nameOf = ({ user, tokenUrl, scope }: StoreIdentity) => JSON.stringify([user, tokenUrl, scope])
 const kept = new Map<string, { readonly token: string; readonly until: number }>()
 
-/** Whose secret is asked for: the client at the server that gives tokens. */
-export function tokenAccount({ user, tokenUrl }: StoreIdentity): Account {
-  const { hostname, port, protocol } = new URL(tokenUrl)
-  return { user, host: hostname, port: Number(port) || (protocol === 'http:' ? 80 : 443) }
-}
-
 /** A token by client credentials (RFC 6749 §4.4), kept until shortly before its end. @throws {TokenError} */
 export async function tokenOf(identity: StoreIdentity, secrets: Secrets): Promise<string> {
   const name = nameOf(identity)
   const known = kept.get(name)
   if (known && known.until > Date.now()) return known.token
-  const secret = await secrets.passwordOf(tokenAccount(identity))
+  const secret = await secrets.passwordOf(accountAt(identity.tokenUrl, identity.user))
   if (secret === null) throw new TokenError('no secret is kept for the client')
   const { access_token: token, expires_in = usualLife } = await ask(identity, secret)
   kept.set(name, { token, until: Date.now() + Math.max(0, expires_in - margin) * 1000 })

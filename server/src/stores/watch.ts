@@ -58,15 +58,21 @@ export async function workLooks({ db, stores, log, now }: Deps): Promise<number>
   return rows.length
 }
 
-/** Gives every mailbox a turn that has none yet; how many that were. Once in a while. */
-export function enrol(db: Database, now: Date): Promise<number> {
-  return execute(
-    db,
-    `INSERT IGNORE INTO store_mailboxes (mailbox_id, next_at)
-     SELECT b.id, :now FROM mailboxes b LEFT JOIN store_mailboxes s ON s.mailbox_id = b.id
-     WHERE s.mailbox_id IS NULL AND b.closed_at IS NULL AND b.kind <> 'list'`,
-    { now },
-  )
+/** Tables with a row a mailbox, whose turn comes when the store of the mailbox can do what it is for. */
+const byTurns = ['store_mailboxes', 'store_scripts'] as const
+
+/** Gives every mailbox its turns that has none yet; how many that were. Once in a while. */
+export async function enrol(db: Database, now: Date): Promise<number> {
+  let given = 0
+  for (const table of byTurns)
+    given += await execute(
+      db,
+      `INSERT IGNORE INTO ${table} (mailbox_id, next_at)
+       SELECT b.id, :now FROM mailboxes b LEFT JOIN ${table} s ON s.mailbox_id = b.id
+       WHERE s.mailbox_id IS NULL AND b.closed_at IS NULL AND b.kind <> 'list'`,
+      { now },
+    )
+  return given
 }
 
 /** Looks into one mailbox; what stands in the way is noted with it. */

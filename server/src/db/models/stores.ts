@@ -172,6 +172,8 @@ export interface ScriptTexts {
 export type KeptScripts = ScriptTexts & { readonly own: string }
 /** As they were found, with the name of the script that is run; '' for none. */
 export type FoundScripts = ScriptTexts & { readonly runs: string }
+/** As they are being put: what was run before, and what a person has them replace; `null` where nobody else's is. */
+export type PutScripts = KeptScripts & { readonly ran: string; readonly was: FoundScripts | null }
 
 export const StoreScripts = model(
   'store_scripts',
@@ -191,7 +193,7 @@ export const StoreScripts = model(
     state: preset(oneOf('waiting', 'kept', 'changed', 'not-run', 'out')),
     kept: maybe(json<KeptScripts>()),
     /** What is being put: a process that is killed meanwhile leaves either this or what was before. */
-    putting: maybe(json<KeptScripts>()),
+    putting: maybe(json<PutScripts>()),
     /** What is there, where that is something else. */
     found: maybe(json<FoundScripts>()),
     /** What a person’s act has replaced, so that it can be taken back. */

@@ -1,17 +1,9 @@
 import { useTranslation } from 'react-i18next'
-import type { OrganisationSettingsShape } from '@pendro/contract'
+import { accountAt, type OrganisationSettingsShape } from '@pendro/contract'
 import { TextField } from '../../../parts/field.tsx'
 import { Choice, Line } from '../fields.tsx'
 import { SettingCard } from '../setting-card.tsx'
 import { SecretLine } from './secret-line.tsx'
-import type { Account } from './use-stores.ts'
-
-/** Whose secret the address asks for; `null` while it is none. */
-function webhookAccount(webhook: string): Account | null {
-  if (!URL.canParse(webhook)) return null
-  const { hostname, port, protocol } = new URL(webhook)
-  return { user: 'webhook', host: hostname, port: Number(port) || (protocol === 'http:' ? 80 : 443) }
-}
 
 /** Whether colleagues can go on while their mail store is away, and how soon. */
 export function StandbyCard({ data: { standby }, may }: { data: OrganisationSettingsShape; may: boolean }) {
@@ -19,7 +11,7 @@ export function StandbyCard({ data: { standby }, may }: { data: OrganisationSett
   return (
     <SettingCard what="standby" saved={standby} may={may}>
       {(draft, onChange) => {
-        const account = webhookAccount(draft.webhook)
+        const account = URL.canParse(draft.webhook) ? accountAt(draft.webhook, 'webhook') : null
         return (
           <>
             <Choice

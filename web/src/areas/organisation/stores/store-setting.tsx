@@ -1,6 +1,7 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
 import {
+  accountAt,
   plainStore,
   type MailStoreShape,
   type OrganisationSettingsShape,
@@ -215,9 +216,7 @@ function Folders({ store, onChange }: Editing) {
 function accountOf({ kind, user, tokenUrl }: StoreIdentity, at: ServerAt | null): Account | null {
   if (user === '') return null
   if (kind === 'proxy') return at === null || at.host === '' ? null : { user, host: at.host, port: at.port }
-  if (!URL.canParse(tokenUrl)) return null
-  const { hostname, port, protocol } = new URL(tokenUrl)
-  return { user, host: hostname, port: Number(port) || (protocol === 'http:' ? 80 : 443) }
+  return URL.canParse(tokenUrl) ? accountAt(tokenUrl, user) : null
 }
 
 function Identity({
