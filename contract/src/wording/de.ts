@@ -154,7 +154,7 @@ export const de = {
     never: 'Ihr Helpdesk wird Sie nie danach fragen.',
   },
   standbyNotice: {
-    text: 'Der Mailserver von {{organisation}} ist ausgefallen. Lesen, beantworten und schreiben Sie E-Mails so lange hier: {{link}} (gilt einmal, innerhalb von {{count}} Stunden)',
+    text: 'Der Mailserver von {{organisation}} ist ausgefallen. Solange können Sie E-Mails hier lesen, beantworten und schreiben: {{link}} (der Link funktioniert einmal, {{count}} Stunden lang)',
   },
   enquiryLetter: {
     subject: 'Ihre Frage an den Helpdesk',

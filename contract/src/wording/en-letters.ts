@@ -101,7 +101,7 @@ export const enLetters = {
   },
   /** Short enough for a phone: the mail store is away. */
   standbyNotice: {
-    text: 'The mail server of {{organisation}} is down. Read, answer and write mail here meanwhile: {{link}} (opens once, within {{count}} hours)',
+    text: 'The mail server of {{organisation}} is down. Until it is back, read, answer and write mail here: {{link}} (the link works once, for {{count}} hours)',
   },
   /** The help desk's answer to a colleague's question. */
   enquiryLetter: {

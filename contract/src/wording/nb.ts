@@ -150,7 +150,7 @@ export const nb = {
     never: 'Brukerstøtten vil aldri be deg om den.',
   },
   standbyNotice: {
-    text: 'E-postserveren til {{organisation}} er nede. Les, svar og skriv e-post her imens: {{link}} (virker én gang, innen {{count}} timer)',
+    text: 'E-postserveren til {{organisation}} er nede. Imens kan du lese, svare på og skrive e-post her: {{link}} (lenken virker én gang, i {{count}} timer)',
   },
   enquiryLetter: {
     subject: 'Spørsmålet ditt til brukerstøtten',

@@ -175,7 +175,7 @@ export const pl = {
     never: 'Pomoc techniczna nigdy nie poprosi o ten kod.',
   },
   standbyNotice: {
-    text: 'Serwer poczty w {{organisation}} nie działa. Pocztę można na razie czytać i pisać tutaj: {{link}} (działa raz, przez {{count}} godzin)',
+    text: 'Serwer poczty w {{organisation}} nie działa. Do tego czasu można czytać, odpowiadać i pisać tutaj: {{link}} (link działa raz, przez {{count}} godzin)',
   },
   enquiryLetter: {
     subject: 'Pytanie do pomocy technicznej',

@@ -7,7 +7,7 @@ import {
   type SieveProblem,
   type SieveTest,
 } from './sieve-syntax.ts'
-import { readWritten } from './sieve-write.ts'
+import { readWritten } from './sieve-written.ts'
 
 /** A rule as a script has it. */
 export type ReadRule = Pick<MailRule, 'name' | 'needs' | 'conditions' | 'action'>

@@ -1,4 +1,3 @@
-import { parseSieve } from './sieve-syntax.ts'
 import { dollar, quoted } from './sieve-text.ts'
 import type { FilingFolders } from './filing.ts'
 import type { MailRule, RuleAction, RuleCondition, RuleTest } from './rule.ts'
@@ -10,12 +9,12 @@ export interface LeftOut {
   readonly why: 'kind'
 }
 
-type Ruled = Pick<MailRule, 'name' | 'needs' | 'conditions' | 'action'>
+export type Ruled = Pick<MailRule, 'name' | 'needs' | 'conditions' | 'action'>
 /** Sieve knows no kinds of attachments by their content. */
 type ToldCondition = Exclude<RuleCondition, { readonly field: 'kind' }>
 type Told = Omit<Ruled, 'conditions'> & { readonly conditions: readonly ToldCondition[] }
 
-const canBeTold = (rule: Ruled): rule is Told => rule.conditions.every(({ field }) => field !== 'kind')
+export const canBeTold = (rule: Ruled): rule is Told => rule.conditions.every(({ field }) => field !== 'kind')
 
 /** What a mailbox answers by itself, as a script says it (RFC 5230). A subject of '' is left to the mail server. */
 export interface Vacation {
@@ -30,7 +29,7 @@ export interface Vacation {
 }
 
 /** In front of a rule as it is, for whoever reads the script back. */
-const ruleMark = '# rule '
+export const ruleMark = '# rule '
 
 /** How a script is written. */
 export interface WritingOptions {
@@ -41,7 +40,7 @@ export interface WritingOptions {
 }
 
 /** Sieve has no places of its own for what they are for. */
-const usualFolders: FilingFolders = { junk: 'Junk', aside: 'Set aside' }
+export const usualFolders: FilingFolders = { junk: 'Junk', aside: 'Set aside' }
 
 /**
  * Rules as a Sieve script (RFC 5228; fileinto, imap4flags of RFC 5232, mailbox of RFC 5490, body of RFC 5173, mime of RFC
@@ -67,106 +66,6 @@ export function writeRules(
   return { script, left }
 }
 
-/** A part of a script that was ours and that somebody has changed: the first line of it that is another. */
-interface EditedPart {
-  readonly line: number
-  readonly text: string
-  /** The rule as it reads now, under its name; '' for what is no rule. */
-  readonly script: string
-}
-
-/** A rule that stands as it was written, or what somebody has changed. */
-type WrittenPart = { readonly rule: Ruled } | EditedPart
-
-/**
- * What is left of a script that {@link writeRules} wrote: its rules and the parts that somebody has changed, in their order, and what
- * was added at its end. `null`: it has none of our marks. What the mailbox answers by itself is no rule, and may have been changed.
- */
-export function readWritten(script: string): {
-  readonly parts: readonly WrittenPart[]
-  readonly added: string
-} | null {
-  const lines = script.split('\n')
-  const marks = lines.flatMap((line, i) => (line.startsWith(ruleMark) ? [i] : []))
-  const [first] = marks
-  if (first === undefined) return null
-  const named = lines.find(line => line.startsWith(foldersMark))
-  const folders = named === undefined ? usualFolders : (told(named, foldersMark) as FilingFolders | null)
-  const rules = marks.map(at => told(lines[at] ?? '', ruleMark) as Ruled | null)
-  if (folders === null || rules.includes(null)) return null
-  const from = (at: number) => lines.slice(at).join('\n')
-  const parts: WrittenPart[] = []
-  const [front, plainFront] = [headOf(folders) + beginning, headOf(folders)]
-  const before = `${lines.slice(0, first).join('\n')}\n`.replace(/^require \[[^\]\n]*\];\n/, '')
-  if (before !== front && before !== plainFront)
-    parts.push({ line: 1, text: firstOther(before, front), script: '' })
-  let tail = ''
-  for (const [i, at] of marks.entries()) {
-    const rule = rules[i]
-    if (!rule || !canBeTold(rule)) return null
-    const next = marks[i + 1]
-    const part = next === undefined ? from(at) : `${lines.slice(at, next).join('\n')}\n`
-    const expected = [mindingOf(rule, folders), plain(rule, folders).replaceAll(dollar, '$')]
-    const end = next === undefined ? part.indexOf(heldOf(folders)) : -1
-    const body = part.slice(part.indexOf('\n') + 1, end < 0 ? undefined : end)
-    const same = expected.find(one => (next === undefined ? part.startsWith(one) : part === one))
-    if (same !== undefined) parts.push({ rule })
-    else
-      parts.push({
-        line: at + 1,
-        text: firstOther(part, expected[0] ?? ''),
-        script: `# ${rule.name.replaceAll('\n', ' ')}\n${body}`,
-      })
-    if (next === undefined) tail = same === undefined ? tailOf(part, folders) : part.slice(same.length)
-  }
-  const { added, other } = afterRules(tail, folders)
-  if (other !== null)
-    parts.push({ line: lines.length - tail.split('\n').length + 1, text: other, script: '' })
-  return { parts, added }
-}
-
-const told = (line: string, mark: string): unknown => {
-  try {
-    return JSON.parse(line.slice(mark.length))
-  } catch {
-    return null
-  }
-}
-
-const firstOther = (text: string, expected: string): string => {
-  const wanted = expected.split('\n')
-  return (text.split('\n').find((line, i) => line !== wanted[i]) ?? '').trim().slice(0, 60)
-}
-
-/** What follows the rules, behind a last rule that was changed. */
-function tailOf(part: string, folders: FilingFolders): string {
-  const at = part.indexOf(heldOf(folders))
-  return at < 0 ? '' : part.slice(at)
-}
-
-/** What somebody has added behind all that is ours; `other`: what stands where ours should. */
-function afterRules(
-  tail: string,
-  folders: FilingFolders,
-): { readonly added: string; readonly other: string | null } {
-  const held = heldOf(folders)
-  if (!tail.startsWith(held)) return { added: tail, other: null }
-  const rest = tail.slice(held.length)
-  for (const end of [placed, placedAndSettled]) {
-    const at = rest.indexOf(end)
-    if (at < 0) continue
-    const reply = rest.slice(0, at)
-    const isReply = reply === '' || (reply.startsWith(replyMark) && isOneCommand(reply))
-    return { added: rest.slice(at + end.length), other: isReply ? null : firstOther(reply, replyMark) }
-  }
-  return { added: '', other: firstOther(rest, placed) }
-}
-
-const isOneCommand = (text: string): boolean => {
-  const commands = parseSieve(text)
-  return commands.ok && commands.value.length === 1
-}
-
 const plainBody = (rules: readonly Told[], folders: FilingFolders): string =>
   rules
     .map(rule => plain(rule, folders))
@@ -175,13 +74,13 @@ const plainBody = (rules: readonly Told[], folders: FilingFolders): string =>
 const mindingBody = (rules: readonly Told[], folders: FilingFolders): string =>
   `${beginning}${rules.map(rule => mindingOf(rule, folders)).join('')}${heldOf(folders)}`
 
-const mindingOf = (rule: Told, folders: FilingFolders): string =>
+export const mindingOf = (rule: Told, folders: FilingFolders): string =>
   minding(rule, folders).replaceAll(dollar, '${dollar}')
-const heldOf = (folders: FilingFolders): string => held(folders).replaceAll(dollar, '${dollar}')
+export const heldOf = (folders: FilingFolders): string => held(folders).replaceAll(dollar, '${dollar}')
 
-const foldersMark = '# folders '
+export const foldersMark = '# folders '
 /** Names that are not the usual ones are told, for whoever reads the script back. */
-const headOf = (folders: FilingFolders): string =>
+export const headOf = (folders: FilingFolders): string =>
   folders.junk === usualFolders.junk && folders.aside === usualFolders.aside
     ? head
     : `${head}${foldersMark}${oneLine({ junk: folders.junk, aside: folders.aside })}`
@@ -191,7 +90,7 @@ const oneLine = (told: object): string => `${JSON.stringify(told).replace(/[\u20
 const head = `# Mail rules as a Sieve script (RFC 5228). Sieve knows no junk score: what a rule lets in
 # is kept here, and what it discards is gone.
 `
-const beginning = `set "dollar" "$";
+export const beginning = `set "dollar" "$";
 set "hold" "";
 set "place" "";
 set "important" "";
@@ -213,9 +112,9 @@ const filing = (more: string) => `if not string :is "\${place}" "" {
   fileinto :create "\${place}";
 ${more}}
 `
-const placed = filing('')
-const placedAndSettled = filing('  stop;\n')
-const replyMark = '# automatic reply\n'
+export const placed = filing('')
+export const placedAndSettled = filing('  stop;\n')
+export const replyMark = '# automatic reply\n'
 
 const isFiled = (place: RuleAction['place']): boolean => place !== null && place.kind !== 'inbox'
 
@@ -265,7 +164,7 @@ const folderOf = (place: RuleAction['place'], { aside }: FilingFolders): string 
 const marked = ({ name, needs, conditions, action }: Ruled): string =>
   `${ruleMark}${oneLine({ name, needs, conditions, action })}`
 
-function plain(rule: Told, folders: FilingFolders): string {
+export function plain(rule: Told, folders: FilingFolders): string {
   const { hold, place, important, stop } = rule.action
   const folder = folderOf(place, folders)
   const acts =

@@ -10,13 +10,13 @@ export const enAtStore = {
     out: 'The mail store does not keep them.',
     trouble: 'They could not be put into the mail store.',
   },
-  see: { kept: 'See how', other: 'See what that means' },
+  see: { kept: 'Show them there', other: 'See what that means' },
   what: 'What Pendro hands over is filed as Pendro says. For mail that reaches the store another way, such as between colleagues there, the store goes by these rules and sends the automatic reply.',
   state: {
     kept: 'The store has them as they are here, since {{time}}.',
     waiting: 'They are on their way there.',
     changed:
-      'Somebody has changed Pendro’s scripts at the store, or there were others by the same names. Nothing is overwritten: changes you make here do not get there until you decide.',
+      'Somebody has changed Pendro’s scripts at the store, or put others of the same names there. Nothing is overwritten: changes you make here do not get there until you decide.',
     'not-run':
       'Pendro’s scripts are there, and the store runs “{{runs}}” instead. The rules and the automatic reply do not count there until you decide.',
     'not-runNone':
@@ -39,15 +39,15 @@ export const enAtStore = {
   left_other:
     '{{count}} rules are not kept there, because a mail store can’t tell kinds of attachments apart: {{names}}.',
   difference: 'The difference',
-  legend: '− as it is at the store, + as Pendro would put it',
+  legend: '− is at the store now, + is what Pendro would put there',
   script: 'Script “{{name}}”',
   gone: 'It is not there any more.',
   same: 'There is no difference in “{{name}}”.',
   show: 'Show the scripts',
-  put: 'Put Pendro’s in their place',
+  put: 'Replace them with Pendro’s',
   putRun: 'Run Pendro’s again, and “{{own}}” after it',
   putRunNone: 'Run Pendro’s again',
-  took: 'Pendro’s scripts are at the store, and run.',
+  took: 'Pendro’s scripts are at the store and run there.',
   take: 'Take theirs over as mail rules',
   undo: 'Bring back what was there before',
   undone: 'What was there before is back. Pendro’s scripts are not kept up to date now.',

@@ -31,7 +31,7 @@ export const own = {
     },
     signIn: {
       wayIn: 'Ihr Postfach öffnen',
-      wayInText: 'Dieser Zugang wurde Ihnen geschickt. Er gilt einmal, auf diesem Gerät.',
+      wayInText: 'Dieser Link wurde Ihnen geschickt. Er funktioniert einmal, auf diesem Gerät.',
       wayInGo: 'Öffnen',
       identity: 'Mit {{provider}} anmelden',
       title: 'Für Sie zurückgehaltene E-Mails ansehen',

@@ -33,7 +33,7 @@ export const own = {
     },
     signIn: {
       wayIn: 'Open your mailbox',
-      wayInText: 'This way in was sent to you. It opens once, on this device.',
+      wayInText: 'This link was sent to you. It works once, on this device.',
       wayInGo: 'Open it',
       identity: 'Sign in with {{provider}}',
       title: 'See mail kept back for you',

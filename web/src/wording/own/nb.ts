@@ -30,7 +30,7 @@ export const own = {
     },
     signIn: {
       wayIn: 'Åpne postkassen din',
-      wayInText: 'Denne adgangen ble sendt til deg. Den virker én gang, på denne enheten.',
+      wayInText: 'Denne lenken ble sendt til deg. Den virker én gang, på denne enheten.',
       wayInGo: 'Åpne den',
       identity: 'Logg inn med {{provider}}',
       title: 'Se e-post som er holdt tilbake for deg',

@@ -35,7 +35,7 @@ export const own = {
     },
     signIn: {
       wayIn: 'Otwórz swoją skrzynkę',
-      wayInText: 'Ten dostęp wysłano do Ciebie. Działa raz, na tym urządzeniu.',
+      wayInText: 'Ten link wysłano do Ciebie. Działa raz, na tym urządzeniu.',
       wayInGo: 'Otwórz',
       identity: 'Zaloguj się przez {{provider}}',
       title: 'Zobacz zatrzymane wiadomości',
@@ -403,10 +403,10 @@ export const own = {
     standbyPage: 'Serwer poczty nie odpowiada',
     standby: {
       title: 'Poczta, gdy serwer poczty nie odpowiada',
-      away: 'Serwer poczty jest wyłączony od: {{time}}.',
+      away: 'Serwer poczty nie działa od: {{time}}.',
       back: 'Serwer poczty znów działa; trwa przekazywanie tego, co przyszło w międzyczasie.',
       goOn: 'Czytaj i pisz pocztę tutaj',
-      since: 'Serwer poczty jest wyłączony od: {{time}}.',
+      since: 'Serwer poczty nie działa od: {{time}}.',
       once: 'To, co tu jest, trafi do Twojej skrzynki, gdy serwer wróci, a to, co wyślesz, do folderu wysłanych.',
       handing: 'Serwer poczty znów działa.',
       left_one: 'Pozostała do przekazania {{count}} wiadomość.',
