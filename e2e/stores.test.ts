@@ -228,7 +228,7 @@ test('an outage: a colleague reads and answers on a phone, and all of it is ther
   await store.kill()
   await signIn(page, 'oda', '/organisation/stores')
   await page.getByRole('button', { name: /Say that pier is away/ }).click()
-  await expect(page.getByText('pier does not answer')).toBeVisible()
+  await expect(page.getByText('pier is away')).toBeVisible()
   const plain = {
     from: `Mette <mette@pier-${serial}.example>`,
     headers: {

@@ -1,12 +1,14 @@
 // `node scripts/screenshots.mjs`: one picture of each main view into docs/screenshots/, of the demo that `npm start`
-// has at 127.0.0.1:8025 (or of the address given).
+// has at 127.0.0.1:8025 and by SMTP at port 2525 (or of the address and the port given). The mail store is a real one with `PENDRO_STORE=real`.
 import { mkdirSync } from 'node:fs'
 import { join } from 'node:path'
 import { chromium } from '@playwright/test'
+import { createTransport } from 'nodemailer'
 import { root } from './prepare.mjs'
 import { demoColleague, demoStaffers } from './sign-ins.mjs'
 
 const base = process.argv[2] ?? 'http://127.0.0.1:8025'
+const smtpPort = Number(process.argv[3] ?? 2525)
 const folder = join(root, 'docs/screenshots')
 mkdirSync(folder, { recursive: true })
 
@@ -49,6 +51,14 @@ for (const [name, path] of Object.entries(views)) {
   await desk.waitForTimeout(1800)
   await shoot(desk, name)
 }
+const phone = await open(360, 740)
+await phone.goto(`${base}/own`)
+await phone.getByLabel('Your email address').fill(demoColleague.address)
+await phone.getByLabel('Your password').fill(demoColleague.password)
+await phone.getByRole('button', { name: 'Sign in' }).click()
+await phone.waitForTimeout(1500)
+await shoot(phone, 'own-page')
+
 // A message is sent through the door and watched.
 await desk.goto(`${base}/organisation/doors`, { waitUntil: 'domcontentloaded' })
 await desk.getByRole('button', { name: /choose a colleague/ }).click()
@@ -98,32 +108,43 @@ await desk.keyboard.press('Enter')
 await desk.waitForTimeout(1500)
 await shoot(desk, 'senders-add')
 
-await desk.goto(`${base}/senders/bring-in`, { waitUntil: 'domcontentloaded' })
-await desk.locator('input[type=file]').setInputFiles({
-  name: 'suppliers.txt',
-  mimeType: 'text/plain',
-  buffer: Buffer.from(
-    'orders@skyline-ropes.example # ropes\nfjordfuel.example\nbunker@fjordfuel.example\nco.uk\ntwo words\nfreepost.example\nnell@quay-lamps.example\n',
-  ),
-})
-await desk.waitForURL(/bring-in\/\d+/)
-await desk.waitForTimeout(2500)
-await shoot(desk, 'senders-bring-in')
-
-const phone = await open(360, 740)
-await phone.goto(`${base}/own`)
-await phone.getByLabel('Your email address').fill(demoColleague.address)
-await phone.getByLabel('Your password').fill(demoColleague.password)
-await phone.getByRole('button', { name: 'Sign in' }).click()
-await phone.waitForTimeout(1500)
-await shoot(phone, 'own-page')
-
 // Whoever is cut off from the mail store goes on: what has come in since, and a letter that was begun.
 await desk.goto(`${base}/organisation/stores`, { waitUntil: 'domcontentloaded' })
 await desk.waitForTimeout(1500)
 const back = desk.getByRole('button', { name: 'Say that it is back' })
 if ((await back.count()) === 0) await desk.getByRole('button', { name: /Say that .*away/ }).click()
 await back.waitFor()
+const door = createTransport({ host: '127.0.0.1', port: smtpPort, ignoreTLS: true })
+for (const [from, subject, text, attachments = []] of [
+  [
+    'Mette Lund <mette.lund@nordkai-shipping.example>',
+    'Berth 4 on Monday: can you take us at 07:30?',
+    'Hello Solveig,\n\nthe Havsula is a day late. Could you take us at berth 4 on Monday at 07:30 instead of 09:00?\n\nBest wishes\nMette',
+  ],
+  [
+    'Jonas Reiter <jonas@reiter-cranes.example>',
+    'Inspection of crane 2, dates',
+    'Hello,\n\nwe could inspect crane 2 on 3 or 4 December. Which suits you better?\n\nJonas',
+    [{ filename: 'crane-2.txt', content: 'dates' }],
+  ],
+  [
+    'Harald Vik <harald.vik@vikland-stevedores.example>',
+    'Manifest for the 18:30 sailing',
+    'Hello Solveig,\n\nnothing has changed since this morning.\n\nHarald',
+  ],
+])
+  await door.sendMail({ from, to: demoColleague.address, subject, text, attachments })
+door.close()
+await desk.waitForTimeout(6000)
+await shoot(desk, 'mail-stores')
+await phone.goto(`${base}/own/standby`)
+await phone.getByRole('link', { name: /^Mette Lund/ }).click()
+await phone.getByRole('link', { name: 'Answer' }).click()
+await phone.locator('.letter').click()
+await phone.keyboard.press('Control+Home')
+await phone.keyboard.type('Hello Mette, Monday at 07:30 is fine. Power is on.')
+// Drafts are kept every few seconds.
+await phone.waitForTimeout(5000)
 await phone.goto(`${base}/own/standby`)
 await phone.waitForTimeout(1500)
 await shoot(phone, 'standby')

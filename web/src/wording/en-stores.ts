@@ -79,6 +79,8 @@ export const enStores = {
   outage: {
     title: '{{store}} does not answer',
     titleOwn: 'The mail store does not answer',
+    away: '{{store}} is away',
+    awayOwn: 'The mail store is away',
     back: '{{store}} is back',
     backOwn: 'The mail store is back',
     since: 'Since {{time}}.',
@@ -95,7 +97,7 @@ export const enStores = {
     link: 'Colleagues go on at {{url}}.',
     copy: 'Copy the address',
     copied: 'The address is copied.',
-    noWebhook: 'Pendro can tell them itself where an address is set that passes messages on (see below).',
+    noWebhook: 'To have Pendro tell them, set an address below that passes messages on.',
     tell_one: 'Tell the {{count}} colleague whose mailbox is there',
     tell_other: 'Tell the {{count}} colleagues whose mailboxes are there',
     tellAgain_one: 'Tell this one again',

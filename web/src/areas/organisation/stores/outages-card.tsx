@@ -41,7 +41,7 @@ export function OutagesCard({ may }: { may: boolean }) {
       {data.outages.map(outage => (
         <Outage key={outage.store} outage={outage} may={may} canTell={data.canTell} />
       ))}
-      {may && (
+      {may && well.length > 0 && (
         <p className="flex flex-wrap gap-x-5">
           {well.map(store => (
             <Button
@@ -66,7 +66,8 @@ function Outage({ outage, may, canTell }: { outage: OutageShape; may: boolean; c
   const times = useTimes()
   const declaring = useDeclare()
   const { store, since, declaredBy, detail, waiting, oldest, colleagues, unfiled, most } = outage
-  const title = `stores.outage.${since === null ? 'back' : 'title'}${store === '' ? 'Own' : ''}`
+  const what = since === null ? 'back' : declaredBy === '' ? 'title' : 'away'
+  const title = `stores.outage.${what}${store === '' ? 'Own' : ''}`
   return (
     <section role="status" className="rounded-lg border border-amber/50 bg-amber-tint px-4 py-3">
       <h3 className="font-serif text-[1.1rem] font-semibold">{t(title, { store })}</h3>
