@@ -174,10 +174,15 @@ test('rules that somebody else has changed at the store are shown, and nobody’
   await expect(page.getByText(/The store has them as they are here, since/)).toBeVisible({ timeout: 20_000 })
   expect(kept()).toContain(`yard-${serial}.example`)
 
-  appendFileSync(script(), '# a line of somebody else’s\n')
+  appendFileSync(
+    script(),
+    '# somebody else’s\nif header :contains "subject" "tug" {\n  fileinto "Tugs";\n}\n',
+  )
   await page.getByRole('button', { name: 'Look again' }).click()
   await expect(page.getByText(/Somebody has changed Pendro’s scripts/)).toBeVisible()
-  await expect(page.getByText('− # a line of somebody else’s')).toBeVisible()
+  await expect(page.getByText('When the subject contains “tug”: file it in Tugs.')).toBeVisible()
+  await page.getByText('Show it line by line').click()
+  await expect(page.getByText('− # somebody else’s')).toBeVisible()
   await page.getByRole('button', { name: 'Replace them with Pendro’s' }).click()
   await expect(page.getByText('Pendro’s scripts are at the store and run there.')).toBeVisible()
   expect(kept()).not.toContain('somebody else’s')

@@ -352,6 +352,9 @@ export const whySieveLeft = z.enum([
   'nothing',
 ])
 
+/** What could not be taken from a script, by line. */
+export const sieveLeft = z.array(z.object({ line: count, why: whySieveLeft, text: z.string() }))
+
 /** Changes nothing. What can't be taken leaves its whole rule out, with a line that says why. */
 export const readSieveScript = endpoint({
   method: 'post',
@@ -360,10 +363,7 @@ export const readSieveScript = endpoint({
   roles: writers,
   scope: 'own',
   body: z.object({ script: z.string().max(1_000_000) }),
-  response: z.object({
-    rules: z.array(mailRuleDraft),
-    left: z.array(z.object({ line: count, why: whySieveLeft, text: z.string() })),
-  }),
+  response: z.object({ rules: z.array(mailRuleDraft), left: sieveLeft }),
   problems: ['BAD_SCRIPT'],
 })
 /** The answer of {@link readSieveScript}. */

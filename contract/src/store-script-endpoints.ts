@@ -1,5 +1,6 @@
 import { z } from 'zod'
 import { endpoint, everyone, writers } from './endpoint.ts'
+import { mailRuleDraft, sieveLeft } from './mail-rule-endpoints.ts'
 import { idInPath, moment } from './shapes.ts'
 import { storeTrouble } from './store-endpoints.ts'
 
@@ -10,6 +11,19 @@ import { storeTrouble } from './store-endpoints.ts'
 export const scriptState = z.enum(['waiting', 'kept', 'changed', 'not-run', 'out'])
 /** One of {@link scriptState}. */
 export type ScriptStateName = z.infer<typeof scriptState>
+
+const rulesDiffer = z.object({
+  /** Rules that only the store has. */
+  there: z.array(mailRuleDraft),
+  /** Rules that only Pendro has. */
+  here: z.array(mailRuleDraft),
+  /** Rules that both have stand in another order. */
+  isReordered: z.boolean(),
+  /** What the store’s script says that our rules can’t say. */
+  left: sieveLeft,
+})
+/** What a change at the store comes to, in rules. */
+export type RulesDifferShape = z.infer<typeof rulesDiffer>
 
 const storeScript = z.object({
   /** `false`: the store of this mailbox keeps no scripts. */
@@ -36,6 +50,8 @@ const storeScript = z.object({
   isDue: z.boolean(),
   /** As Pendro would have them, and as they are; `null`: there is none. */
   scripts: z.array(z.object({ name: z.string(), here: z.string(), there: z.string().nullable() })),
+  /** What somebody’s change comes to in rules; `null`: the rules’ script is as it was, is gone, or can’t be read as one. */
+  differ: rulesDiffer.nullable(),
   /** Names what was found, so that nobody overwrites what they have not seen; '' where nothing differs. */
   seen: z.string(),
   canUndo: z.boolean(),

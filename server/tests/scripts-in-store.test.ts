@@ -300,6 +300,29 @@ describe('what somebody else writes there', () => {
     expect(there('pendro-rules')).toBe(theirs)
   })
 
+  test('is told as rules: what only the store has, what only Pendro has, and what cannot be said', async () => {
+    await addRule(rule('lamp', 'Lamps'))
+    await work()
+    const ours = there('pendro-rules') ?? ''
+    expect((await show()).differ).toBeNull()
+    writes('pendro-rules', `${ours}# tugs\nif header :contains "subject" "tug" {\n  fileinto "Tugs";\n}\n`)
+    expect((await show(true)).differ).toMatchObject({
+      there: [{ name: 'tugs', action: { place: { kind: 'folder', folder: 'Tugs' } } }],
+      here: [],
+      isReordered: false,
+      left: [],
+    })
+    // Somebody’s own in place of all of ours.
+    writes('pendro-rules', 'redirect "elsewhere@quay-lamps.example";\n')
+    expect((await show(true)).differ).toMatchObject({
+      there: [],
+      here: [{ name: 'berth to Berths' }, { name: 'lamp to Lamps' }],
+      left: [{ line: 1, why: 'always', text: 'redirect' }],
+    })
+    writes('pendro-rules', 'if {{{ "')
+    expect(await show(true)).toMatchObject({ state: 'changed', differ: null })
+  })
+
   test('is replaced when a person says so, and what was replaced can be brought back', async () => {
     await work()
     const ours = there('pendro-rules')

@@ -13,6 +13,7 @@ export {
   type RuleView,
   type TextField,
 } from './rule.ts'
+export { compareRules, type RulesDifference } from './sieve-compare.ts'
 export { readRules, type ReadRule, type SieveGap, type SieveLine } from './sieve-read.ts'
 export { longestScript, parseSieve, type SieveCommand, type SieveProblem } from './sieve-syntax.ts'
 export { writeRules, type LeftOut, type Vacation } from './sieve-write.ts'

@@ -18,19 +18,20 @@ export function inStoreRoutes(router: Router, given: Deps): void {
   const known = async (id: number) => {
     if (!(await findMailboxRow(db, id))) throw new AppError('MAILBOX_NOT_FOUND')
   }
+  const show = (id: number) => showScripts(db, deps.readScript, id)
   mount(router, readStoreScript, async ({ params: { id }, query }) => {
     await known(id)
     if (query.fresh === 'yes') await told(lookAtScripts(deps, id))
-    return showScripts(db, id)
+    return show(id)
   })
   mount(router, putStoreScript, async ({ params: { id }, body, who }) => {
     await known(id)
     await told(putAgain(deps, id, { by: actor(who), ...body }))
-    return showScripts(db, id)
+    return show(id)
   })
   mount(router, undoStoreScript, async ({ params: { id }, who }) => {
     await known(id)
     await told(undoPut(deps, id, actor(who)))
-    return showScripts(db, id)
+    return show(id)
   })
 }

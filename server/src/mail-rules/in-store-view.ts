@@ -6,7 +6,9 @@ import { StoreScripts, type FoundScripts } from '../db/models/stores.ts'
 import { findOne } from '../db/rows.ts'
 import { scriptsFor } from '../stores/scripts.ts'
 import { atOnce } from '../stores/scripts-due.ts'
+import type { Reader } from '../reading/reader.ts'
 import { isOf, placeOf, wantedFor } from './in-store-place.ts'
+import { differenceOf } from './script-reading.ts'
 
 /** So that nobody overwrites what they have not seen. */
 export const fingerprint = (found: FoundScripts): string =>
@@ -16,7 +18,11 @@ export const fingerprint = (found: FoundScripts): string =>
     .slice(0, 32)
 
 /** How a mailbox’s rules and reply stand at its store. */
-export async function showScripts(db: Database, id: number): Promise<StoreScriptShape> {
+export async function showScripts(
+  db: Database,
+  read: Reader['readScript'],
+  id: number,
+): Promise<StoreScriptShape> {
   const place = await placeOf(db, id)
   const row = await findOne(db, StoreScripts, { mailbox_id: id })
   if (place === null) return notKept
@@ -28,6 +34,7 @@ export async function showScripts(db: Database, id: number): Promise<StoreScript
   const here = scriptsFor(wanted, nextOwn)
   const found = known?.found ?? known?.kept ?? null
   const state = known?.state ?? 'waiting'
+  const rulesThere = found?.rules ?? null
   return {
     keeps: true,
     takenOut: place.store.scripts === 'take-out',
@@ -47,6 +54,10 @@ export async function showScripts(db: Database, id: number): Promise<StoreScript
       here: here[part],
       there: found?.[part] ?? null,
     })),
+    differ:
+      state === 'changed' && rulesThere !== null && rulesThere !== here.rules
+        ? await differenceOf(read, rulesThere, here.rules)
+        : null,
     seen: known?.found ? fingerprint(known.found) : '',
     canUndo: known?.replaced != null,
   }
@@ -67,6 +78,7 @@ const notKept: StoreScriptShape = {
   answersTwice: false,
   isDue: false,
   scripts: [],
+  differ: null,
   seen: '',
   canUndo: false,
 }

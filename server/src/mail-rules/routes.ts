@@ -5,7 +5,6 @@ import {
   foldRules,
   listFoldable,
   listMailRules,
-  mailRuleDraft,
   previewFold,
   previewRulesChange,
   readMailRule,
@@ -13,9 +12,7 @@ import {
   readSieveScript,
   suggestMailRule,
   undoMailboxChange,
-  type MailRuleDraft,
   type RuleConditionShape,
-  type SieveReading,
 } from '@pendro/contract'
 import { writeRules } from '@pendro/core/mail-rules'
 import { conditionsLike } from '@pendro/core/mailboxes'
@@ -35,6 +32,7 @@ import { contactsAct, undoContacts } from '../mailboxes/contacts.ts'
 import { isOfDefaults } from '../mailboxes/default-values.ts'
 import { undoDefaults } from '../mailboxes/defaults.ts'
 import { readHere, type Reader } from '../reading/reader.ts'
+import { readScript } from './script-reading.ts'
 import { actor, needsWhole, type SignedIn } from '../sign-in/sessions.ts'
 import { applyRulesChange, undoRulesChange } from './change.ts'
 import { applyFold, foldable, previewFold as previewFoldOf } from './fold.ts'
@@ -134,27 +132,10 @@ function scriptRoutes(router: Router, { db, reader }: { db: Database; reader: Re
     })
     res.send(`${told.join('')}${script}`)
   })
-  mount(router, readSieveScript, ({ body }) => readScript(body.script, reader))
+  mount(router, readSieveScript, ({ body }) => readScript(reader, body.script))
 }
 
 const oneLine = (text: string): string => text.replace(/\s+/g, ' ')
-
-/** Rules of a script, as far as the API takes them. */
-async function readScript(script: string, reader: Reader): Promise<SieveReading> {
-  const read = await reader.readScript(script)
-  if (read === null) throw new AppError('BAD_SCRIPT', { context: 'too-slow' })
-  if (!read.ok) {
-    const { code, line, text } = read.problem
-    throw new AppError('BAD_SCRIPT', { context: code, line, found: text })
-  }
-  const left: SieveReading['left'] = read.value.left.slice(0, 500).map(line => ({ ...line }))
-  const rules = read.value.rules.slice(0, 500).flatMap((rule): MailRuleDraft[] => {
-    const checked = mailRuleDraft.safeParse(rule)
-    if (!checked.success) left.push({ line: 0, why: 'nothing', text: rule.name })
-    return checked.success ? [checked.data] : []
-  })
-  return { rules, left }
-}
 
 function needsSteward(who: SignedIn): void {
   if (who.staffer.role !== 'steward') throw new AppError('NEEDS_STEWARD', { context: 'setting' })

@@ -39,6 +39,16 @@ export const enAtStore = {
   left_other:
     '{{count}} rules are not kept there, because a mail store can’t tell kinds of attachments apart: {{names}}.',
   difference: 'The difference',
+  differ: {
+    there: 'At the store, and not in Pendro',
+    here: 'In Pendro, and not at the store',
+    left: 'At the store, and no rule in Pendro can say it',
+    edited: 'This part of Pendro’s script was changed by hand: {{text}}',
+    order: 'The rules stand in another order at the store.',
+    none: 'The rules say the same. What differs is below.',
+    unread: 'What is there can’t be read as rules. It is below, as it was written.',
+    lines: 'Show it line by line',
+  },
   legend: '− is at the store now, + is what Pendro would put there',
   script: 'Script “{{name}}”',
   gone: 'It is not there any more.',

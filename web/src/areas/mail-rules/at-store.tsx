@@ -4,29 +4,11 @@ import type { StoreScriptShape } from '@pendro/contract'
 import { useTimes } from '../../app/times.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
-import { ScriptDifference } from './script-difference.tsx'
-import { standsOf, useAtStore, useLookAtStore, usePutAtStore, useUndoAtStore } from './use-at-store.ts'
+import { StoreScripts } from './store-scripts.tsx'
+import { useAtStore } from '../../parts/use-at-store.ts'
+import { useLookAtStore, usePutAtStore, useUndoAtStore } from './use-at-store.ts'
 
 const link = 'border-b border-current text-petrol hover:text-ink'
-
-/** One line in the head of the rules: whether the mail store has them, too. Nothing where it keeps none. */
-export function AtStoreLine({ mailbox }: { mailbox: number }) {
-  const { t } = useTranslation()
-  const { data } = useAtStore(mailbox)
-  if (!data?.keeps) return null
-  const stands = standsOf(data)
-  const isWell = stands === 'kept' && !data.answersTwice && data.left.length === 0
-  const needsSomebody =
-    stands === 'changed' || stands === 'not-run' || stands === 'trouble' || data.answersTwice
-  return (
-    <p role="status" className={needsSomebody ? 'font-semibold text-amber' : 'text-ink-2'}>
-      {t(`atStore.line.${stands}`)}{' '}
-      <Link to={`/mailboxes/${mailbox}/rules/store`} className={link}>
-        {t(`atStore.see.${isWell ? 'kept' : 'other'}`)}
-      </Link>
-    </p>
-  )
-}
 
 interface PaneProps {
   readonly mailbox: number
@@ -69,7 +51,7 @@ export function AtStore({ mailbox, may }: PaneProps) {
         <p className="mt-2 text-ink-2">{t('atStore.looked', { time: times.full(lookedAt) })}</p>
       )}
       {may && <Acts mailbox={mailbox} data={data} />}
-      <Scripts data={data} />
+      <StoreScripts data={data} />
     </div>
   )
 }
@@ -139,42 +121,5 @@ function Acts({ mailbox, data }: { mailbox: number; data: StoreScriptShape }) {
         </Button>
       )}
     </p>
-  )
-}
-
-function Scripts({ data: { state, scripts } }: { data: StoreScriptShape }) {
-  const { t } = useTranslation()
-  if (state === 'waiting' || state === 'out') return null
-  if (state === 'changed')
-    return (
-      <section className="mt-4">
-        <h3 className="font-bold text-ink-2">{t('atStore.difference')}</h3>
-        <p className="text-ink-2">{t('atStore.legend')}</p>
-        {scripts.map(({ name, here, there }) => (
-          <div key={name} className="mt-2">
-            {there === here ? (
-              <p className="text-ink-2">{t('atStore.same', { name })}</p>
-            ) : (
-              <>
-                <h4 className="font-semibold">{t('atStore.script', { name })}</h4>
-                {there === null ? <p>{t('atStore.gone')}</p> : <ScriptDifference there={there} here={here} />}
-              </>
-            )}
-          </div>
-        ))}
-      </section>
-    )
-  return (
-    <details className="mt-4">
-      <summary className="cursor-pointer font-semibold text-petrol">{t('atStore.show')}</summary>
-      {scripts.map(({ name, there }) => (
-        <div key={name} className="mt-2">
-          <h3 className="font-semibold">{t('atStore.script', { name })}</h3>
-          <pre className="overflow-x-auto rounded-md border border-line bg-raised px-3 py-2 text-[0.88rem] whitespace-pre-wrap">
-            {there}
-          </pre>
-        </div>
-      ))}
-    </details>
   )
 }

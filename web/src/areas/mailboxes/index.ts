@@ -1,4 +1,5 @@
 import i18next from 'i18next'
+import { enAtStore } from '../../wording/en-at-store.ts'
 import { enDirectory } from '../../wording/en-directory.ts'
 import { enDigests } from '../../wording/en-digests.ts'
 import { enMailRules } from '../../wording/en-mail-rules.ts'
@@ -8,7 +9,13 @@ import { enMailboxes } from '../../wording/en-mailboxes.ts'
 i18next.addResourceBundle(
   'en',
   'translation',
-  { mailboxes: enMailboxes, directory: enDirectory, digests: enDigests, mailRules: enMailRules },
+  {
+    mailboxes: enMailboxes,
+    directory: enDirectory,
+    digests: enDigests,
+    mailRules: enMailRules,
+    atStore: enAtStore,
+  },
   true,
 )
 

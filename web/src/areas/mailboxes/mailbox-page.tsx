@@ -3,6 +3,7 @@ import { Link } from 'react-router'
 import type { MailboxSheet } from '@pendro/contract'
 import { mayWrite, useSession } from '../../app/session.ts'
 import { useTimes } from '../../app/times.ts'
+import { AtStoreLine } from '../../parts/at-store-line.tsx'
 import { MailRuleSlot } from '../../parts/mail-rule-slot.tsx'
 import { ScheduleSlot } from '../../parts/schedule-slot.tsx'
 import { Sentence } from '../../parts/sentence.tsx'
@@ -160,6 +161,7 @@ function Rules({ sheet: { rules, mailbox } }: OfSheet) {
         </Link>
       }
     >
+      <AtStoreLine mailbox={mailbox.id} onlyTrouble />
       {rules.length === 0 && <p className="text-ink-2">{t('mailboxes.rules.none')}</p>}
       <ol className="grid max-h-48 gap-1 overflow-y-auto">
         {rules.map(({ id, name, on }) => (
