@@ -114,7 +114,7 @@ const text = (n: number) =>
   ].join('\r\n')
 
 /** Messages of a round, to 200 mailboxes. */
-const aRound = 400
+const aRound = 1000
 let serial = 0
 
 async function handingOver({ db, store, stores }: Bench, secrets: Secrets): Promise<Measured> {
@@ -145,7 +145,7 @@ async function handingOver({ db, store, stores }: Bench, secrets: Secrets): Prom
   })
   const ours: number[] = []
   const theirs: number[] = []
-  for (let round = -1; round < 13; round += 1) {
+  for (let round = -1; round < 9; round += 1) {
     const made = Array.from({ length: aRound }, () => {
       serial += 1
       return { n: serial, raw: Buffer.from(text(serial)) }

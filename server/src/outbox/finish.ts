@@ -36,7 +36,7 @@ const seconds = (n: number) => n * 1000
 const patience = [seconds(2), seconds(5), seconds(15), seconds(60), seconds(300), seconds(900)]
 
 /** Milliseconds the outcome of a job waits for those of jobs that are being sent. */
-const gatherFor = 30
+const gatherFor = 80
 
 /** Writes down what came of jobs: together where they end at the same moment, each of them once. */
 export function createFinish(

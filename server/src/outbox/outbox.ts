@@ -1,5 +1,5 @@
 import { findRow, select, type Database } from '../db/database.ts'
-import { readOrganisation } from '../db/organisation.ts'
+import { readOrganisation, type Organisation } from '../db/organisation.ts'
 import { signingKey } from '../db/signing-keys.ts'
 import type { Log } from '../log.ts'
 import { ownDomain } from './own-mail.ts'
@@ -80,6 +80,8 @@ function working(deps: Deps): Working {
 interface ClaimedJob extends Job {
   /** `null` for mail of our own. */
   readonly mailbox_id: number | null
+  /** Bytes of its message; 0 for mail of our own. */
+  readonly size: number
 }
 
 const seconds = (n: number) => n * 1000
@@ -109,7 +111,10 @@ function send(deps: Working, job: Job): Promise<void> {
   }
 }
 
-const slots = 20
+/** More than any server has connections: what is read and waits keeps them busy while the next is claimed. */
+const slots = 48
+/** Bytes of messages that are being handed over: each is held packed, unpacked and with our fields on top. */
+const mostHeld = 128 * 1024 * 1024
 /** A mailbox has one of them: it holds up nobody else, and its mail arrives in the order in which it came. */
 const slotsPerMailbox = 1
 /** Mail going out has the slots of so many mailboxes: one smart host takes all of it. */
@@ -121,8 +126,10 @@ export function createOutbox(given: Deps): Slots {
   const { work, stop } = createSlots<ClaimedJob>({
     name: 'outbox',
     slots,
-    together: 14,
+    together: 32,
     perKey: slotsPerMailbox,
+    weightOf: ({ size }) => size,
+    mostWeight: mostHeld,
     keyOf: job =>
       job.mailbox_id ?? (job.kind === 'relay' ? -1 - (job.subject_id % relayLanes) : Number(job.place)),
     claim: (limit, busy) => claimJobs(deps, limit, busy),
@@ -195,25 +202,31 @@ async function claimJobs(
     },
     { at: now(), holdFor: claimFor, limit, values: { busy } },
   )
-  const ids = jobs.flatMap(({ kind, subject_id }) => (kind === 'delivery' ? [subject_id] : []))
-  const mailboxes =
-    ids.length === 0
-      ? []
-      : await select<{ id: number; mailbox_id: number }>(
-          db,
-          'SELECT id, mailbox_id FROM deliveries WHERE id IN (:ids)',
-          { ids },
-        )
-  const mailboxOf = new Map(mailboxes.map(({ id, mailbox_id }) => [id, mailbox_id]))
-  return jobs.map(job => ({
-    ...job,
-    mailbox_id: job.kind === 'delivery' ? (mailboxOf.get(job.subject_id) ?? null) : null,
-  }))
+  const about = await Promise.all((['delivery', 'relay'] as const).map(kind => subjectsOf(db, kind, jobs)))
+  const byKind = new Map(about.map(({ kind, byId }) => [kind as Job['kind'], byId]))
+  return jobs.map(job => ({ ...job, ...(byKind.get(job.kind)?.get(job.subject_id) ?? ours) }))
+}
+
+type Subject = Pick<ClaimedJob, 'mailbox_id' | 'size'>
+const ours: Subject = { mailbox_id: null, size: 0 }
+
+const subjectSql = {
+  delivery:
+    'SELECT d.id, d.mailbox_id, m.size FROM deliveries d JOIN messages m ON m.id = d.message_id WHERE d.id IN (:ids)',
+  relay:
+    'SELECT r.id, NULL AS mailbox_id, m.size FROM relays r JOIN messages m ON m.id = r.message_id WHERE r.id IN (:ids)',
+} as const
+
+/** Whose mail jobs of a kind are, and how much it is. */
+async function subjectsOf(db: Database, kind: keyof typeof subjectSql, jobs: readonly Job[]) {
+  const ids = jobs.flatMap(job => (job.kind === kind ? [job.subject_id] : []))
+  const rows =
+    ids.length === 0 ? [] : await select<Subject & { readonly id: number }>(db, subjectSql[kind], { ids })
+  return { kind, byId: new Map(rows.map(({ id, mailbox_id, size }) => [id, { mailbox_id, size }])) }
 }
 
 interface Outgoing {
-  /** Whose Received field it gets. */
-  readonly domain: string
+  readonly organisation: Organisation
   readonly id: number
   readonly envelope_from: string
   readonly folder: string | null
@@ -238,15 +251,15 @@ const createLoad = (db: Database) =>
     most: mostRead,
     isEverybodys: isDatabaseAway,
     run: async ids => {
-      const domain = ownDomain(await readOrganisation(db))
-      const rows = await select<Omit<Outgoing, 'domain'>>(
+      const organisation = await readOrganisation(db)
+      const rows = await select<Omit<Outgoing, 'organisation'>>(
         db,
         `SELECT d.id, m.envelope_from, m.client_ip, m.client_helo, m.received_at, m.size, d.folder, d.important, s.gzip, d.mailbox_id, b.address, b.store
          FROM deliveries d JOIN messages m ON m.id = d.message_id JOIN message_sources s ON s.message_id = m.id
          JOIN mailboxes b ON b.id = d.mailbox_id WHERE d.id IN (:ids)`,
         { ids },
       )
-      const byId = new Map(rows.map(row => [row.id, { ...row, domain }]))
+      const byId = new Map(rows.map(row => [row.id, { ...row, organisation }]))
       return ids.map(id => byId.get(id) ?? null)
     },
   })
@@ -268,7 +281,8 @@ async function sendDelivery({ db, load, send, finish, inStore }: Working, job: J
   }
   const message = async () => ({ raw: await onward(row, job, mark), receivedAt: row.received_at })
   const brought = job.place === 'released' ? ((await inStore?.bring(wanted, message)) ?? null) : null
-  const envelope = { from: row.envelope_from, to: row.address, store: row.store }
+  const { address: to, store, organisation } = row
+  const envelope = { from: row.envelope_from, to, store, organisation }
   await finish({ job, result: brought ?? (await send(envelope, (await message()).raw)) })
 }
 
@@ -282,7 +296,7 @@ async function onward(row: Outgoing, job: Job, mark: string): Promise<Buffer> {
     received: {
       ip: row.client_ip,
       helo: row.client_helo,
-      by: row.domain,
+      by: ownDomain(row.organisation),
       at: row.received_at,
     },
   })

@@ -1,6 +1,7 @@
 import { createTransport } from 'nodemailer'
 import type { RouteHost } from '@pendro/contract'
 import { harmlessLine } from '@pendro/core/text'
+import type { Organisation } from '../db/organisation.ts'
 import { transportOptions, unreadable } from './host.ts'
 import type { Secrets } from './secrets.ts'
 
@@ -9,6 +10,8 @@ export interface Envelope {
   readonly to: string
   /** The mail store of the recipient, where more than its domain says which it is. */
   readonly store?: string
+  /** The routes as they were read with the message; without them they are asked for. */
+  readonly organisation?: Pick<Organisation, 'routes' | 'policy'>
 }
 
 export type SendResult =

@@ -77,7 +77,7 @@ export function createWays(deps: Deps): Sender {
     raw: Buffer,
     way: Way = 'store',
   ): Promise<SendResult> => {
-    const known = await organisation()
+    const known = envelope.organisation ?? (await organisation())
     let last: SendResult = { status: 'later', problem: 'no server to hand it to' }
     for (const host of byRest(hostsFor(known, store, envelope, way))) {
       const { unsaid = false, away = false, ...result } = await senderOf(host).send(envelope, raw)

@@ -14,6 +14,8 @@ export interface Folder {
   readonly unread: number
   readonly uidValidity: number
   readonly uidNext: number
+  /** Its highest mod-sequence (RFC 7162 §3.1.2); `null`: the store does not tell it. */
+  readonly modSeq: bigint | null
 }
 
 /** Folders of one mailbox that are looked at; nobody has more that hold mail of ours. */
@@ -43,7 +45,7 @@ function kindOf({ path, specialUse, specialUseSource }: ListResponse, store: Loo
 /** Folders of a mailbox with what is in them, in one question where the store has LIST-STATUS (RFC 5819). */
 export async function foldersOf(client: ImapFlow, store: LookedInto): Promise<readonly Folder[]> {
   const listed = await client.list({
-    statusQuery: { messages: true, unseen: true, uidNext: true, uidValidity: true },
+    statusQuery: { messages: true, unseen: true, uidNext: true, uidValidity: true, highestModseq: true },
   })
   return listed
     .filter(({ flags, path }) => !isClosed(flags) && path.length <= longestPath)
@@ -61,6 +63,7 @@ export async function foldersOf(client: ImapFlow, store: LookedInto): Promise<re
           unread: Math.min(unread, total),
           uidNext,
           uidValidity,
+          modSeq: modSeqOf(status?.highestModseq),
         },
       ]
     })
@@ -69,6 +72,10 @@ export async function foldersOf(client: ImapFlow, store: LookedInto): Promise<re
 /** RFC 9051 §9: 32 bits; more is nonsense. */
 const isCount = (n: number | undefined): n is number =>
   n !== undefined && Number.isInteger(n) && n >= 0 && n < 2 ** 32
+
+/** RFC 7162 §7: 63 bits. A folder that has none says 0, or nothing (§3.1.2.2). */
+const modSeqOf = (said: bigint | undefined): bigint | null =>
+  typeof said === 'bigint' && said > 0n && said < 2n ** 63n ? said : null
 
 const isClosed = (flags: ReadonlySet<string>) =>
   ['\\noselect', '\\nonexistent'].some(one => [...flags].some(flag => flag.toLowerCase() === one))

@@ -60,11 +60,13 @@ export async function lookInto(db: Database, { client, mailbox, store }: Visit, 
   await inTransaction(db, tx => write({ db, tx, now, mailboxId: mailbox.id }, folders, known, seen))
 }
 
+/** One was opened and another marked as unread: only its mod-sequence tells that. */
 const hasChanged = (row: FolderRow, folder: Folder) =>
   row.uid_validity !== folder.uidValidity ||
   row.uid_next < folder.uidNext ||
   row.total !== folder.total ||
-  row.unread !== folder.unread
+  row.unread !== folder.unread ||
+  (folder.modSeq !== null && row.mod_seq !== String(folder.modSeq))
 
 interface Reading {
   readonly db: Database
@@ -89,11 +91,10 @@ async function lookAtFolder(
     : []
   if (folder.total === 0) return { folder, known: row, found: [], there: new Map(), asked }
   await openFolder(client, folder.path)
-  const there = new Map<number, boolean>()
-  const uids = asked.map(({ uid }) => uid)
-  if (uids.length > 0)
-    for (const one of await client.fetchAll(uids, { uid: true, flags: true }, { uid: true }))
-      there.set(one.uid, one.flags?.has('\\Seen') ?? false)
+  const there =
+    row === null || asked.length === 0
+      ? new Map<number, boolean>()
+      : await stillThere(client, folder, row, asked)
   const fresh = folder.uidNext > from ? await newUids(client, from, isSame) : []
   const read = fresh.slice(0, mostNew)
   const found = read.length === 0 ? [] : await marked(client, key, read)
@@ -101,6 +102,36 @@ async function lookAtFolder(
   const last = read.at(-1)
   const uidNext = fresh.length > read.length && last !== undefined ? last + 1 : folder.uidNext
   return { folder: { ...folder, uidNext }, known: row, found, there, asked }
+}
+
+/**
+ * Copies that are still in the folder, with whether they were opened. A store that counts changes tells only what has changed since
+ * (CHANGEDSINCE of RFC 7162 §3.1.4.1); one whose count stands still, or goes back, while something else has changed is not believed.
+ */
+async function stillThere(
+  client: ImapFlow,
+  folder: Folder,
+  row: FolderRow,
+  asked: readonly CopyRow[],
+): Promise<ReadonlyMap<number, boolean>> {
+  const uids = asked.map(({ uid }) => uid)
+  const since = row.mod_seq === '' ? null : BigInt(row.mod_seq)
+  const counts = since !== null && folder.modSeq !== null && folder.modSeq > since
+  const flags = await client.fetchAll(
+    uids,
+    { uid: true, flags: true },
+    { uid: true, ...(counts && { changedSince: since }) },
+  )
+  const told = new Map(flags.map(one => [one.uid, one.flags?.has('\\Seen') ?? false]))
+  if (!counts) return told
+  // Nothing came and as many are there as before: then nothing went.
+  const isWhole = folder.uidNext === row.uid_next && folder.total === row.total
+  const stayed = isWhole ? null : new Set(await searchIn(client, { uid: uids.join(',') }))
+  return new Map(
+    asked
+      .filter(({ uid }) => stayed?.has(uid) ?? true)
+      .map(({ uid, seen }) => [uid, told.get(uid) ?? seen === 1]),
+  )
 }
 
 /** Of a folder that was never looked at only what is marked as ours; else whatever is new. Ascending. */
@@ -179,8 +210,16 @@ async function writeFolder(
   folder: Folder,
   row: FolderRow | null,
 ): Promise<number> {
-  const { path, kind, total, unread, uidValidity, uidNext } = folder
-  const values = { kind, total, unread, uid_validity: uidValidity, uid_next: uidNext, looked_at: now }
+  const { path, kind, total, unread, uidValidity, uidNext, modSeq } = folder
+  const values = {
+    kind,
+    total,
+    unread,
+    uid_validity: uidValidity,
+    uid_next: uidNext,
+    mod_seq: modSeq === null ? '' : String(modSeq),
+    looked_at: now,
+  }
   if (row === null)
     return idAt(await insert(db, StoreFolders, [{ mailbox_id: mailboxId, path, ...values }], tx), 0)
   // A folder that was made anew has other messages by the same numbers.

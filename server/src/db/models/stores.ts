@@ -89,6 +89,8 @@ export const StoreFolders = model(
     uid_validity: integer({ size: 'big' }),
     /** Everything below was looked at. */
     uid_next: integer({ size: 'big' }),
+    /** The highest mod-sequence of that look, in digits: it has up to 63 bits (RFC 7162 §3.1). '': the store does not tell it. */
+    mod_seq: text(20),
     looked_at: moment(),
   },
 )
