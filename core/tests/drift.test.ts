@@ -113,13 +113,13 @@ describe('the language of a text', () => {
       'ja',
       '天候不良のため九時の便は欠航となりました。次の船は正午に反対側の埠頭から出発しますのでご注意ください。お問い合わせは港の事務所までお願いいたします。',
     ],
-  ])('%s', (language, text) => expect(languageOf(text)).toBe(language))
+  ])('%s', async (language, text) => expect(await languageOf(text)).toBe(language))
   test.each([
     ['too short', 'See you on Sunday'],
     ['nothing', ''],
     ['numbers only', '1234567890 '.repeat(50)],
     ['pictures only', '🚢'.repeat(200)],
-  ])('%s: not to be told', (_, text) => expect(languageOf(text)).toBeNull())
-  test('a text without end is read in part', () =>
-    expect(languageOf('ferry and harbour '.repeat(1_000_000))).not.toBe(''))
+  ])('%s: not to be told', async (_, text) => expect(await languageOf(text)).toBeNull())
+  test('a text without end is read in part', async () =>
+    expect(await languageOf('ferry and harbour '.repeat(1_000_000))).not.toBe(''))
 })

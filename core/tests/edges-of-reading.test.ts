@@ -137,19 +137,19 @@ describe('threads', () => {
 
 describe('language', () => {
   const german = 'Der Fahrplan der Fähre hat sich geändert und gilt von morgen an bis zum Ende der Woche'
-  test('is told from sixty letters on, of the first four thousand characters', () => {
-    expect(languageOf(german)).toBe('de')
-    expect(languageOf(german.slice(0, 60))).toBe('de')
-    expect(languageOf(german.slice(0, 59))).toBeNull()
-    expect(languageOf(`${'7 '.repeat(2000)}${german}`)).toBeNull()
+  test('is told from sixty letters on, of the first four thousand characters', async () => {
+    expect(await languageOf(german)).toBe('de')
+    expect(await languageOf(german.slice(0, 60))).toBe('de')
+    expect(await languageOf(german.slice(0, 59))).toBeNull()
+    expect(await languageOf(`${'7 '.repeat(2000)}${german}`)).toBeNull()
   })
-  test('digits and marks are no letters', () =>
-    expect(languageOf(`Fähre ${'17:30, '.repeat(40)}`)).toBeNull())
-  test('a language that no business mail is in is taken for one of those', () => {
+  test('digits and marks are no letters', async () =>
+    expect(await languageOf(`Fähre ${'17:30, '.repeat(40)}`)).toBeNull())
+  test('a language that no business mail is in is taken for one of those', async () => {
     const latin = 'Gallia est omnis divisa in partes tres, quarum unam incolunt Belgae, aliam Aquitani'
     const esperanto = 'Chiuj homoj estas denaske liberaj kaj egalaj lau digno kaj rajtoj kaj posedas racion'
     for (const text of [latin, esperanto])
-      expect(['la', 'eo', 'tk', 'vo', 'ber']).not.toContain(languageOf(text))
+      expect(['la', 'eo', 'tk', 'vo', 'ber']).not.toContain(await languageOf(text))
   })
 })
 

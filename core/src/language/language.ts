@@ -1,5 +1,3 @@
-import { detect } from 'tinyld'
-
 /** Fewer letters say too little. */
 const fewest = 60
 /** More do not say it better. */
@@ -10,10 +8,20 @@ const known =
     ' ',
   )
 
+/** Its runs of letters take some 35 MB: only a thread that reads mail has them. */
+async function load() {
+  const { eld } = await import('eld/extrasmall')
+  eld.setLanguageSubset(known)
+  return eld
+}
+let loaded: ReturnType<typeof load> | null = null
+
 /** The language a text is most likely written in (ISO 639-1, such as 'de'), by its runs of letters; `null` where it can't be told. */
-export function languageOf(text: string): string | null {
+export async function languageOf(text: string): Promise<string | null> {
   const letters = text.slice(0, 4000).replace(/[^\p{L}\p{M}']+/gu, ' ')
   const some = letters.slice(0, read)
   if (some.length < fewest) return null
-  return detect(some, { only: known }) || null
+  loaded ??= load()
+  const { language } = (await loaded).detect(some)
+  return language || null
 }

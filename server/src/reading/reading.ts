@@ -87,7 +87,7 @@ export async function readMessage(raw: Uint8Array): Promise<ReadMessage> {
         parsed,
         packed: { source, reading: pack(JSON.stringify(readingOf(parsed.value, raw.length))) },
         likeness: { key: clusterKey(parsed.value), sketch: sketchOf(parsed.value) },
-        language: languageOf(parsed.value.text),
+        language: await languageOf(parsed.value.text),
       }
     : { parsed, packed: { source, reading: null }, likeness: null, language: null }
 }
