@@ -9,7 +9,7 @@ import type { Authenticate } from '../reading/authenticate.ts'
 import type { Reader } from '../reading/reader.ts'
 import type { readMessage } from '../reading/reading.ts'
 import { readIncoming, type Incoming, type Read } from './incoming.ts'
-import { readAddress, recipientMailboxes, resolveRecipients } from './recipients.ts'
+import { readAddress, recipientMailboxes, resolveRecipients, type Recipient } from './recipients.ts'
 import { storeDeliveries, type Onward, type StoredDelivery } from './store-deliveries.ts'
 import { storeMessages } from './store-messages.ts'
 
@@ -33,7 +33,7 @@ export interface IntakeOptions {
 }
 
 /**
- * Takes in a batch of messages: reads, judges and stores them with their deliveries in one transaction.
+ * Takes in a batch of messages: reads and judges them, and stores them with their deliveries in one transaction.
  * When the promise resolves everything is committed; when it rejects nothing is.
  * Recipients must be resolved before (see `resolveRecipients`); unknown ones are left out.
  */
@@ -44,7 +44,7 @@ export async function takeIn(
 ): Promise<readonly TakenIn[]> {
   const { policy } = await readOrganisation(db)
   const read = await Promise.all(batch.map(incoming => readIncoming(incoming, policy, options)))
-  return storeRead(db, read, options)
+  return storeJudged(db, await judgeRead(db, read), options)
 }
 
 /** Messages of one transaction at most; more do not make it faster, and a client waits for all of them. */
@@ -53,7 +53,7 @@ const mostTogether = 64
 /** Milliseconds a message waits for others that are being read at the same moment; alone it waits for none. */
 const gatherFor = 40
 
-/** The intake of a server: each message is read for itself, and those that are ready together are stored together. */
+/** The intake of a server: each message is read for itself, and those that are ready together are judged and stored together. */
 export function createIntake(
   db: Database,
   { onward, lab }: Pick<IntakeOptions, 'onward' | 'lab'>,
@@ -62,52 +62,67 @@ export function createIntake(
   return createBatches({
     most: mostTogether,
     gather: { isMoreComing, atMost: gatherFor },
-    run: read => storeRead(db, read, { onward, lab }),
+    run: async read => storeJudged(db, await judgeRead(db, read), { onward, lab }),
     isEverybodys: error => isDatabaseAway(error) || isBusy(error),
   })
 }
 
-/** Judges messages that have been read and stores them, in one transaction. */
-function storeRead(
+/** A message that has been read, whose it is, and what became of it. */
+interface JudgedRead {
+  readonly read: Read
+  readonly judged: Judged
+  readonly recipients: readonly Recipient[]
+  readonly organisation: Organisation
+}
+
+/** Judges messages by what is committed: those that are stored meanwhile are as new to them as they are to each other. */
+async function judgeRead(db: Database, read: readonly Read[]): Promise<readonly JudgedRead[]> {
+  const organisation = await readOrganisation(db)
+  const recipients = await recipientsOf(db, read)
+  const judged = await judge(db, organisation, read, recipients)
+  return read.map((one, i) => ({
+    read: one,
+    judged: judged[i] as Judged,
+    recipients: recipients[i] ?? [],
+    organisation,
+  }))
+}
+
+/** Stores messages with their deliveries, in one transaction. */
+function storeJudged(
   db: Database,
-  read: readonly Read[],
+  all: readonly JudgedRead[],
   { onward, lab = false }: Pick<IntakeOptions, 'onward' | 'lab'>,
 ): Promise<readonly TakenIn[]> {
+  // Of a setting that has just been changed what was read last counts.
+  const { organisation } = all.at(-1) ?? {}
+  if (!organisation) return Promise.resolve([])
   return inTransaction(db, async tx => {
-    const organisation = await readOrganisation(db, tx)
-    const recipients = await recipientsOf(db, tx, read)
-    const judged = await judge(db, tx, organisation, read, recipients)
     const ids = await storeMessages(
       db,
       tx,
-      read.map((one, i) => newMessage(one, judged[i] as Judged)),
+      all.map(({ read, judged }) => newMessage(read, judged)),
     )
     await countSenders(
       db,
       tx,
-      judged.map(({ sender }) => sender),
+      all.map(({ judged }) => judged.sender),
     )
-    const messages = read.map((one, i) => ({
-      id: ids[i] ?? 0,
-      read: one,
-      judged: judged[i] as Judged,
-      recipients: recipients[i] ?? [],
-    }))
+    const messages = all.map((one, i) => ({ ...one, id: ids[i] ?? 0 }))
     const stored = await storeDeliveries(db, tx, messages, { organisation, onward, lab })
     return ids.map(messageId => takenIn(messageId, stored))
   })
 }
 
-async function recipientsOf(db: Database, tx: Tx, read: readonly Read[]) {
+async function recipientsOf(db: Database, read: readonly Read[]) {
   const all = [...new Set(read.flatMap(({ incoming }) => incoming.recipients))]
-  const resolved = await resolveRecipients(db, all, tx)
-  const mailboxes = await mailboxRows(db, [...new Set(resolved.values())], tx)
+  const resolved = await resolveRecipients(db, all)
+  const mailboxes = await mailboxRows(db, [...new Set(resolved.values())])
   return read.map(({ incoming }) => recipientMailboxes(incoming.recipients, resolved, mailboxes))
 }
 
 const judge = (
   db: Database,
-  tx: Tx,
   organisation: Organisation,
   read: readonly Read[],
   recipients: Awaited<ReturnType<typeof recipientsOf>>,
@@ -124,7 +139,6 @@ const judge = (
       authentication,
       mailboxes: (recipients[i] ?? []).map(({ mailbox }) => mailbox),
     })),
-    tx,
   )
 
 const newMessage = (

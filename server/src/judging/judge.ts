@@ -79,19 +79,19 @@ export async function judgeArrivals(
       : { from: [], envelopeFrom, sender: null, listId: null, authentication: noAuthentication },
   )
   const mailboxIds = [...new Set(arrivals.flatMap(({ mailboxes }) => mailboxes.map(({ id }) => id)))]
-  const knowledge = await loadKnowledge(
-    db,
-    arrivals.flatMap(({ message }) => message ?? []),
-    senders,
-    tx,
-  )
-  const entries = await entriesFor(db, [...new Set(senders.flatMap(candidateTexts))], mailboxIds, { tx })
+  const messages = arrivals.flatMap(({ message }) => message ?? [])
+  // Outside of a transaction they go by several connections at once.
+  const [knowledge, entries, mailRules] = await Promise.all([
+    loadKnowledge(db, messages, senders, tx),
+    entriesFor(db, [...new Set(senders.flatMap(candidateTexts))], mailboxIds, { tx }),
+    rulesOf(db, mailboxIds, tx),
+  ])
   const bench: Bench = {
     organisation,
     knowledge,
     knownDomains: knownDomainsOf(organisation, knowledge),
     entries,
-    mailRules: await rulesOf(db, mailboxIds, tx),
+    mailRules,
     shown: await briefs(db, entries, tx),
   }
   return arrivals.map((arrival, i) => judgeArrival(arrival, senders[i] as SenderFacts, bench))
