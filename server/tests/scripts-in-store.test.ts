@@ -10,7 +10,7 @@ import {
   symlinkSync,
   writeFileSync,
 } from 'node:fs'
-import { connect, createServer, type Server, type Socket } from 'node:net'
+import { createServer, type Server } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { createTransport } from 'nodemailer'
@@ -23,6 +23,7 @@ import { createSecrets, createVault } from '../src/outbox/secrets.ts'
 import { readHere } from '../src/reading/reader.ts'
 import { createStores } from '../src/stores/stores.ts'
 import { enrol } from '../src/stores/watch.ts'
+import { cutOff } from './cut-off.ts'
 import { mailProgram, subjectsByFolder, subjectsOnDisk } from './imap-client.ts'
 import { log, setOrganisation, signedIn, startTestServer, type TestServer } from './support.ts'
 
@@ -129,33 +130,7 @@ async function deliver(subject: string, fields: Record<string, string> = {}): Pr
 const filed = () => subjectsByFolder(mailProgram(store.ports.imap, ingrid, 'a master password'))
 
 /** A way to the store that breaks off where somebody says these words. */
-async function cutsOff(
-  words: string,
-): Promise<{ readonly port: number; readonly close: () => Promise<void> }> {
-  const open = new Set<Socket>()
-  const proxy = createServer(client => {
-    const behind = connect(store.ports.sieve, '127.0.0.1')
-    for (const socket of [client, behind]) {
-      open.add(socket)
-      socket.on('error', () => {})
-      socket.on('close', () => {
-        client.destroy()
-        behind.destroy()
-      })
-    }
-    client.on('data', part => (part.includes(words) ? client.destroy() : behind.write(part)))
-    behind.pipe(client)
-  }).listen(0, '127.0.0.1')
-  await new Promise(done => proxy.once('listening', done))
-  return {
-    port: (proxy.address() as { port: number }).port,
-    close: () =>
-      new Promise(done => {
-        for (const socket of open) socket.destroy()
-        proxy.close(() => done())
-      }),
-  }
-}
+const cutsOff = (words: string) => cutOff(store.ports.sieve, { asked: words })
 
 const ingridId = () => server.mailbox('ingrid')
 const show = async (fresh = false): Promise<StoreScriptShape> =>

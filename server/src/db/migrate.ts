@@ -35,6 +35,7 @@ import { statements as standby } from './migrations/0035-standby.ts'
 import { statements as colleagueMoves } from './migrations/0036-colleague-moves.ts'
 import { statements as outageNotices } from './migrations/0038-outage-notices.ts'
 import { statements as folderChanges } from './migrations/0039-folder-changes.ts'
+import { statements as movesBegun } from './migrations/0040-moves-begun.ts'
 import { statements as storeScripts } from './migrations/0037-store-scripts.ts'
 import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
@@ -81,6 +82,7 @@ export const migrations: Readonly<Record<string, readonly string[]>> = {
   '0037-store-scripts': storeScripts,
   '0038-outage-notices': outageNotices,
   '0039-folder-changes': folderChanges,
+  '0040-moves-begun': movesBegun,
 }
 
 /** Done already, by the statement that was running when an upgrade was interrupted: it exists, or is gone. */

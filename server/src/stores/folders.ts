@@ -14,7 +14,7 @@ export interface Folder {
   readonly unread: number
   readonly uidValidity: number
   readonly uidNext: number
-  /** Its highest mod-sequence (RFC 7162 §3.1.2); `null`: the store does not tell it. */
+  /** Its highest mod-sequence (RFC 7162 §3.1.2); `null`: not asked, or the store does not tell it. */
   readonly modSeq: bigint | null
 }
 
@@ -42,11 +42,17 @@ function kindOf({ path, specialUse, specialUseSource }: ListResponse, store: Loo
   return marked === 'junk' && store.junkFolder !== '' ? 'other' : (marked ?? 'other')
 }
 
-/** Folders of a mailbox with what is in them, in one question where the store has LIST-STATUS (RFC 5819). */
-export async function foldersOf(client: ImapFlow, store: LookedInto): Promise<readonly Folder[]> {
-  const listed = await client.list({
-    statusQuery: { messages: true, unseen: true, uidNext: true, uidValidity: true, highestModseq: true },
-  })
+/**
+ * Folders of a mailbox with what is in them, in one question where the store has LIST-STATUS (RFC 5819). `counted`: with their
+ * mod-sequences, for which a store opens every folder: twice the time.
+ */
+export async function foldersOf(
+  client: ImapFlow,
+  store: LookedInto,
+  { counted = false }: { readonly counted?: boolean } = {},
+): Promise<readonly Folder[]> {
+  const numbers = { messages: true, unseen: true, uidNext: true, uidValidity: true }
+  const listed = await client.list({ statusQuery: { ...numbers, ...(counted && { highestModseq: true }) } })
   return listed
     .filter(({ flags, path }) => !isClosed(flags) && path.length <= longestPath)
     .slice(0, mostFolders)
@@ -85,8 +91,8 @@ export async function openFolder(
   client: ImapFlow,
   path: string,
   write = false,
-): Promise<{ uidValidity: number }> {
+): Promise<{ uidValidity: number; modSeq: bigint | null }> {
   const box = await client.mailboxOpen(path, { readOnly: !write })
   if (write && box.readOnly === true) throw new StoreError('refused', `${path}: read only`)
-  return { uidValidity: Number(box.uidValidity) }
+  return { uidValidity: Number(box.uidValidity), modSeq: modSeqOf(box.highestModseq) }
 }

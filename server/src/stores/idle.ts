@@ -52,7 +52,7 @@ export function createIdle({ db, stores, log, now }: Deps): Idle {
   }
 
   async function lookAgain(visit: Visit): Promise<void> {
-    await lookInto(db, visit, now())
+    await lookInto(db, visit, now(), { counted: true })
     await inTransaction(db, tx =>
       announce(db, tx, now(), [{ kind: 'mailbox', deliveryId: null, state: null, by: '' }]),
     )

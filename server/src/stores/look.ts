@@ -44,11 +44,17 @@ const mostAsked = 1000
 /**
  * Looks into a mailbox: which folders there are, how much is in them, and where copies of deliveries are now. Only folders in which
  * something changed are opened, and of messages only the field that names the delivery and whether they were opened is read.
+ * `counted`: for whoever looks at it now, who is to see, too, that one was opened while another was marked as unread.
  * @throws {StoreError}
  */
-export async function lookInto(db: Database, { client, mailbox, store }: Visit, now: Date): Promise<void> {
+export async function lookInto(
+  db: Database,
+  { client, mailbox, store }: Visit,
+  now: Date,
+  more: { readonly counted?: boolean } = {},
+): Promise<void> {
   const key = await signingKey(db, 'deliveries')
-  const folders = await foldersOf(client, store)
+  const folders = await foldersOf(client, store, more)
   const known = await findAll(db, StoreFolders, { mailbox_id: mailbox.id })
   const byPath = new Map(known.map(row => [row.path, row]))
   const seen: Seen[] = []
@@ -60,7 +66,7 @@ export async function lookInto(db: Database, { client, mailbox, store }: Visit, 
   await inTransaction(db, tx => write({ db, tx, now, mailboxId: mailbox.id }, folders, known, seen))
 }
 
-/** One was opened and another marked as unread: only its mod-sequence tells that. */
+/** That one was opened and another marked as unread is told by its mod-sequence alone, where that was asked for. */
 const hasChanged = (row: FolderRow, folder: Folder) =>
   row.uid_validity !== folder.uidValidity ||
   row.uid_next < folder.uidNext ||
@@ -76,9 +82,10 @@ interface Reading {
 
 async function lookAtFolder(
   { db, client, key }: Reading,
-  folder: Folder,
+  listed: Folder,
   row: FolderRow | null,
 ): Promise<Seen> {
+  let folder = listed
   const isSame = row !== null && row.uid_validity === folder.uidValidity
   const from = isSame ? row.uid_next : 1
   const asked = isSame
@@ -90,7 +97,9 @@ async function lookAtFolder(
       )
     : []
   if (folder.total === 0) return { folder, known: row, found: [], there: new Map(), asked }
-  await openFolder(client, folder.path)
+  const opened = await openFolder(client, folder.path)
+  // Whoever opens a folder is told it without asking.
+  folder = { ...folder, modSeq: folder.modSeq ?? opened.modSeq }
   const there =
     row === null || asked.length === 0
       ? new Map<number, boolean>()

@@ -8,7 +8,8 @@ import { claim } from '../jobs/claim.ts'
 import { writeRecord, type Actor } from '../record/write.ts'
 import { noteArrived } from './copies.ts'
 import { openFolder } from './folders.ts'
-import { moveIn, searchIn, StoreError, storeErrorOf } from './imap.ts'
+import { searchIn, StoreError, storeErrorOf } from './imap.ts'
+import { beginPart, movePart, settlePart, type Moved } from './move-parts.ts'
 import { visited, type Stores, type Visit } from './stores.ts'
 
 type MoveRow = RowOf<typeof StoreMoves>
@@ -200,6 +201,17 @@ async function moveAll(db: Database, visit: Visit, row: MoveRow, now: () => Date
   const [from, to] = row.state === 'moving' ? [row.from_path, row.to_path] : [row.to_path, row.from_path]
   const wanted = row.state === 'moving' ? row.from_validity : row.to_validity
   let waiting: readonly number[] = row.waiting
+  const noted = (moved: Moved, way: Way, as: MoveRow) =>
+    inTransaction(db, tx => note({ db, tx, now: now(), row: as }, { ...way, ...moved, waiting }))
+  if (row.begun !== null) {
+    // Nobody heard the end of it: the process was killed, or the store broke off.
+    const { begun } = row
+    const wasMoving = begun.from === row.from_path
+    const moved = await settlePart(client, begun)
+    const went = new Set(moved.part)
+    waiting = wasMoving === (row.state === 'moving') ? waiting.filter(uid => !went.has(uid)) : waiting
+    if (!(await noted(moved, begun, { ...row, state: wasMoving ? 'moving' : 'undoing' }))) return true
+  }
   if (waiting.length > 0) {
     const { uidValidity } = await openFolder(client, from, true)
     // A folder that was made anew has other messages by the same numbers: none of them is meant.
@@ -208,11 +220,10 @@ async function moveAll(db: Database, visit: Visit, row: MoveRow, now: () => Date
   while (waiting.length > 0) {
     const part = waiting.slice(0, together)
     waiting = waiting.slice(together)
-    const { went, uidValidity: validity } = await moveIn(client, part, to)
-    const goesOn = await inTransaction(db, tx =>
-      note({ db, tx, now: now(), row }, { from, to, part, went, waiting, validity }),
-    )
-    if (!goesOn) return true
+    const begun = await beginPart(client, { from, to }, part)
+    await update(db, StoreMoves, { begun }, { id: row.id })
+    const { went, validity } = await movePart(client, begun)
+    if (!(await noted({ part, went, validity }, { from, to }, row))) return true
   }
   await execute(
     db,
@@ -229,14 +240,13 @@ interface Noting {
   readonly row: MoveRow
 }
 
-interface Part {
+interface Way {
   readonly from: string
   readonly to: string
-  readonly part: readonly number[]
-  /** Old numbers to new ones, as far as the store tells them. */
-  readonly went: ReadonlyMap<number, number>
+}
+
+interface Part extends Way, Moved {
   readonly waiting: readonly number[]
-  readonly validity: number
 }
 
 /** Writes down what was moved: how far the act has come, and where the copies of deliveries are now. `false`: somebody has taken it back meanwhile. */
@@ -245,13 +255,14 @@ async function note({ db, tx, now, row }: Noting, part: Part): Promise<boolean> 
   if (!current) return false
   await noteCopies({ db, tx, now, row }, part)
   const { went, waiting, validity } = part
+  const whereItWent = row.state === 'moving' && validity > 0 ? { to_validity: validity } : {}
   if (current.state !== row.state) {
     // This part went before that was known: it goes back with the rest.
     const back = [...current.waiting, ...went.values()]
     await update(
       db,
       StoreMoves,
-      { waiting: back, total: back.length, claimed_until: null },
+      { waiting: back, total: back.length, begun: null, claimed_until: null, ...whereItWent },
       { id: row.id },
       tx,
     )
@@ -263,11 +274,12 @@ async function note({ db, tx, now, row }: Noting, part: Part): Promise<boolean> 
     {
       waiting,
       moved: [...current.moved, ...went.values()],
+      begun: null,
       done: current.done + part.part.length,
       trouble: '',
       detail: '',
       claimed_until: new Date(now.getTime() + claimFor),
-      ...(row.state === 'moving' && validity > 0 ? { to_validity: validity } : {}),
+      ...whereItWent,
     },
     { id: row.id },
     tx,

@@ -87,7 +87,7 @@ export async function lookNow(
     const seen = await stores.visit(
       mailbox,
       async visit => {
-        await lookInto(db, visit, now())
+        await lookInto(db, visit, now(), { counted: urgent })
         return true
       },
       urgent,

@@ -133,6 +133,18 @@ export const ColleagueMoves = model(
   },
 )
 
+/** The part of a move that is under way. */
+export interface BegunPart {
+  readonly from: string
+  readonly to: string
+  /** Numbers in the folder it comes from, with what each message is known by; '' where the store does not tell. */
+  readonly part: readonly (readonly [uid: number, name: string])[]
+  /** The first number that the other folder would give, … */
+  readonly next: number
+  /** … as long as it is this one; 0: nobody knew. */
+  readonly validity: number
+}
+
 export const StoreMoves = model(
   'store_moves',
   {
@@ -153,6 +165,8 @@ export const StoreMoves = model(
     from_validity: integer({ size: 'big' }),
     /** Numbers where it went to; what the store did not say is missing. */
     moved: json<readonly number[]>(),
+    /** `null`: what was begun has been written down. */
+    begun: maybe(json<BegunPart>()),
     to_validity: integer({ size: 'big' }),
     done: preset(integer()),
     total: integer(),
