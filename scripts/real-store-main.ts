@@ -33,7 +33,8 @@ const store = await startRealStore({
   // Colleagues' own mail programs sign in with this one; it is a demo.
   accounts: Object.fromEntries(mailboxes.map(({ address }) => [address, 'harbour-demo'])),
   master: { user: account, password },
-  before: filingScript({ junk, aside }),
+  // Its folders are in the Maildir layout, which has a dot between a folder and one within it.
+  before: filingScript({ junk, aside, separator: '.' }),
 })
 await setStore(db)
 if (isNew) await handOver(db)

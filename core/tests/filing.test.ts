@@ -4,13 +4,16 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { describe, expect, test } from 'vitest'
 import { encodeWords } from '@pendro/core/address'
-import { filingScript } from '@pendro/core/mail-rules'
+import { filingScript, type FilingFolders } from '@pendro/core/mail-rules'
 
 // Debian dovecot-sieve's interpreter, which others wrote, says where a message goes.
 const interpreter = ['/usr/bin/sieve-test', '/usr/local/bin/sieve-test'].find(existsSync)
 
 /** What the interpreter does with a message of these fields. */
-function filed(fields: readonly string[], folders = { junk: 'Junk', aside: 'Set aside' }): string {
+function filed(
+  fields: readonly string[],
+  folders: FilingFolders = { junk: 'Junk', aside: 'Set aside' },
+): string {
   const folder = mkdtempSync(join(tmpdir(), 'sieve-filing-'))
   const isRoot = process.getuid?.() === 0
   const [uid, gid] = isRoot ? [65_534, 65_534] : [process.getuid?.(), process.getgid?.()]
@@ -50,6 +53,22 @@ describe.skipIf(interpreter === undefined)('how a mail store files what Pendro h
     const said = filed(fields)
     expect(said).toMatch(goes)
     expect(said.match(/store message in folder/g)).toHaveLength(1)
+  })
+  test.each<[folder: string, names: Partial<FilingFolders>, goes: string]>([
+    ['Orders/Fish', {}, 'Orders/Fish'],
+    ['Orders/Fish', { separator: '.' }, 'Orders.Fish'],
+    ['Orders', { separator: '.' }, 'Orders'],
+    ['a/b/c/d/e/f', { separator: '.' }, 'a.b.c.d.e.f'],
+    // Deeper than anybody files: the rest keeps its name.
+    ['a/b/c/d/e/f/g', { separator: '.' }, 'a.b.c.d.e.f/g'],
+    ['Orders/Fish', { separator: '.', prefix: 'INBOX.' }, 'INBOX.Orders.Fish'],
+    ['Orders', { prefix: 'Mail/' }, 'Mail/Orders'],
+    ['Orders/Fish', { separator: '\\' }, 'Orders\\Fish'],
+    ['${1}/Fish', { separator: '$' }, '${1}$Fish'],
+  ])('a rule’s folder %s, where the store has %o, is %s', (folder, names, goes) => {
+    const fields = ['Pendro-Place: moved', `Pendro-Folder: ${folder}`]
+    const said = filed(fields, { junk: 'Junk', aside: '', ...names })
+    expect(said).toContain(`store message in folder: ${goes}\n`)
   })
   test('a mark is put on', () =>
     expect(filed(['Pendro-Important: yes', 'Pendro-Place: junk'])).toMatch(/flags:? \\flagged/i))

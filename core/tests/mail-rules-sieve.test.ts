@@ -414,6 +414,8 @@ describe.skipIf(!interpreter || !compiler)(
         folders: fc.record({
           junk: fc.constantFrom('Junk', 'Un"wanted ${x}'),
           aside: fc.constantFrom('Set aside', 'Later'),
+          separator: fc.constantFrom('/', '.', '\\', '$'),
+          prefix: fc.constantFrom('', 'INBOX.', '"'),
         }),
       })
       fc.assert(

@@ -19,7 +19,9 @@ export const mailProgram = (port: number, user: string, password: string) =>
 export async function subjectsByFolder(client: ImapFlow): Promise<Record<string, string[]>> {
   await client.connect()
   const found: Record<string, string[]> = {}
-  for (const { path } of await client.list()) {
+  for (const { path, flags } of await client.list()) {
+    // Only the way to folders within it (RFC 9051 §6.3.9).
+    if (flags.has('\\Noselect') || flags.has('\\NonExistent')) continue
     const box = await client.mailboxOpen(path, { readOnly: true })
     if (box.exists === 0) continue
     found[path] = (await client.fetchAll('1:*', { envelope: true })).map(

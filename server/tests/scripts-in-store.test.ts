@@ -22,7 +22,7 @@ import { workScripts } from '../src/mail-rules/in-store.ts'
 import { createSecrets, createVault } from '../src/outbox/secrets.ts'
 import { readHere } from '../src/reading/reader.ts'
 import { createStores } from '../src/stores/stores.ts'
-import { enrol } from '../src/stores/watch.ts'
+import { enrol, lookNow } from '../src/stores/watch.ts'
 import { cutOff } from './cut-off.ts'
 import { mailProgram, subjectsByFolder, subjectsOnDisk } from './imap-client.ts'
 import { log, setOrganisation, signedIn, startTestServer, type TestServer } from './support.ts'
@@ -187,6 +187,26 @@ describe('mail rules and the automatic reply at a mail store', () => {
     }
     expect(await filed()).toEqual(places)
     expect(await subjectsOnDisk(join(folder, 'mail', ingrid))).toEqual(places)
+  })
+
+  test('a folder within a folder is one there, too, whatever the store has between them', async () => {
+    await addRule(rule('fish', 'Orders/Fish'))
+    await work()
+    expect(there('pendro-rules')).toContain('"Orders/Fish"')
+    // A look tells how the store names folders: Maildir has a dot. The scripts are written anew.
+    await lookNow({ db: server.db, stores: createStores(server.db, secrets), now }, ingridId())
+    await work()
+    expect(there('pendro-rules')).toContain('"Orders.Fish"')
+    expect(await show(true)).toMatchObject({ state: 'kept', trouble: '' })
+    await deliver('Two boxes of fish')
+    await deliver('A rule', {
+      'Pendro-Delivery': '9.x',
+      'Pendro-Place': 'moved',
+      'Pendro-Folder': 'Orders/Shell/Fish',
+    })
+    const places = { 'Orders.Fish': ['Two boxes of fish'], 'Orders.Shell.Fish': ['A rule'] }
+    expect(await filed()).toMatchObject(places)
+    expect(await subjectsOnDisk(join(folder, 'mail', ingrid))).toMatchObject(places)
   })
 
   test('the colleague’s own script stays to the letter, and is still run', async () => {

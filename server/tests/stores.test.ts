@@ -43,7 +43,7 @@ const secrets = createSecrets(
     authorities: '',
   },
 )
-const filing = `require ["fileinto", "mailbox"];
+const filing = `require ["fileinto", "mailbox", "variables"];
 if header :is "Pendro-Place" "junk" { fileinto :create "Junk"; stop; }
 if header :matches "Pendro-Folder" "*" { fileinto :create "\${0}"; stop; }
 `
@@ -362,6 +362,37 @@ describe('what is said of where mail is', () => {
     })
     expect(body.explanations.en).toContain('A mail program moved it to the folder “Yard”')
     expect(body.explanations.en).not.toContain('delivered to your inbox')
+  })
+
+  test('what a rule has put into a folder, and the store has not, is where the store has it', async () => {
+    const { id } = await letter()
+    await execute(
+      server.db,
+      "UPDATE deliveries SET bound_for = 'moved', folder = 'Cranes' WHERE id = :id AND state = 'deferred'",
+      { id },
+    )
+    await execute(
+      server.db,
+      "UPDATE outbox SET place = 'moved' WHERE subject_id = :id AND kind = 'delivery'",
+      {
+        id,
+      },
+    )
+    await handOver()
+    expect(await state(id)).toBe('moved')
+    // By a hand, or a filter of the store’s own, before anybody has looked.
+    const client = asColleague('ingrid@harbour.example')
+    await client.connect()
+    await client.mailboxOpen('Cranes')
+    await client.messageMove('1:*', 'INBOX')
+    await client.logout()
+    later(60)
+    const { body } = await oda.get(`/api/whereabouts/${id}/account`)
+    const here = body.hit.journey.find(({ stage }: { stage: string }) => stage === 'here')
+    expect(here).toMatchObject({
+      kind: 'found-in',
+      facts: { folder: 'INBOX', place: 'inbox', read: 'unread' },
+    })
   })
 
   test('what a mail program threw away is no longer there', async () => {

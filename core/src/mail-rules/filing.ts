@@ -1,11 +1,23 @@
 import { dollar, quoted } from './sieve-text.ts'
 
-/** Folders of a mail store that have a meaning. */
-export interface FilingFolders {
+/** How a mail store names folders within folders: rules have "/" between them, whatever a store has. */
+export interface FolderNames {
+  /** Between a folder and one within it (RFC 9051 §5.1.1); without it "/". */
+  readonly separator?: string
+  /** In front of all folders of a mailbox (RFC 2342), such as "INBOX."; without it nothing. */
+  readonly prefix?: string
+}
+
+/** Folders of a mail store that have a meaning, by the store's names for them. */
+export interface FilingFolders extends FolderNames {
   readonly junk: string
   /** Where what is set aside goes; '' for the inbox. */
   readonly aside: string
 }
+
+/** A folder of a mail rule as the store names it. */
+export const storeFolder = (folder: string, { separator = '/', prefix = '' }: FolderNames): string =>
+  `${prefix}${folder.split('/').join(separator)}`
 
 const filingHead = '# Pendro: files mail as its fields say (Pendro-Place, Pendro-Folder, Pendro-Important).'
 const filingNeeds = ['fileinto', 'mailbox', 'variables', 'imap4flags']
@@ -20,7 +32,31 @@ export const filingScript = (folders: FilingFolders): string =>
 const requiring = (needs: readonly string[]): string =>
   `require [${needs.map(name => `"${name}"`).join(', ')}];\n`
 
-function filing({ junk, aside }: FilingFolders): string {
+/** Folders within folders that are told apart; what is deeper keeps its "/". */
+const deepest = 6
+
+/** Files into the folder of the field. Sieve can't replace a character: a pattern for each depth takes the name apart. */
+function filingNamed({ separator = '/', prefix = '' }: FolderNames): string {
+  const depths = separator === '/' ? [1] : Array.from({ length: deepest }, (_, i) => deepest - i)
+  const branches = depths.map(depth => {
+    const parts = Array.from({ length: depth }, (_, i) => i + 1)
+    const name = parts.map(part => `\${${part}}`).join(plainly(separator))
+    return `if header :matches "Pendro-Folder" "${parts.map(() => '*').join('/')}" {
+    fileinto :create "${plainly(prefix)}${name}";
+    stop;
+  }`
+  })
+  return `if header :is "Pendro-Place" "moved" {
+  ${branches.join(' els')}
+}
+`
+}
+
+/** A text within a string that has variables in it. */
+const plainly = (text: string): string => quoted(text).slice(1, -1).replaceAll(dollar, '${dollar}')
+
+function filing(folders: FilingFolders): string {
+  const { junk, aside } = folders
   // Variables are read in strings here: a folder’s own "${" has to stay one (RFC 5229 §3).
   const file = (folder: string) => `fileinto :create ${quoted(folder).replaceAll(dollar, '${dollar}')};`
   return `set "dollar" "$";
@@ -39,11 +75,7 @@ ${
   stop;
 }
 `
-}if allof (header :is "Pendro-Place" "moved", header :matches "Pendro-Folder" "*") {
-  fileinto :create "\${1}";
-  stop;
-}
-`
+}${filingNamed(folders)}`
 }
 
 /** Names of the scripts that Pendro keeps in a mailbox. */

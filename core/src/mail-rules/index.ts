@@ -1,5 +1,12 @@
 export { conditionsKey, rulesWork, type RuleFinding, type RuleWork } from './findings.ts'
-export { activeScript, filingScript, storeScripts, type FilingFolders } from './filing.ts'
+export {
+  activeScript,
+  filingScript,
+  storeFolder,
+  storeScripts,
+  type FilingFolders,
+  type FolderNames,
+} from './filing.ts'
 export { matchingRules, settleRules, verdictOf, type RulesAnswer } from './match.ts'
 export {
   attachmentKinds,

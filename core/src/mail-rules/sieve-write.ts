@@ -1,5 +1,5 @@
 import { dollar, quoted } from './sieve-text.ts'
-import type { FilingFolders } from './filing.ts'
+import { storeFolder, type FilingFolders } from './filing.ts'
 import type { MailRule, RuleAction, RuleCondition, RuleTest } from './rule.ts'
 
 /** A rule that Sieve has no words for, and why. */
@@ -81,9 +81,11 @@ export const heldOf = (folders: FilingFolders): string => held(folders).replaceA
 export const foldersMark = '# folders '
 /** Names that are not the usual ones are told, for whoever reads the script back. */
 export const headOf = (folders: FilingFolders): string =>
-  folders.junk === usualFolders.junk && folders.aside === usualFolders.aside
+  folders.junk === usualFolders.junk && folders.aside === usualFolders.aside && !isNamedOtherwise(folders)
     ? head
-    : `${head}${foldersMark}${oneLine({ junk: folders.junk, aside: folders.aside })}`
+    : `${head}${foldersMark}${oneLine({ junk: folders.junk, aside: folders.aside, ...(isNamedOtherwise(folders) && namesOf(folders)) })}`
+const namesOf = ({ separator = '/', prefix = '' }: FilingFolders) => ({ separator, prefix })
+const isNamedOtherwise = (folders: FilingFolders): boolean => storeFolder('/', folders) !== '/'
 /** As a comment: JSON lets two kinds of line ends through. */
 const oneLine = (told: object): string => `${JSON.stringify(told).replace(/[\u2028\u2029]/g, ' ')}\n`
 
@@ -158,8 +160,12 @@ function answering({ days, addresses, ownDomains, inside, outside, away }: Vacat
   return `${replyMark}if ${when} {\n${answers}}\n`
 }
 
-const folderOf = (place: RuleAction['place'], { aside }: FilingFolders): string | null =>
-  place === null || place.kind === 'inbox' ? null : place.kind === 'folder' ? place.folder : aside || null
+const folderOf = (place: RuleAction['place'], folders: FilingFolders): string | null =>
+  place === null || place.kind === 'inbox'
+    ? null
+    : place.kind === 'folder'
+      ? storeFolder(place.folder, folders)
+      : folders.aside || null
 
 const marked = ({ name, needs, conditions, action }: Ruled): string =>
   `${ruleMark}${oneLine({ name, needs, conditions, action })}`

@@ -36,6 +36,7 @@ import { statements as colleagueMoves } from './migrations/0036-colleague-moves.
 import { statements as outageNotices } from './migrations/0038-outage-notices.ts'
 import { statements as folderChanges } from './migrations/0039-folder-changes.ts'
 import { statements as movesBegun } from './migrations/0040-moves-begun.ts'
+import { statements as folderNames } from './migrations/0041-folder-names.ts'
 import { statements as storeScripts } from './migrations/0037-store-scripts.ts'
 import { statements as saidByCode } from './migrations/0009-said-by-code.ts'
 import { statements as exactList } from './migrations/0008-exact-list.ts'
@@ -83,6 +84,7 @@ export const migrations: Readonly<Record<string, readonly string[]>> = {
   '0038-outage-notices': outageNotices,
   '0039-folder-changes': folderChanges,
   '0040-moves-begun': movesBegun,
+  '0041-folder-names': folderNames,
 }
 
 /** Done already, by the statement that was running when an upgrade was interrupted: it exists, or is gone. */

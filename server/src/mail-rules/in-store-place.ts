@@ -1,7 +1,7 @@
 import type { FilingFolders } from '@pendro/core/mail-rules'
 import type { Database } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
-import { StoreFolders, type StoreScripts } from '../db/models/stores.ts'
+import { StoreFolders, StoreMailboxes, type StoreScripts } from '../db/models/stores.ts'
 import { organisationNow } from '../db/organisation.ts'
 import { findOne } from '../db/rows.ts'
 import { storeKey, storeOf } from '../outbox/stores.ts'
@@ -34,8 +34,19 @@ export async function wantedFor(db: Database, { mailbox, store }: At) {
   return { rules: script, folders, ...rest }
 }
 
-/** The junk folder as the mailbox has it. */
+/** The junk folder as the mailbox has it, and how its store names folders: both as of the last look. */
 async function foldersFor(db: Database, id: number, store: TakesSieve): Promise<FilingFolders> {
   const junk = await findOne(db, StoreFolders, { mailbox_id: id, kind: 'junk' }, { columns: ['path'] })
-  return { junk: junk?.path ?? (store.junkFolder || 'Junk'), aside: store.asideFolder }
+  const names = await findOne(
+    db,
+    StoreMailboxes,
+    { mailbox_id: id },
+    { columns: ['separator_char', 'prefix'] },
+  )
+  return {
+    junk: junk?.path ?? (store.junkFolder || 'Junk'),
+    aside: store.asideFolder,
+    separator: names?.separator_char ?? '/',
+    prefix: names?.prefix ?? '',
+  }
 }

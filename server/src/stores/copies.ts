@@ -1,4 +1,5 @@
 import type { DeliveryState } from '@pendro/core/delivery'
+import { storeFolder, type FolderNames } from '@pendro/core/mail-rules'
 import { select, type Database, type Tx } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
 import { StoreCopies } from '../db/models/stores.ts'
@@ -13,6 +14,8 @@ type PutBy = RowOf<typeof StoreCopies>['put_by']
 /** A copy that a folder has and had not before. */
 export interface Arrived {
   readonly deliveryId: number
+  /** Path of its folder. */
+  readonly path: string
   readonly folderId: number
   readonly kind: FolderKind
   readonly uid: number
@@ -25,17 +28,20 @@ interface Arrivals {
   readonly now: Date
   /** Pendro put it there; else it is worked out from what was known before. */
   readonly byPendro?: boolean
+  /** How the store names folders. */
+  readonly names?: FolderNames
 }
 
 interface DeliveryRow {
   readonly id: number
   readonly state: DeliveryState
   readonly bound_for: string | null
+  readonly folder: string | null
   readonly came_from: DeliveryState | null
   readonly cluster_key: string
 }
 
-/** Where each state of a delivery is looked for first; anywhere for what a rule puts into a folder. */
+/** Where each state of a delivery is looked for first; what a rule puts into a folder, in that one. */
 const expected: Readonly<Record<string, FolderKind>> = {
   inbox: 'inbox',
   released: 'inbox',
@@ -50,13 +56,13 @@ const expected: Readonly<Record<string, FolderKind>> = {
 export async function noteArrived(
   db: Database,
   tx: Tx,
-  { mailboxId, arrived, now, byPendro = false }: Arrivals,
+  { mailboxId, arrived, now, byPendro = false, names = {} }: Arrivals,
 ): Promise<readonly (Arrived & { readonly putBy: PutBy })[]> {
   if (arrived.length === 0) return []
   const ids = [...new Set(arrived.map(({ deliveryId }) => deliveryId))]
   const deliveries = await select<DeliveryRow>(
     db,
-    'SELECT id, state, bound_for, came_from, cluster_key FROM deliveries WHERE id IN (:ids) AND mailbox_id = :mailboxId ORDER BY id FOR UPDATE',
+    'SELECT id, state, bound_for, folder, came_from, cluster_key FROM deliveries WHERE id IN (:ids) AND mailbox_id = :mailboxId ORDER BY id FOR UPDATE',
     { ids, mailboxId },
     tx,
   )
@@ -70,12 +76,16 @@ export async function noteArrived(
   const places = new Set(before.map(row => `${row.folder_id}.${row.uid}`))
   const wasThere = new Set(before.map(row => row.delivery_id))
   const movedAway = new Set(before.filter(row => row.gone_at !== null).map(row => row.delivery_id))
-  const howItCame = ({ deliveryId, kind }: Arrived): PutBy => {
+  const howItCame = ({ deliveryId, path, kind }: Arrived): PutBy => {
     if (byPendro) return 'pendro'
     if (wasThere.has(deliveryId)) return movedAway.has(deliveryId) ? 'colleague' : 'unseen'
     const row = byId.get(deliveryId)
     const place = row?.state === 'deferred' ? row.bound_for : row?.state
-    return (expected[place ?? ''] ?? kind) === kind ? 'arrival' : 'unseen'
+    const isThere =
+      place === 'moved'
+        ? isSame(path, storeFolder(row?.folder ?? '', names))
+        : (expected[place ?? ''] ?? kind) === kind
+    return isThere ? 'arrival' : 'unseen'
   }
   const fresh = arrived
     .filter(one => byId.has(one.deliveryId) && !places.has(`${one.folderId}.${one.uid}`))
@@ -124,6 +134,8 @@ export async function noteArrived(
   )
   return fresh
 }
+
+const isSame = (a: string, b: string) => a.localeCompare(b, undefined, { sensitivity: 'accent' }) === 0
 
 interface Shift {
   readonly act: 'bring' | 'refile'

@@ -142,7 +142,7 @@ async function noteBrought(
     tx,
   )
   if (!target || uid === undefined) return
-  const arrived = [{ deliveryId, folderId: target.id, kind: 'inbox' as const, uid, seen }]
+  const arrived = [{ deliveryId, folderId: target.id, path: inbox, kind: 'inbox' as const, uid, seen }]
   await noteArrived(db, tx, { mailboxId, byPendro: true, now, arrived })
 }
 

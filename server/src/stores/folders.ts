@@ -86,6 +86,13 @@ const modSeqOf = (said: bigint | undefined): bigint | null =>
 const isClosed = (flags: ReadonlySet<string>) =>
   ['\\noselect', '\\nonexistent'].some(one => [...flags].some(flag => flag.toLowerCase() === one))
 
+/** How the store names this mailbox's folders (RFC 2342); one that does not say so has "/" and nothing in front. */
+export function namesIn({ namespace }: ImapFlow): { readonly separator: string; readonly prefix: string } {
+  const { delimiter, prefix } = namespace ?? {}
+  const isSaid = typeof delimiter === 'string' && delimiter.length === 1 && (prefix ?? '').length <= 100
+  return { separator: isSaid ? delimiter : '/', prefix: isSaid ? (prefix ?? '') : '' }
+}
+
 /** Opens a folder. `write`: to move what is in it. @throws {StoreError} where it is gone. */
 export async function openFolder(
   client: ImapFlow,

@@ -7,8 +7,9 @@ import { signingKey } from '../db/signing-keys.ts'
 import { noteLook } from '../deliveries/looks.ts'
 import { readDeliveryMark } from '../outbox/trace.ts'
 import { noteArrived } from './copies.ts'
-import { foldersOf, openFolder, type Folder } from './folders.ts'
+import { foldersOf, namesIn, openFolder, type Folder } from './folders.ts'
 import { searchIn } from './imap.ts'
+import { scriptsDue } from './scripts-due.ts'
 import type { Visit } from './stores.ts'
 
 type FolderRow = RowOf<typeof StoreFolders>
@@ -63,7 +64,11 @@ export async function lookInto(
     if (row && !hasChanged(row, folder)) continue
     seen.push(await lookAtFolder({ db, client, key }, folder, row))
   }
-  await inTransaction(db, tx => write({ db, tx, now, mailboxId: mailbox.id }, folders, known, seen))
+  const names = namesIn(client)
+  await inTransaction(db, async tx => {
+    await write({ db, tx, now, mailboxId: mailbox.id, names }, folders, known, seen)
+    await noteNames({ db, tx, mailboxId: mailbox.id }, names)
+  })
 }
 
 /** That one was opened and another marked as unread is told by its mod-sequence alone, where that was asked for. */
@@ -170,6 +175,7 @@ interface Writing {
   readonly tx: Tx
   readonly now: Date
   readonly mailboxId: number
+  readonly names: ReturnType<typeof namesIn>
 }
 
 async function write(
@@ -178,7 +184,7 @@ async function write(
   known: readonly FolderRow[],
   seen: readonly Seen[],
 ): Promise<void> {
-  const { db, tx, now, mailboxId } = writing
+  const { db, tx, now, mailboxId, names } = writing
   const paths = new Set(folders.map(({ path }) => path))
   const gone = known.filter(({ path }) => !paths.has(path))
   if (gone.length > 0) await remove(db, StoreFolders, { id: gone.map(({ id }) => id) }, tx)
@@ -195,9 +201,14 @@ async function write(
       await update(db, StoreCopies, { seen: value }, { id: turned.map(({ id }) => id) }, tx)
   }
   const arrived = seen.flatMap(({ folder, found }) =>
-    found.map(one => ({ ...one, kind: folder.kind, folderId: ids.get(folder.path) ?? 0 })),
+    found.map(one => ({
+      ...one,
+      path: folder.path,
+      kind: folder.kind,
+      folderId: ids.get(folder.path) ?? 0,
+    })),
   )
-  const fresh = await noteArrived(db, tx, { mailboxId, arrived, now })
+  const fresh = await noteArrived(db, tx, { mailboxId, arrived, now, names })
   // Whoever opens a message in the junk folder has looked at it, whether or not at Pendro's own page.
   const wasOpened =
     seen.some(
@@ -212,6 +223,21 @@ async function write(
     { mailboxId, now },
     tx,
   )
+}
+
+/** Scripts name folders as the store does: they are written anew when that turns out to be otherwise. */
+async function noteNames(
+  { db, tx, mailboxId }: Pick<Writing, 'db' | 'tx' | 'mailboxId'>,
+  { separator, prefix }: ReturnType<typeof namesIn>,
+): Promise<void> {
+  const changed = await execute(
+    db,
+    `UPDATE store_mailboxes SET separator_char = :separator, prefix = :prefix
+     WHERE mailbox_id = :mailboxId AND (separator_char <> :separator OR prefix <> :prefix)`,
+    { mailboxId, separator, prefix },
+    tx,
+  )
+  if (changed > 0) await scriptsDue(db, tx, [mailboxId])
 }
 
 async function writeFolder(

@@ -307,7 +307,16 @@ async function noteCopies({ db, tx, now, row }: Noting, { from, to, part, went }
       const place = went.get(uid)
       return place === undefined
         ? []
-        : [{ deliveryId: delivery_id, folderId: target.id, kind: target.kind, uid: place, seen: seen === 1 }]
+        : [
+            {
+              deliveryId: delivery_id,
+              folderId: target.id,
+              path: to,
+              kind: target.kind,
+              uid: place,
+              seen: seen === 1,
+            },
+          ]
     }),
   })
 }

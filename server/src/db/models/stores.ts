@@ -64,6 +64,10 @@ export const StoreMailboxes = model(
     next_at: moment(),
     claimed_until: maybe(moment()),
     looked_at: maybe(moment()),
+    /** Between a folder and one within it. */
+    separator_char: preset(text(1)),
+    /** In front of its folders. */
+    prefix: preset(text(100)),
     trouble: preset(text<StoreTrouble>(20)),
     /** What the store said. */
     detail: preset(text(500)),

@@ -140,6 +140,8 @@ function useHitActs(hit: WhereHit) {
 function Acts({ hit }: { hit: WhereHit }) {
   const { t } = useTranslation()
   const { ruling, again } = useHitActs(hit)
+  // The store has it in the inbox, whatever a rule said: there is nothing to bring.
+  if (isInInbox(hit) && (hit.state === 'aside' || hit.state === 'moved')) return null
   switch (hit.state) {
     case 'quarantined':
     case 'junk':
@@ -169,6 +171,12 @@ function Acts({ hit }: { hit: WhereHit }) {
     default:
       return null
   }
+}
+
+/** As its mail store has it, and not only as it was put there. */
+function isInInbox({ journey }: WhereHit): boolean {
+  const here = journey.find(({ stage }) => stage === 'here')
+  return here?.kind === 'found-in' && here.facts.place === 'inbox'
 }
 
 /** In another folder of the mailbox than the inbox, which a mail program put it into; `null` where it is not. */
@@ -215,6 +223,13 @@ const releaseWords: Partial<Record<DeliveryState, string>> = {
   moved: 'toInbox',
 }
 
+/** Where the store shows its copy, that one is moved. */
+function releaseWord({ state, journey }: WhereHit): string {
+  const word = releaseWords[state ?? 'quarantined'] ?? 'release'
+  const isSeen = journey.find(({ stage }) => stage === 'here')?.facts.read !== undefined
+  return word === 'toInbox' && isSeen ? 'moveToInbox' : word
+}
+
 /** What is to become of mail like it: nothing new, a safe entry, or, for what was put elsewhere, a rule for the inbox. */
 type Next = 'as-is' | 'safe' | 'inbox'
 
@@ -241,7 +256,7 @@ function Release({
   return (
     <>
       <Button kind="main" data-main disabled={disabled} onClick={() => onRelease(given(next))}>
-        {t(`whereabouts.act.${releaseWords[hit.state ?? 'quarantined'] ?? 'release'}`, { name: hit.to })}
+        {t(`whereabouts.act.${releaseWord(hit)}`, { name: hit.to })}
       </Button>
       <span className="text-ink-2">
         {t('whereabouts.act.future')}{' '}
