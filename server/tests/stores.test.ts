@@ -1,8 +1,9 @@
 import { randomUUID } from 'node:crypto'
-import { afterAll, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import { afterAll, beforeAll, beforeEach, describe, expect, test, vi } from 'vitest'
 import { plainStore, type MailStoreShape } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
-import { execute, findRow, inTransaction, select } from '../src/db/database.ts'
+import type { Bound } from '../src/db/bound.ts'
+import { execute, findRow, inTransaction, select, selectBound } from '../src/db/database.ts'
 import { organisationNow } from '../src/db/organisation.ts'
 import { createSecrets, createVault } from '../src/outbox/secrets.ts'
 import { readHere } from '../src/reading/reader.ts'
@@ -35,7 +36,7 @@ let store: RealStore
 let idle: Idle
 let oda: Awaited<ReturnType<typeof signedIn>>
 const password = 'a master password'
-const key = Buffer.alloc(32, 7)
+const vaultKey = Buffer.alloc(32, 7)
 const secrets = createSecrets(
   { passwordOf: async ({ user }) => (user === 'pendro' ? password : null) },
   {
@@ -52,7 +53,7 @@ beforeAll(async () => {
   server = await startTestServer(db => ({
     storeView: {
       secrets,
-      vault: createVault(db, key),
+      vault: createVault(db, vaultKey),
       stores: createStores(db, secrets),
       idle: { watch: id => idle.watch(id), stop: () => idle.stop() },
     },
@@ -503,6 +504,25 @@ describe('a try that nobody heard the end of', () => {
     await handOver()
     expect((await seen())['INBOX']?.filter(one => one === subject)).toEqual([subject])
   })
+})
+
+// Whoever claims passes over what is locked: a mailbox's later message would go before its earlier one.
+test('what is held while outcomes are written down is what was sent, and not all that waits', async () => {
+  for (let i = 0; i < 3; i += 1) await letter()
+  const query = vi.spyOn(server.db, 'query')
+  await handOver()
+  const calls = query.mock.calls.map(([sql, options]) => ({
+    sql: String(sql),
+    bind: (options as unknown as Bound | undefined)?.bind ?? [],
+  }))
+  query.mockRestore()
+  const holding = calls.filter(({ sql }) => /^SELECT id FROM outbox .*FOR UPDATE$/s.test(sql))
+  expect(holding.length).toBeGreaterThan(0)
+  // The fewer wait, the likelier the index of what is due is taken; now nothing does.
+  for (const { sql, bind } of holding) {
+    const plan = await selectBound<{ key: string | null }>(server.db, { sql: `EXPLAIN ${sql}`, bind })
+    expect(plan.map(({ key }) => key)).toEqual(['PRIMARY'])
+  }
 })
 
 describe('moving', () => {

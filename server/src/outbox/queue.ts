@@ -91,7 +91,7 @@ export async function cancelReleases(
   if (deliveryIds.length === 0) return new Set()
   const jobs = await select<{ id: number; subject_id: number }>(
     db,
-    `SELECT id, subject_id FROM outbox WHERE kind = 'delivery' AND subject_id IN (:deliveryIds) AND place = 'released'
+    `SELECT id, subject_id FROM outbox FORCE INDEX (k_subject) WHERE kind = 'delivery' AND subject_id IN (:deliveryIds) AND place = 'released'
      AND done_at IS NULL AND claimed_until IS NULL AND NOT unsure FOR UPDATE`,
     { deliveryIds },
     tx,
