@@ -193,7 +193,7 @@ export const enWhereabouts = {
     release: 'Release to {{name}}',
     deliver: 'Deliver it to {{name}} anyway',
     toInbox: 'Put a copy in the inbox of {{name}}',
-    moveToInbox: 'Move it to the inbox of {{name}}',
+    bringIn: 'Bring it into the inbox of {{name}}',
     again: 'Send again now',
     restore: 'Restore',
     review: 'Open in Review',

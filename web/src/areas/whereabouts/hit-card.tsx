@@ -227,7 +227,7 @@ const releaseWords: Partial<Record<DeliveryState, string>> = {
 function releaseWord({ state, journey }: WhereHit): string {
   const word = releaseWords[state ?? 'quarantined'] ?? 'release'
   const isSeen = journey.find(({ stage }) => stage === 'here')?.facts.read !== undefined
-  return word === 'toInbox' && isSeen ? 'moveToInbox' : word
+  return word === 'toInbox' && isSeen ? 'bringIn' : word
 }
 
 /** What is to become of mail like it: nothing new, a safe entry, or, for what was put elsewhere, a rule for the inbox. */
