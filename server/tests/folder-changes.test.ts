@@ -1,5 +1,4 @@
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
-import { plainStore } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { execute, findRow, select } from '../src/db/database.ts'
 import { organisationNow } from '../src/db/organisation.ts'
@@ -11,7 +10,7 @@ import { createStores } from '../src/stores/stores.ts'
 import { lookNow } from '../src/stores/watch.ts'
 import { mailProgram } from './imap-client.ts'
 import { startLiar, type ImapLiar, type Says } from './imap-liar.ts'
-import { route } from './mail-servers.ts'
+import { routesTo, storeAt } from './store-settings.ts'
 import { arrive, log, setOrganisation, startTestServer, type TestServer } from './support.ts'
 
 /** Changes that stores count (RFC 7162): what happened in a folder is told by its mod-sequence, where there is one. */
@@ -24,20 +23,9 @@ beforeAll(async () => {
 afterAll(() => server.close())
 
 const now = () => server.clock.now
-const use = (imapPort: number, lmtpPort = 9) =>
+const use = (imap: number, lmtp?: number) =>
   setOrganisation(server.db, {
-    routes: {
-      smartHosts: [],
-      stores: [
-        {
-          ...plainStore,
-          name: 'harbour store',
-          hosts: [route(lmtpPort, { protocol: 'lmtp' })],
-          identity: { kind: 'proxy', user: 'pendro', tokenUrl: '', scope: '' },
-          imap: { host: '127.0.0.1', port: imapPort, tls: 'off', certificate: '' },
-        },
-      ],
-    },
+    routes: routesTo(storeAt({ imap, ...(lmtp !== undefined && { lmtp }) })),
     watching: true,
   })
 const stores = () => createStores(server.db, secrets)

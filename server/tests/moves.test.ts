@@ -1,5 +1,4 @@
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
-import { plainStore } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { execute, findRow } from '../src/db/database.ts'
 import { createSecrets } from '../src/outbox/secrets.ts'
@@ -7,7 +6,7 @@ import { beginMove, undoMove, workMoves } from '../src/stores/move.ts'
 import { createStores } from '../src/stores/stores.ts'
 import { cutOff, type CutOff } from './cut-off.ts'
 import { mailProgram, subjectsByFolder } from './imap-client.ts'
-import { route } from './mail-servers.ts'
+import { routesTo, storeAt } from './store-settings.ts'
 import { setOrganisation, startTestServer, type TestServer } from './support.ts'
 
 /** Moves whose end nobody hears, at Debian's Dovecot: what went is found again, and can be taken back as if it had been heard. */
@@ -28,21 +27,7 @@ afterAll(async () => {
 
 const now = () => server.clock.now
 const stores = () => createStores(server.db, secrets)
-const use = (imapPort: number) =>
-  setOrganisation(server.db, {
-    routes: {
-      smartHosts: [],
-      stores: [
-        {
-          ...plainStore,
-          name: 'harbour store',
-          hosts: [route(store.ports.lmtp, { protocol: 'lmtp' })],
-          identity: { kind: 'proxy', user: 'pendro', tokenUrl: '', scope: '' },
-          imap: { host: '127.0.0.1', port: imapPort, tls: 'off', certificate: '' },
-        },
-      ],
-    },
-  })
+const use = (imap: number) => setOrganisation(server.db, { routes: routesTo(storeAt({ imap })) })
 const open: CutOff[] = []
 async function over(...given: Parameters<typeof cutOff> extends [number, ...infer Rest] ? Rest : never) {
   const cut = await cutOff(store.ports.imap, ...given)

@@ -15,7 +15,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { createTransport } from 'nodemailer'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
-import { plainStore, type MailRuleDraft, type MailStoreShape, type StoreScriptShape } from '@pendro/contract'
+import { type MailRuleDraft, type MailStoreShape, type StoreScriptShape } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { execute, findRow } from '../src/db/database.ts'
 import { workScripts } from '../src/mail-rules/in-store.ts'
@@ -25,6 +25,7 @@ import { createStores } from '../src/stores/stores.ts'
 import { enrol, lookNow } from '../src/stores/watch.ts'
 import { cutOff } from './cut-off.ts'
 import { mailProgram, subjectsByFolder, subjectsOnDisk } from './imap-client.ts'
+import { at, routesTo, storeAt } from './store-settings.ts'
 import { log, setOrganisation, signedIn, startTestServer, type TestServer } from './support.ts'
 
 /** Rules and replies at Debian's Dovecot. What others write there is written into its files; what is filed is counted by an IMAP client. */
@@ -57,24 +58,9 @@ afterAll(async () => {
   rmSync(folder, { recursive: true, force: true })
 })
 
-const at = (port: number) => ({ host: '127.0.0.1', port, tls: 'off' as const, certificate: '' })
 const use = (more: Partial<MailStoreShape> = {}) =>
   setOrganisation(server.db, {
-    routes: {
-      smartHosts: [],
-      stores: [
-        {
-          ...plainStore,
-          name: 'harbour store',
-          hosts: [{ ...at(store.ports.lmtp), protocol: 'lmtp', user: '' }],
-          identity: { ...plainStore.identity, user: 'pendro' },
-          imap: at(store.ports.imap),
-          sieve: at(store.ports.sieve),
-          asideFolder: 'Set aside',
-          ...more,
-        },
-      ],
-    },
+    routes: routesTo(storeAt(store.ports, { asideFolder: 'Set aside', ...more })),
   })
 
 const now = () => server.clock.now

@@ -1,5 +1,5 @@
 import { afterAll, afterEach, beforeAll, describe, expect, test } from 'vitest'
-import { plainStore, type MailStoreShape } from '@pendro/contract'
+import type { MailStoreShape } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { execute, findRow, select } from '../src/db/database.ts'
 import { createSecrets, createVault, readKey, seal, unseal } from '../src/outbox/secrets.ts'
@@ -10,6 +10,7 @@ import { createStores } from '../src/stores/stores.ts'
 import { lookNow } from '../src/stores/watch.ts'
 import { startLiar, type ImapLiar } from './imap-liar.ts'
 import { freePort } from './ports.ts'
+import { at, routesTo, storeAt } from './store-settings.ts'
 import { setOrganisation, signedIn, startTestServer, type TestServer } from './support.ts'
 
 /** Stores that are away, lie, break off or let nobody in: what is said of each, and that nothing is lost. */
@@ -33,17 +34,10 @@ afterEach(async () => {
   await execute(server.db, 'DELETE FROM store_mailboxes')
 })
 
-const at = (port: number) => ({ host: '127.0.0.1', port, tls: 'off' as const, certificate: '' })
-const setting = (port: number, more: Partial<MailStoreShape> = {}): MailStoreShape => ({
-  ...plainStore,
-  name: 'store',
-  hosts: [{ ...at(9), protocol: 'lmtp', user: '' }],
-  identity: { kind: 'proxy', user: 'pendro', tokenUrl: '', scope: '' },
-  imap: at(port),
-  ...more,
-})
-const use = (port: number, more: Partial<MailStoreShape> = {}) =>
-  setOrganisation(server.db, { routes: { smartHosts: [], stores: [setting(port, more)] } })
+const setting = (imap: number, more: Partial<MailStoreShape> = {}) =>
+  storeAt({ imap }, { name: 'store', ...more })
+const use = (imap: number, more: Partial<MailStoreShape> = {}) =>
+  setOrganisation(server.db, { routes: routesTo(setting(imap, more)) })
 async function liar(...given: Parameters<typeof startLiar>): Promise<ImapLiar> {
   const one = await startLiar(...given)
   open.push(one)

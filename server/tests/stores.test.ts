@@ -1,6 +1,6 @@
 import { randomUUID } from 'node:crypto'
 import { afterAll, beforeAll, beforeEach, describe, expect, test, vi } from 'vitest'
-import { plainStore, type MailStoreShape } from '@pendro/contract'
+import type { MailStoreShape } from '@pendro/contract'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import type { Bound } from '../src/db/bound.ts'
 import { execute, findRow, inTransaction, select, selectBound } from '../src/db/database.ts'
@@ -27,8 +27,8 @@ import {
   type TestServer,
 } from './support.ts'
 import { mailProgram, subjectsByFolder, subjectsByImaplib } from './imap-client.ts'
-import { route } from './mail-servers.ts'
 import { freePort } from './ports.ts'
+import { at, routesTo, storeAt } from './store-settings.ts'
 
 /** Debian's Dovecot as the mail store: what it says is what counts here. */
 let server: TestServer
@@ -72,18 +72,9 @@ afterAll(async () => {
   await server.close()
 })
 
-const at = (port: number) => ({ host: '127.0.0.1', port, tls: 'off' as const, certificate: '' })
-const setting = (more: Partial<MailStoreShape> = {}): MailStoreShape => ({
-  ...plainStore,
-  name: 'harbour store',
-  hosts: [route(store.ports.lmtp, { protocol: 'lmtp' })],
-  identity: { kind: 'proxy', user: 'pendro', tokenUrl: '', scope: '' },
-  imap: at(store.ports.imap),
-  sieve: at(store.ports.sieve),
-  ...more,
-})
+const setting = (more: Partial<MailStoreShape> = {}) => storeAt(store.ports, more)
 const use = (more: Partial<MailStoreShape> = {}) =>
-  setOrganisation(server.db, { routes: { smartHosts: [], stores: [setting(more)] }, watching: true })
+  setOrganisation(server.db, { routes: routesTo(setting(more)), watching: true })
 
 const stores = () => createStores(server.db, secrets)
 const now = () => server.clock.now
