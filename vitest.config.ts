@@ -37,8 +37,8 @@ export default defineConfig({
           globalSetup: ['server/tests/global-setup.ts'],
           testTimeout: 180_000,
           hookTimeout: 240_000,
-          // Each file makes its own database; two at a time keep a two-core machine busy without starving it.
-          maxWorkers: 2,
+          // Each file makes its own database; much of what they do is to wait for servers, and three at a time keep two cores busy.
+          maxWorkers: 3,
           sequence: { groupOrder: 1 },
         },
       },

@@ -356,6 +356,7 @@ export async function serve(settings: Settings, now: () => Date = () => new Date
   const stop = async () => {
     await live.stop()
     await certificate.stop()
+    pace.stop()
     await Promise.all([closed(http), doors.close(), jobs.stop(), storeView.idle.stop()])
     await learning.close()
     await reader.stop()

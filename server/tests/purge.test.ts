@@ -432,6 +432,24 @@ describe('standing back for people', () => {
     expect(rests).toEqual([])
   })
 
+  test('rests no longer than until the process stops, and not at all from then on', async () => {
+    let rests = 0
+    const pace = createPace(
+      () => 0,
+      async (_, signal) => {
+        rests += 1
+        if (!signal.aborted) await once(signal, 'abort')
+      },
+    )
+    pace.answered(20)
+    const rest = pace.rest(50)
+    pace.stop()
+    await rest
+    pace.answered(20)
+    await pace.rest(50)
+    expect(rests).toBe(2)
+  })
+
   test('rests longer than it works where people are, and far longer where they wait longer than usual', async () => {
     const { clock, rests, pace } = paceAt()
     for (let i = 0; i < 40; i += 1) pace.answered(20)

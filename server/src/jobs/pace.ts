@@ -1,9 +1,13 @@
+import { setTimeout } from 'node:timers/promises'
+
 /** How quickly people are answered, so that work nobody waits for can stand back. */
 export interface Pace {
   /** An answer took so many milliseconds. */
   readonly answered: (milliseconds: number) => void
   /** Rests after a piece of work that took so many milliseconds: not at all when nobody is there, long when people wait longer than usual. */
   readonly rest: (worked: number) => Promise<void>
+  /** Ends a rest, and has none from then on: whoever stops a process waits for no more than the work under way. */
+  readonly stop: () => void
 }
 
 /** Milliseconds an answer tells of people who are there. */
@@ -21,11 +25,15 @@ const mostKept = 400
 const p95 = (times: readonly number[]): number =>
   [...times].sort((a, b) => a - b)[Math.floor(times.length * 0.95)] ?? 0
 
-/** `clock`: milliseconds of a clock that only goes on; `pause` waits. */
+const untilThen = (milliseconds: number, signal: AbortSignal): Promise<void> =>
+  setTimeout(milliseconds, undefined, { signal }).catch(() => {})
+
+/** `clock`: milliseconds of a clock that only goes on; `pause` waits, no longer than until the signal. */
 export function createPace(
   clock: () => number = () => performance.now(),
-  pause: (milliseconds: number) => Promise<void> = ms => new Promise(resolve => setTimeout(resolve, ms)),
+  pause: (milliseconds: number, signal: AbortSignal) => Promise<void> = untilThen,
 ): Pace {
+  const over = new AbortController()
   let answers: { readonly at: number; readonly took: number }[] = []
   // Follows slowly, so that a slow minute does not become the usual.
   let usual = 0
@@ -42,9 +50,10 @@ export function createPace(
       answers = answers.filter(({ at }) => at >= since)
       if (answers.length > 0) {
         const slow = usual > 0 && p95(answers.map(({ took }) => took)) > usual * slower
-        await pause(Math.min(longestRest, worked * (slow ? restWhileSlow : restWhilePresent)))
+        await pause(Math.min(longestRest, worked * (slow ? restWhileSlow : restWhilePresent)), over.signal)
       }
       workedAt = clock()
     },
+    stop: () => over.abort(),
   }
 }
