@@ -146,7 +146,7 @@ async function handingOver({ db, store, stores }: Bench, secrets: Secrets): Prom
   })
   const ours: number[] = []
   const theirs: number[] = []
-  for (let round = -1; round < 9; round += 1) {
+  for (let round = -2; round < 10; round += 1) {
     const made = Array.from({ length: aRound }, () => {
       serial += 1
       return { n: serial, raw: Buffer.from(text(serial)) }
@@ -161,21 +161,31 @@ async function handingOver({ db, store, stores }: Bench, secrets: Secrets): Prom
         connection: { ip: '127.0.0.1', helo: 'mx.vindholm.example' },
       })),
     )
-    const began = performance.now()
-    // Asking without a pause would take time from what is measured.
-    while ((await outbox.work()) > 0 || (await waiting()) > 0) await pause(10)
-    const between = performance.now()
-    await Promise.all(
-      made.map(({ n, raw }) =>
-        bare.sendMail({
-          envelope: { from: 'yard@quay-lamps.example', to: [address(1 + (n % 200))] },
-          raw,
-        }),
-      ),
-    )
-    if (round < 0) continue
-    ours.push(between - began)
-    theirs.push(performance.now() - between)
+    // What taking them in leaves to be written behind it is nobody's work here.
+    await pause(500)
+    const byUs = async () => {
+      // Asking without a pause would take time from what is measured.
+      while ((await outbox.work()) > 0 || (await waiting()) > 0) await pause(10)
+    }
+    const byClient = () =>
+      Promise.all(
+        made.map(({ n, raw }) =>
+          bare.sendMail({
+            envelope: { from: 'yard@quay-lamps.example', to: [address(1 + (n % 200))] },
+            raw,
+          }),
+        ),
+      )
+    // In turn: whoever comes second finds the mailboxes open, and is a tenth quicker by it.
+    const turns = [
+      { times: ours, work: byUs },
+      { times: theirs, work: byClient },
+    ]
+    for (const { times, work } of round % 2 === 0 ? turns : turns.reverse()) {
+      const began = performance.now()
+      await work()
+      if (round >= 0) times.push(performance.now() - began)
+    }
   }
   bare.close()
   send.close()

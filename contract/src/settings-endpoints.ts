@@ -72,6 +72,8 @@ const routeHost = serverAt.extend({
   protocol: z.enum(['smtp', 'lmtp']),
   /** Who Pendro is there; '' for nobody. */
   user: z.string().trim().max(200),
+  /** Connections at once, at most; without it 8. */
+  connections: z.int().min(1).max(100).optional(),
 })
 /** Servers in the order they are tried. */
 const routeHosts = z.array(routeHost).max(10)

@@ -6,6 +6,7 @@ import { join } from 'node:path'
 import { promisify } from 'node:util'
 import { createTransport } from 'nodemailer'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import type { RouteHost } from '@pendro/contract'
 import { readStatusNotification } from '@pendro/core/message'
 import { execute, findRow, select } from '../src/db/database.ts'
 import { organisationNow } from '../src/db/organisation.ts'
@@ -469,6 +470,38 @@ describe('where it goes on to', () => {
     at.now = new Date(at.now.getTime() + 31_000)
     expect(await send(envelope, Buffer.from(letter()), 'outside')).toEqual({ status: 'taken' })
     expect(tried).toEqual([first, second, second, first, second])
+  })
+  test.each<[what: string, more: Partial<RouteHost>, most: number]>([
+    ['8, where no number is set', {}, 8],
+    ['as many as are set', { connections: 3 }, 3],
+  ])('connections at once: %s', async (_, more, most) => {
+    const at = { once: 0, most: 0 }
+    const slow = await otherServer({
+      onData(stream, _session, callback) {
+        at.once += 1
+        at.most = Math.max(at.most, at.once)
+        stream.resume()
+        stream.on('end', () =>
+          setTimeout(() => {
+            at.once -= 1
+            callback(null)
+          }, 50),
+        )
+      },
+    })
+    toClose.push(slow.close)
+    await setRoutes({ smartHosts: [route(slow.port, more)] })
+    const send = createWays({
+      organisation: () => organisationNow(server.db),
+      store: { host: '127.0.0.1', port: store.port },
+      secrets: secretsOf(),
+      now: () => server.clock.now,
+    })
+    toClose.push(send.close)
+    const envelope = { from: 'ingrid@harbour.example', to: 'partner@outside.example' }
+    const all = Array.from({ length: 24 }, () => send(envelope, Buffer.from(letter()), 'outside'))
+    expect(new Set((await Promise.all(all)).map(({ status }) => status))).toEqual(new Set(['taken']))
+    expect(at.most).toBe(most)
   })
   test('a file of authorities that can’t be read is the trouble of that server alone, and is said', async () => {
     const guarded = { ...route(9), tls: 'starttls' as const }

@@ -99,11 +99,14 @@ export function createHostSender(route: RouteHost, secrets: Secrets): HostSender
   }
 }
 
+/** Common practice; each more than a store can make use of is one more process of it. */
+const usualConnections = 8
+
 const openTransport = async (route: RouteHost, secrets: Secrets) =>
   createTransport({
     ...(await transportOptions(route, secrets)),
     pool: true,
-    maxConnections: 20,
+    maxConnections: route.connections ?? usualConnections,
     maxMessages: 200,
     connectionTimeout: 4000,
     greetingTimeout: 4000,

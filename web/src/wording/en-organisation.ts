@@ -147,6 +147,7 @@ export const enOrganisation = {
     certificate: 'Certificate that alone is believed (PEM)',
     certificateHelp: 'Empty: one that a well-known authority has signed for this server’s name.',
     user: 'Signs in as',
+    connections: 'Connections at most',
     add: 'Add a server',
     addStore: 'Add a mail store',
     remove: 'Remove {{host}}',

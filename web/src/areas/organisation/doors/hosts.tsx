@@ -16,6 +16,9 @@ export const newHost: RouteHost = {
   user: '',
 }
 
+/** Connections where none are set. */
+const usualConnections = 8
+
 /** Servers in the order they are tried. `may`: whoever looks may set passwords. */
 export function Hosts({
   title,
@@ -100,6 +103,18 @@ function Host({
           spellCheck={false}
           maxLength={200}
           onChange={({ target }) => onChange({ ...host, user: target.value.trim() })}
+        />
+        <TextField
+          label={t('organisation.routes.connections')}
+          type="number"
+          min={1}
+          max={100}
+          placeholder={String(usualConnections)}
+          value={host.connections ?? ''}
+          onChange={({ target: { valueAsNumber: n } }) => {
+            const { connections: _, ...rest } = host
+            onChange(Number.isNaN(n) ? rest : { ...rest, connections: n })
+          }}
         />
       </Server>
       {host.user !== '' && host.host !== '' && <SecretLine account={host} may={may} />}
