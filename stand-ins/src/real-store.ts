@@ -235,8 +235,10 @@ plugin {
   sieve = file:~/sieve;active=~/.dovecot.sieve
   ${before === undefined ? '' : `sieve_before = ${folder}/sieve/before.sieve`}
 }
+# As its handbook has it for many mailboxes: a process for each session would cost more than what is asked in it.
 service imap-login {
   chroot =
+  service_count = 0
   inet_listener imap {
     address = 127.0.0.1
     port = ${ports.imap}
@@ -244,6 +246,9 @@ service imap-login {
   inet_listener imaps {
     port = 0
   }
+}
+service imap {
+  service_count = 250
 }
 service lmtp {
   inet_listener lmtp {
