@@ -111,7 +111,7 @@ test(
       for (let i = 0; i < 200 && (await left()) === before; i += 1) await pause(10)
       await pause(random() * 60)
       before = await left()
-      if (kills < messages / 8) {
+      if (kills < messages / 12) {
         await kill(child)
         kills += 1
         if (random() < 0.3) {

@@ -120,6 +120,12 @@ const slotsPerMailbox = 1
 /** Mail going out has the slots of so many mailboxes: one smart host takes all of it. */
 const relayLanes = 12
 
+/** Mail of our own names its mailbox; a delivery that is gone has none. */
+function laneOf({ kind, mailbox_id: mailbox, subject_id: subject, place }: ClaimedJob): number {
+  if (kind === 'relay') return -1 - (subject % relayLanes)
+  return mailbox ?? (kind === 'delivery' ? 0 : Number(place))
+}
+
 /** The same as a loop's work, without waiting for the slowest; no mailbox has more than its share of the slots. */
 export function createOutbox(given: Deps): Slots {
   const deps = notingBeside(working(given))
@@ -130,8 +136,7 @@ export function createOutbox(given: Deps): Slots {
     perKey: slotsPerMailbox,
     weightOf: ({ size }) => size,
     mostWeight: mostHeld,
-    keyOf: job =>
-      job.mailbox_id ?? (job.kind === 'relay' ? -1 - (job.subject_id % relayLanes) : Number(job.place)),
+    keyOf: laneOf,
     claim: (limit, busy) => claimJobs(deps, limit, busy),
     run: job => send(deps, job),
     giveBack: jobs => giveBackJobs(deps.db, jobs),
@@ -189,7 +194,8 @@ async function claimJobs(
   const others =
     busy.length === 0
       ? ''
-      : "AND NOT (kind = 'delivery' AND subject_id IN (SELECT id FROM deliveries WHERE mailbox_id IN (:busy)))"
+      : // Not by IN or EXISTS: where much waits, all deliveries of those mailboxes would be read first.
+        "AND NOT (kind = 'delivery' AND COALESCE((SELECT mailbox_id FROM deliveries d WHERE d.id = subject_id), 0) IN (:busy))"
   const jobs = await claim<Job>(
     db,
     {
@@ -242,8 +248,8 @@ interface Outgoing {
   readonly received_at: Date
 }
 
-/** Deliveries of one read at most: their sources are held in memory together. */
-const mostRead = 20
+/** Deliveries of one read at most: their sources are held in memory together, and are bounded with the slots. */
+const mostRead = slots
 
 /** What is to be sent of a delivery; those asked for at the same moment are read together. `null`: it is gone. */
 const createLoad = (db: Database) =>
