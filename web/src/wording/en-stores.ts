@@ -108,7 +108,7 @@ export const enStores = {
     tellProgress: 'Colleagues told',
     untold_one: '{{count}} could not be told.',
     untold_other: '{{count}} could not be told.',
-    declare: 'Say that it is away',
+    declare: 'Say that the mail store is away',
     declareOf: 'Say that {{store}} is away',
     declareBack: 'Say that it is back',
     saidAway: 'Colleagues can now read and write on their own pages.',

@@ -27,37 +27,37 @@ function useDeclare() {
   })
 }
 
-/** Mail stores that are away or were just now: since when, what waits and for whom; and the way to say so. */
+/** Mail stores that are away or were just now: since when, what waits and for whom. */
 export function OutagesCard({ may }: { may: boolean }) {
+  const { data } = useOutages()
+  return data?.outages.map(outage => (
+    <Outage key={outage.store} outage={outage} may={may} canTell={data.canTell} />
+  ))
+}
+
+/** Says of a mail store that answers, or has not been found out yet, that it is away. */
+export function DeclareAway() {
   const { t } = useTranslation()
   const { data } = useOutages()
   const declaring = useDeclare()
-  if (!data) return null
-  const well = data.stores.filter(
+  const well = data?.stores.filter(
     store => !data.outages.some(one => one.store === store && one.since !== null),
   )
+  if (well?.length === 0) return null
   return (
-    <>
-      {data.outages.map(outage => (
-        <Outage key={outage.store} outage={outage} may={may} canTell={data.canTell} />
+    // Its line is kept while it is asked: what is below must not jump.
+    <p className="mt-2 flex min-h-[1.7rem] flex-wrap gap-x-5">
+      {well?.map(store => (
+        <Button
+          key={store}
+          kind="link"
+          disabled={declaring.isPending}
+          onClick={() => declaring.mutate({ store, away: true })}
+        >
+          {store === '' ? t('stores.outage.declare') : t('stores.outage.declareOf', { store })}
+        </Button>
       ))}
-      {may && well.length > 0 && (
-        <p className="flex flex-wrap gap-x-5">
-          {well.map(store => (
-            <Button
-              key={store}
-              kind="link"
-              disabled={declaring.isPending}
-              onClick={() => declaring.mutate({ store, away: true })}
-            >
-              {store === '' || data.stores.length === 1
-                ? t('stores.outage.declare')
-                : t('stores.outage.declareOf', { store })}
-            </Button>
-          ))}
-        </p>
-      )}
-    </>
+    </p>
   )
 }
 

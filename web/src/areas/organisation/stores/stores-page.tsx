@@ -7,7 +7,7 @@ import { AreaPage } from '../../../parts/area-page.tsx'
 import { Card } from '../../../parts/card.tsx'
 import { Failed, SkeletonRows } from '../../../parts/states.tsx'
 import { useSettings } from '../use-settings.ts'
-import { OutagesCard } from './outages-card.tsx'
+import { DeclareAway, OutagesCard } from './outages-card.tsx'
 import { MovesCard } from './moves-setting.tsx'
 import { StandbyCard } from './standby-setting.tsx'
 import { StoresCard } from './store-setting.tsx'
@@ -37,7 +37,7 @@ export function StoresPage() {
         <div className="grid items-start gap-3 min-[1080px]:grid-cols-[minmax(0,4fr)_minmax(0,5fr)]">
           <div className="grid min-w-0 gap-3">
             <OutagesCard may={may} />
-            <Now stores={data.stores} />
+            <Now stores={data.stores} may={may} />
             <StandbyCard data={settings.data} may={may} />
             <MovesCard data={settings.data} may={may} />
           </div>
@@ -48,7 +48,7 @@ export function StoresPage() {
   )
 }
 
-function Now({ stores }: { stores: readonly StoreStateShape[] }) {
+function Now({ stores, may }: { stores: readonly StoreStateShape[]; may: boolean }) {
   const { t } = useTranslation()
   return (
     <Card title={t('stores.now')}>
@@ -60,6 +60,7 @@ function Now({ stores }: { stores: readonly StoreStateShape[] }) {
           </li>
         ))}
       </ul>
+      {may && <DeclareAway />}
     </Card>
   )
 }
