@@ -561,6 +561,7 @@ describe('the journey', () => {
   const kinds = (given: Way) =>
     journeyOf(given).map(({ kind, stage }) => (stage === 'done' ? kind : `${kind} ${stage}`))
   const ruling = { at: 2000, act: 'ruling', by: 'Oda', facts: {} }
+  const landed = { at: 2200, act: 'landed', by: 'Pendro', facts: {} }
   test.each([
     [way(), ['came-in', 'checked', 'quarantined here', 'digest-would-list coming', 'goes-away coming']],
     [way({ state: 'inbox', landedAt: 1100 }), ['came-in', 'checked', 'inbox here']],
@@ -625,6 +626,29 @@ describe('the journey', () => {
       }),
       ['came-in', 'checked', 'junk', 'released', 'moved-by-desk here'],
     ],
+    // A release that moved it says so once; what is moved later is another stop.
+    [
+      way({
+        state: 'released',
+        cameFrom: 'moved',
+        happenings: [ruling, landed],
+        copies: [copy('Yard', { goneAt: 2100 }), copy('INBOX', { putBy: 'pendro', foundAt: 2100 })],
+      }),
+      ['came-in', 'checked', 'moved', 'ruling', 'landed here'],
+    ],
+    [
+      way({
+        state: 'released',
+        cameFrom: 'moved',
+        happenings: [ruling, landed],
+        copies: [
+          copy('INBOX', { putBy: 'pendro', foundAt: 2100, goneAt: 2500 }),
+          copy('Yard', { putBy: 'colleague', foundAt: 2500, goneAt: 2600 }),
+          copy('INBOX', { putBy: 'pendro', foundAt: 2600 }),
+        ],
+      }),
+      ['came-in', 'checked', 'moved', 'ruling', 'landed', 'moved-by-program', 'moved-by-desk here'],
+    ],
     [
       way({ state: 'inbox', copies: [copy('Yard', { putBy: 'unseen' })] }),
       ['came-in', 'checked', 'inbox', 'found-in here'],
@@ -662,6 +686,14 @@ describe('the journey', () => {
 
   test('whether it was opened is said where it is, and nowhere else', () => {
     const read = (given: Partial<Way>) => journeyOf(way(given)).map(({ facts }) => facts.read)
+    const brought = copy('INBOX', { putBy: 'pendro', foundAt: 2100, seen: true })
+    const release: Partial<Way> = { state: 'released', cameFrom: 'moved', happenings: [landed] }
+    expect(read({ ...release, copies: [brought] }).at(-1)).toBe('opened')
+    expect(read({ ...release, copies: [copy('INBOX', { foundAt: 9000 })] }).at(-1)).toBe('unread')
+    expect(read({ ...release, copies: [copy('Junk', { seen: true })] }).at(-1)).toBeUndefined()
+    expect(
+      read({ ...release, copies: [{ ...brought, goneAt: 2500 }, copy('Yard', { putBy: 'colleague' })] }),
+    ).toEqual([undefined, undefined, undefined, undefined, 'unread'])
     expect(read({ state: 'inbox', copies: [copy('INBOX', { seen: true })] })).toEqual([
       undefined,
       undefined,

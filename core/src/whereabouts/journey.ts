@@ -74,12 +74,18 @@ export function journeyOf(way: Way): readonly Stop[] {
   if (first !== null)
     stops.push(done(first, way.receivedAt, { ...way.decided.facts, stage: way.decided.stage }))
   if (way.digest) stops.push(done(way.digest.listed ? 'digest-listed' : 'digest-counted', way.digest.at, {}))
-  for (const { at, act, by, facts } of way.happenings) stops.push({ kind: act, at, facts, by, stage: 'done' })
+  const landed = way.happenings.findLast(({ act }) => act === 'landed')
+  const brought = broughtIn(way, landed)
+  for (const happening of way.happenings) {
+    const { at, act, by, facts } = happening
+    const read = happening === landed ? landedFacts(way, brought) : {}
+    stops.push({ kind: act, at, facts: { ...facts, ...read }, by, stage: 'done' })
+  }
   stops.sort((a, b) => (a.at ?? 0) - (b.at ?? 0))
   const place = placeNow(way)
   const arrived = place ? [{ ...place, facts: { ...place.facts, ...arrivalFacts(way) } }] : []
   // What is on its way again is somewhere else soon.
-  const moved = way.state === 'deferred' ? [] : movesInStore(way.copies)
+  const moved = way.state === 'deferred' ? [] : movesInStore(way.copies, brought)
   // Before it was released it may have been moved about, too.
   stops.push(...[...arrived, ...moved].sort((a, b) => (a.at ?? Infinity) - (b.at ?? Infinity)))
   const here = stops.at(-1)
@@ -97,10 +103,26 @@ const readFacts = ({ seen }: Copy): Facts => ({ read: seen ? 'opened' : 'unread'
 
 const moveKinds = { colleague: 'moved-by-program', pendro: 'moved-by-desk', unseen: 'found-in' } as const
 
-/** What became of it at the store after it had arrived: moves, and that it is no longer there. */
-function movesInStore(copies: readonly Copy[]): readonly Stop[] {
+/** The copy that a release has brought into the inbox: that it landed says so already. */
+const broughtIn = ({ copies }: Way, landed: Happening | undefined): Copy | undefined =>
+  landed &&
+  copies.findLast(
+    ({ putBy, kind, foundAt }) => putBy === 'pendro' && kind === 'inbox' && foundAt <= landed.at,
+  )
+
+/** Whether what was released was opened, while it lies where the release has put it. */
+function landedFacts(way: Way, brought: Copy | undefined): Facts {
+  if (way.state !== 'released') return {}
+  const isThere = brought !== undefined && brought.goneAt === null && way.copies.at(-1) === brought
+  if (isThere) return readFacts(brought)
+  // Handed over anew it arrives in the inbox; what is seen elsewhere is the copy of before.
+  return way.copies[0]?.kind === 'inbox' ? arrivalFacts(way) : {}
+}
+
+/** What became of it at the store after it had arrived: moves, and that it is no longer there. `told`: a copy that another stop is about. */
+function movesInStore(copies: readonly Copy[], told: Copy | undefined): readonly Stop[] {
   const moves = copies.flatMap(copy =>
-    copy.putBy === 'arrival'
+    copy.putBy === 'arrival' || copy === told
       ? []
       : [
           done(moveKinds[copy.putBy], copy.foundAt, {

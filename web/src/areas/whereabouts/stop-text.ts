@@ -53,6 +53,8 @@ export function stopDetails(
       return [d(facts.state === 'discarded' ? 'unlessRestored' : 'unless')]
     case 'sender-told':
       return [d('own')]
+    case 'landed':
+      return [...person, ...readText(facts, d)]
     case 'finding':
       return [d('soon')]
     case 'expired':
