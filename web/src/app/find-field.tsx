@@ -111,6 +111,19 @@ function FoundItems({ text, go, onAct, ...rest }: FoundProps) {
         text={t('shell.findWhere', { find: text })}
         onSelect={() => go(`/whereabouts?${new URLSearchParams({ from: text })}`)}
       />
+      {mayBeSender && (
+        <FindItem
+          value="question"
+          text={t('shell.findQuestion', { find: text })}
+          onSelect={() => go(`/senders?${new URLSearchParams({ ask: text })}`)}
+        />
+      )}
+      <FindItem
+        value="senders"
+        text={t('shell.findSenders', { find: text })}
+        onSelect={() => go(`/senders?${new URLSearchParams({ find: text })}`)}
+      />
+      {/* What is found comes later than the rest: below it, so that nobody presses what has moved under the pointer. */}
       {actions.map(({ name, run }) => (
         <FindItem
           key={name}
@@ -129,18 +142,6 @@ function FoundItems({ text, go, onAct, ...rest }: FoundProps) {
           onSelect={() => go(placeOf(kind, id, more))}
         />
       ))}
-      {mayBeSender && (
-        <FindItem
-          value="question"
-          text={t('shell.findQuestion', { find: text })}
-          onSelect={() => go(`/senders?${new URLSearchParams({ ask: text })}`)}
-        />
-      )}
-      <FindItem
-        value="senders"
-        text={t('shell.findSenders', { find: text })}
-        onSelect={() => go(`/senders?${new URLSearchParams({ find: text })}`)}
-      />
     </>
   )
 }
