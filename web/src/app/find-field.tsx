@@ -62,7 +62,7 @@ export function FindField({
         {/* Hidden rather than gone: the input names it as what it controls. */}
         <Command.List
           hidden={!open}
-          className="absolute right-0 z-40 mt-1 max-h-[70vh] w-96 max-w-[calc(100vw-1.5rem)] overflow-y-auto rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
+          className="absolute right-0 z-40 mt-1 max-h-[70vh] w-[30rem] max-w-[calc(100vw-1.5rem)] overflow-y-auto rounded-md border border-line-strong bg-raised p-1 text-ink shadow-[0_6px_24px_rgb(30_42_48/.16)]"
         >
           <FoundItems
             text={text}
