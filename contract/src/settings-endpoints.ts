@@ -66,13 +66,16 @@ export const storeAccount = serverAt
   .pick({ host: true, port: true })
   .extend({ user: z.string().trim().min(1).max(200) })
 
+/** Connections to a server at once where none are set (common practice): each more costs the server a process. */
+export const usualConnections = 8
+
 /** A server that mail is handed on to (STARTTLS: RFC 3207). Its password, where it asks for one, is kept apart. */
 const routeHost = serverAt.extend({
   /** LMTP: RFC 2033. */
   protocol: z.enum(['smtp', 'lmtp']),
   /** Who Pendro is there; '' for nobody. */
   user: z.string().trim().max(200),
-  /** Connections at once, at most; without it 8. */
+  /** Connections at once, at most; without it {@link usualConnections}. */
   connections: z.int().min(1).max(100).optional(),
 })
 /** Servers in the order they are tried. */

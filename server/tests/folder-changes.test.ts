@@ -1,17 +1,15 @@
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import { execute, findRow, select } from '../src/db/database.ts'
-import { organisationNow } from '../src/db/organisation.ts'
 import { workOutbox } from '../src/outbox/outbox.ts'
 import { createSecrets } from '../src/outbox/secrets.ts'
-import { createWays } from '../src/outbox/ways.ts'
-import { createInStore } from '../src/stores/deliver.ts'
 import { createStores } from '../src/stores/stores.ts'
 import { lookNow } from '../src/stores/watch.ts'
 import { mailProgram } from './imap-client.ts'
 import { startLiar, type ImapLiar, type Says } from './imap-liar.ts'
 import { routesTo, storeAt } from './store-settings.ts'
-import { arrive, log, setOrganisation, startTestServer, type TestServer } from './support.ts'
+import { handingTo } from './store-world.ts'
+import { arrive, setOrganisation, startTestServer, type TestServer } from './support.ts'
 
 /** Changes that stores count (RFC 7162): what happened in a folder is told by its mod-sequence, where there is one. */
 let server: TestServer
@@ -67,15 +65,9 @@ describe('a real store', () => {
     await use(store.ports.imap, store.ports.lmtp)
     for (const subject of ['Berth list', 'Lamp list', 'Crane list'])
       await arrive(server, { to: [ingrid], subject })
-    const send = createWays({
-      organisation: () => organisationNow(server.db),
-      store: { host: '127.0.0.1', port: 9 },
-      secrets,
-      now,
-    })
-    const inStore = createInStore(server.db, stores(), now)
-    while ((await workOutbox({ db: server.db, send, log, now, letter: async () => null, inStore })) > 0);
-    send.close()
+    const { deps, close } = handingTo({ db: server.db, secrets, now })
+    while ((await workOutbox(deps)) > 0);
+    close()
     await acts(client => client.messageFlagsAdd('1', ['\\Seen'], { uid: true }))
     expect(await look()).toBe('looked')
     expect(await copies()).toEqual({ 1: true, 2: false, 3: false })

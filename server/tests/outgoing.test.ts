@@ -476,17 +476,21 @@ describe('where it goes on to', () => {
     ['as many as are set', { connections: 3 }, 3],
   ])('connections at once: %s', async (_, more, most) => {
     const at = { once: 0, most: 0 }
+    let allThere = () => {}
+    const there = new Promise<void>(resolve => (allThere = resolve))
     const slow = await otherServer({
       onData(stream, _session, callback) {
         at.once += 1
         at.most = Math.max(at.most, at.once)
+        if (at.once === most) allThere()
         stream.resume()
-        stream.on('end', () =>
-          setTimeout(() => {
-            at.once -= 1
-            callback(null)
-          }, 50),
-        )
+        // None is answered before all have come that may, and a moment for one too many.
+        stream.on('end', async () => {
+          await there
+          await new Promise(resolve => setTimeout(resolve, 50))
+          at.once -= 1
+          callback(null)
+        })
       },
     })
     toClose.push(slow.close)

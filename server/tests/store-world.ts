@@ -1,9 +1,9 @@
 import { startRealStore, type RealStore } from '@pendro/stand-ins/real-store'
 import type { MailStoreShape } from '@pendro/contract'
-import { select } from '../src/db/database.ts'
+import { select, type Database } from '../src/db/database.ts'
 import { organisationNow } from '../src/db/organisation.ts'
 import { createOutbox, workOutbox } from '../src/outbox/outbox.ts'
-import { createSecrets, createVault } from '../src/outbox/secrets.ts'
+import { createSecrets, createVault, type Secrets } from '../src/outbox/secrets.ts'
 import { createWays } from '../src/outbox/ways.ts'
 import { createInStore } from '../src/stores/deliver.ts'
 import { createIdle, type Idle } from '../src/stores/idle.ts'
@@ -22,7 +22,20 @@ if header :is "Pendro-Place" "junk" { fileinto :create "Junk"; stop; }
 if header :matches "Pendro-Folder" "*" { fileinto :create "\${0}"; stop; }
 `
 
-/** A server with Debian's Dovecot as its mail store, colleagues' mail programs at it, and a clock that stands until it is moved on. */
+/** What an outbox needs to hand over to the stores that are set. */
+export function handingTo({ db, secrets, now }: { db: Database; secrets: Secrets; now: () => Date }) {
+  const send = createWays({
+    organisation: () => organisationNow(db),
+    store: { host: '127.0.0.1', port: 9 },
+    secrets,
+    now,
+  })
+  const inStore = createInStore(db, createStores(db, secrets), now)
+  const deps = { db, send, log, now, letter: async () => null, inStore }
+  return { deps, close: () => send.close() }
+}
+
+/** A server with Debian’s Dovecot as its mail store, colleagues’ mail programs at it, and a clock that stands until it is moved on. */
 export async function startStoreWorld() {
   const secrets = createSecrets(
     { passwordOf: async ({ user }) => (user === 'pendro' ? password : null) },
@@ -44,17 +57,7 @@ export async function startStoreWorld() {
   const now = () => server.clock.now
   const stores = () => createStores(server.db, secrets)
 
-  function handing() {
-    const send = createWays({
-      organisation: () => organisationNow(server.db),
-      store: { host: '127.0.0.1', port: 9 },
-      secrets,
-      now,
-    })
-    const inStore = createInStore(server.db, stores(), now)
-    const deps = { db: server.db, send, log, now, letter: async () => null, inStore }
-    return { deps, close: () => send.close() }
-  }
+  const handing = () => handingTo({ db: server.db, secrets, now })
   /** Hands everything over that waits. */
   async function handOver(): Promise<void> {
     const { deps, close } = handing()

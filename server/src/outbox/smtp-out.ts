@@ -1,5 +1,5 @@
 import { createTransport } from 'nodemailer'
-import type { RouteHost } from '@pendro/contract'
+import { usualConnections, type RouteHost } from '@pendro/contract'
 import { harmlessLine } from '@pendro/core/text'
 import type { Organisation } from '../db/organisation.ts'
 import { transportOptions, unreadable } from './host.ts'
@@ -98,9 +98,6 @@ export function createHostSender(route: RouteHost, secrets: Secrets): HostSender
       ),
   }
 }
-
-/** Common practice; each more than a store can make use of is one more process of it. */
-const usualConnections = 8
 
 const openTransport = async (route: RouteHost, secrets: Secrets) =>
   createTransport({

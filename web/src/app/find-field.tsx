@@ -123,7 +123,6 @@ function FoundItems({ text, go, onAct, ...rest }: FoundProps) {
         text={t('shell.findSenders', { find: text })}
         onSelect={() => go(`/senders?${new URLSearchParams({ find: text })}`)}
       />
-      {/* What is found comes later than the rest: below it, so that nobody presses what has moved under the pointer. */}
       {actions.map(({ name, run }) => (
         <FindItem
           key={name}
@@ -133,6 +132,7 @@ function FoundItems({ text, go, onAct, ...rest }: FoundProps) {
           onSelect={() => onAct(run)}
         />
       ))}
+      {/* What is found comes later than the rest: below it, so that nobody presses what has moved under the pointer. */}
       {found.data?.found.map(({ kind, id, title, more }) => (
         <FindItem
           key={`${kind}${id}`}

@@ -1,6 +1,6 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
-import type { RouteHost, ServerAt } from '@pendro/contract'
+import { usualConnections, type RouteHost, type ServerAt } from '@pendro/contract'
 import { Button } from '../../../parts/buttons.tsx'
 import { Field, inputStyle, TextField } from '../../../parts/field.tsx'
 import { Select } from '../fields.tsx'
@@ -15,9 +15,6 @@ export const newHost: RouteHost = {
   certificate: '',
   user: '',
 }
-
-/** Connections where none are set. */
-const usualConnections = 8
 
 /** Servers in the order they are tried. `may`: whoever looks may set passwords. */
 export function Hosts({
