@@ -1,4 +1,5 @@
 // `npm test`: everything that must hold, from a fresh clone. Ends with `N passed, N failed` for the whole.
+// `npm run check`: of that, what needs nothing but the files; a minute, before each commit.
 import { spawn } from 'node:child_process'
 import { existsSync, mkdirSync, readFileSync, rmSync } from 'node:fs'
 import { join } from 'node:path'
@@ -14,35 +15,40 @@ import {
 } from './prepare.mjs'
 
 ensurePackages()
-ensurePrograms([
-  'mariadb',
-  'headless',
-  'authres',
-  'dkim',
-  'spf',
-  'sieve',
-  'imap',
-  'lmtp',
-  'managesieve',
-  'slapd',
-  'openssl',
-])
-const vectors = ensureVectors()
-if (vectors === '')
-  say('The public suffix list’s test vectors could not be fetched; that check reports itself as skipped.')
-
-const mailServer = ensureMailServer()
-if (mailServer === '')
-  say(
-    'Debian’s mail server could not be unpacked, or this is not root; the tests with it report themselves as skipped.',
-  )
 
 const results = join(dataFolder, 'results')
 rmSync(results, { recursive: true, force: true })
 mkdirSync(results, { recursive: true })
 
 const total = { passed: 0, failed: 0, skipped: 0 }
-const env = { ...process.env, PENDRO_TEST_PSL: vectors, PENDRO_TEST_MAIL_SERVER: mailServer }
+const env = { ...process.env }
+
+/** What tests need besides packages: Debian's programs, and what is told to the tests by the environment. */
+function prepareTests() {
+  ensurePrograms([
+    'mariadb',
+    'headless',
+    'authres',
+    'dkim',
+    'spf',
+    'sieve',
+    'imap',
+    'lmtp',
+    'managesieve',
+    'slapd',
+    'openssl',
+  ])
+  const vectors = ensureVectors()
+  if (vectors === '')
+    say('The public suffix list’s test vectors could not be fetched; that check reports itself as skipped.')
+
+  const mailServer = ensureMailServer()
+  if (mailServer === '')
+    say(
+      'Debian’s mail server could not be unpacked, or this is not root; the tests with it report themselves as skipped.',
+    )
+  Object.assign(env, { PENDRO_TEST_PSL: vectors, PENDRO_TEST_MAIL_SERVER: mailServer })
+}
 
 /** Runs a program beside others. What it says is kept until it has ended, so that each is read for itself. */
 function start(args, more = {}) {
@@ -97,9 +103,16 @@ const tsc = 'node_modules/typescript7/bin/tsc'
 
 /** What needs nothing but the files, the longest first; whichever lane is done with its own takes the next. */
 const looks = [
-  ['lint, and imports running downward only', 'node_modules/eslint/bin/eslint.js', '.', '--max-warnings=0'],
-  ['promises and choices, by their types', 'node_modules/oxlint/bin/oxlint', '--type-aware'],
-  ['format', 'node_modules/prettier/bin/prettier.cjs', '--check', '--log-level=warn', '.'],
+  [
+    'lint, and imports running downward only',
+    'node_modules/oxlint/bin/oxlint',
+    '-c',
+    'oxlint.config.mjs',
+    '--type-aware',
+    '--report-unused-disable-directives',
+    '--deny-warnings',
+  ],
+  ['format', 'node_modules/oxfmt/bin/oxfmt', '--check', '.'],
   ['nothing that nobody uses', 'node_modules/knip/bin/knip.js'],
   ['types', tsc, '--noEmit', '-p', 'tsconfig.json'],
   ['types of the web part', tsc, '--noEmit', '-p', 'web/tsconfig.json'],
@@ -148,10 +161,14 @@ const browser = () => {
 }
 
 try {
-  // Two lanes for two cores: a browser waits much of its time, and meanwhile the rest is looked at.
-  const server = vitest()
-  ensureWeb()
-  await Promise.all([browser().then(look), server.then(look)])
+  if (process.argv.includes('--looks')) await Promise.all([look(), look()])
+  else {
+    prepareTests()
+    // Two lanes for two cores: a browser waits much of its time, and meanwhile the rest is looked at.
+    const server = vitest()
+    ensureWeb()
+    await Promise.all([browser().then(look), server.then(look)])
+  }
 } catch (error) {
   say(error.message)
   total.failed += 1

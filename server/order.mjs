@@ -1,6 +1,6 @@
 /**
  * The folders of server/src, from the ones everybody stands on to the doors. A folder may import those before it and none
- * after it (eslint.config.js); so no two import each other, and each can be read without what comes later.
+ * after it (oxlint.config.mjs); so no two import each other, and each can be read without what comes later.
  */
 export const order = [
   'db',

@@ -189,7 +189,8 @@ describe('CSV', () => {
   // npm csv-spectrum 2.0.0: files that CSV readers are known to trip over, with what they hold as JSON.
   test.each(files)('csv-spectrum %s: every row is answered', name => {
     const held = JSON.parse(readFileSync(join(spectrum, 'json', name.replace(/csv$/, 'json')), 'utf8')) as
-      object | object[]
+      | object
+      | object[]
     const rows = [held].flat()
     const headed = Object.keys(rows[0] ?? {}).includes('address')
     const { lines } = read(readFileSync(join(spectrum, 'csvs', name)), 'l.csv', 'csv')

@@ -206,12 +206,12 @@ print('sent')
       from: 'Partner <partner@outside.example>',
       headers: [`In-Reply-To: <out${serial}@harbour.example>`],
     })
-    const judged = await findRow<{ evidence: string }>(
+    const judged = await findRow<{ evidence: { finding: string }[] }>(
       server.db,
       'SELECT evidence FROM delivery_judgements WHERE delivery_id = :id',
       { id },
     )
-    const findings = (judged?.evidence as unknown as { finding: string }[]).map(({ finding }) => finding)
+    const findings = (judged?.evidence ?? []).map(({ finding }) => finding)
     expect(findings).toContain('answers-colleague')
     expect(findings).toContain('correspondence-address')
   })
@@ -485,11 +485,13 @@ describe('where it goes on to', () => {
         if (at.once === most) allThere()
         stream.resume()
         // None is answered before all have come that may, and a moment for one too many.
-        stream.on('end', async () => {
-          await there
-          await new Promise(resolve => setTimeout(resolve, 50))
-          at.once -= 1
-          callback(null)
+        stream.on('end', () => {
+          void there.then(() =>
+            setTimeout(() => {
+              at.once -= 1
+              callback(null)
+            }, 50),
+          )
         })
       },
     })

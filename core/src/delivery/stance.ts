@@ -9,7 +9,14 @@ export type Direction = (typeof directions)[number]
 
 /** What makes it point there; a key of the wording. */
 export type DirectionReason =
-  'likely' | 'unsure' | 'unreadable' | 'listed' | 'near-certain' | 'own-domain' | 'lookalike' | 'harm'
+  | 'likely'
+  | 'unsure'
+  | 'unreadable'
+  | 'listed'
+  | 'near-certain'
+  | 'own-domain'
+  | 'lookalike'
+  | 'harm'
 
 /** A direction and why. */
 export interface Pointing {

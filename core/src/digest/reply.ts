@@ -21,7 +21,12 @@ export interface Reply {
 
 /** What tells that a program wrote a reply (RFC 3834). */
 export type AutomaticSign =
-  'auto-submitted' | 'precedence' | 'list' | 'empty-sender' | 'robot-sender' | 'subject'
+  | 'auto-submitted'
+  | 'precedence'
+  | 'list'
+  | 'empty-sender'
+  | 'robot-sender'
+  | 'subject'
 
 /**
  * Words with which mail programs and people begin the subject of a notice of absence, in the languages of our digests and

@@ -52,7 +52,13 @@ export interface KnownMailbox extends DirectoryEntry {
 export type DirectoryProblem =
   | {
       readonly code:
-        'no-address' | 'not-ours' | 'of-pendro' | 'postmaster' | 'no-kind' | 'no-zone' | 'no-language'
+        | 'no-address'
+        | 'not-ours'
+        | 'of-pendro'
+        | 'postmaster'
+        | 'no-kind'
+        | 'no-zone'
+        | 'no-language'
       readonly text: string
     }
   | { readonly code: 'too-long'; readonly text: string }

@@ -28,7 +28,15 @@ export type MxState = 'found' | 'none' | 'null-mx' | 'unknown'
  * says it (`redirect`), `open`: everybody may, `several` and `broken`: it counts for nothing.
  */
 export type SpfState =
-  'strict' | 'soft' | 'neutral' | 'open' | 'elsewhere' | 'several' | 'broken' | 'none' | 'unknown'
+  | 'strict'
+  | 'soft'
+  | 'neutral'
+  | 'open'
+  | 'elsewhere'
+  | 'several'
+  | 'broken'
+  | 'none'
+  | 'unknown'
 /** What receivers are asked to do with what fails (RFC 7489 §6.3). */
 export type DmarcState = 'reject' | 'quarantine' | 'watching' | 'several' | 'broken' | 'none' | 'unknown'
 /** A key of DKIM (RFC 6376 §3.6.1). `revoked`: its key is empty. */

@@ -7,7 +7,8 @@ export type Standing = 'safe' | 'blocked'
 
 /** Who keeps an entry. */
 export type Owner =
-  { readonly kind: 'organisation' } | { readonly kind: 'mailbox'; readonly mailboxId: number }
+  | { readonly kind: 'organisation' }
+  | { readonly kind: 'mailbox'; readonly mailboxId: number }
 
 /** One line of a sender list. */
 export interface SenderEntry {

@@ -24,7 +24,13 @@ export const tidyKinds: readonly FindingKind[] = ['covered', 'duplicate', 'expir
 /** One way out. Its name is a key of the wording; the first of a finding is the one proposed. */
 export interface Remedy {
   readonly name:
-    'end' | 'keep-safe' | 'keep-blocked' | 'narrow' | 'for-everyone' | 'without-authentication' | 'correct'
+    | 'end'
+    | 'keep-safe'
+    | 'keep-blocked'
+    | 'narrow'
+    | 'for-everyone'
+    | 'without-authentication'
+    | 'correct'
   readonly change: RegisterChange
 }
 

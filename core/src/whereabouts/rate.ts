@@ -27,7 +27,14 @@ export interface Candidate {
 
 /** In what way a message fits. */
 export type MatchLabel =
-  'all-of-it' | 'close' | 'same-domain' | 'slip' | 'other-colleague' | 'other-time' | 'other-subject' | 'part'
+  | 'all-of-it'
+  | 'close'
+  | 'same-domain'
+  | 'slip'
+  | 'other-colleague'
+  | 'other-time'
+  | 'other-subject'
+  | 'part'
 
 /** How well a message fits, and in what way. */
 export interface Rating {

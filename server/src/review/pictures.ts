@@ -10,7 +10,8 @@ export interface Picture {
 
 export type PictureFailure = 'not-public' | 'not-a-picture' | 'too-large' | 'unreachable'
 export type FetchedPicture =
-  { readonly ok: true; readonly value: Picture } | { readonly ok: false; readonly problem: PictureFailure }
+  | { readonly ok: true; readonly value: Picture }
+  | { readonly ok: false; readonly problem: PictureFailure }
 
 /** Content types a browser draws without running anything; SVG is not one. */
 const pictureTypes = /^image\/(png|jpe?g|gif|webp)\b/i

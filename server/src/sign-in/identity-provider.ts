@@ -7,7 +7,14 @@ import type { Settings } from '../settings.ts'
 
 /** Why an identity provider let nobody in, by the name of its sentence. */
 type ProviderProblem =
-  'unreachable' | 'no-provider' | 'issuer' | 'client' | 'forged' | 'clock' | 'refused' | 'address'
+  | 'unreachable'
+  | 'no-provider'
+  | 'issuer'
+  | 'client'
+  | 'forged'
+  | 'clock'
+  | 'refused'
+  | 'address'
 
 /** Who somebody is there. Only issuer and subject together name somebody for good (OpenID Connect Core 1.0 §5.7). */
 export interface Identity {

@@ -186,7 +186,8 @@ function TidyAll({ kind, count }: { kind: TidyKind; count: number }) {
 }
 
 type Chosen =
-  { readonly tidy: TidyKind } | { readonly findings: { readonly key: string; readonly remedy: 'end' }[] }
+  | { readonly tidy: TidyKind }
+  | { readonly findings: { readonly key: string; readonly remedy: 'end' }[] }
 
 /** What a remedy would come to, and since when that is on the screen. */
 function useProof(chosen: Chosen) {
