@@ -50,17 +50,22 @@ afterAll(async () => {
   await server.close()
 })
 
-/** Events as a browser would get them, until `count` are there. */
-async function listen(count: number, headers: Record<string, string> = {}): Promise<readonly LiveEvent[]> {
+/** Events as a browser would get them, until `count` are there and `more` milliseconds have gone by without another. */
+async function listen(
+  count: number,
+  headers: Record<string, string> = {},
+  more = 0,
+): Promise<readonly LiveEvent[]> {
   const abort = new AbortController()
   const response = await fetch(`http://127.0.0.1:${(http.address() as AddressInfo).port}/api/live`, {
     headers: { Cookie: cookie, ...headers },
     signal: abort.signal,
   })
   const events: LiveEvent[] = []
-  let text = ''
+  const reader = (response.body as ReadableStream<Uint8Array>).getReader()
   const decoder = new TextDecoder()
-  for await (const chunk of response.body as unknown as AsyncIterable<Uint8Array>) {
+  let text = ''
+  const take = (chunk: Uint8Array) => {
     text += decoder.decode(chunk, { stream: true })
     const parts = text.split('\n\n')
     text = parts.pop() ?? ''
@@ -68,7 +73,13 @@ async function listen(count: number, headers: Record<string, string> = {}): Prom
       const data = /^data: (.*)$/m.exec(part)?.[1]
       if (data) events.push(JSON.parse(data) as LiveEvent)
     }
-    if (events.length >= count) break
+  }
+  for (;;) {
+    const quiet =
+      events.length >= count ? new Promise<null>(resolve => setTimeout(() => resolve(null), more)) : null
+    const next = await (quiet ? Promise.race([reader.read(), quiet]) : reader.read())
+    if (!next?.value) break
+    take(next.value)
   }
   abort.abort()
   return events
@@ -82,7 +93,8 @@ test('what another process takes in is told, and what was missed is told on comi
   expect(heard).toMatchObject({ kind: 'came-in', deliveryId: first })
   const [second = 0] = await arrive(server)
   const [third = 0] = await arrive(server)
-  const missed = await listen(2, { 'Last-Event-ID': String(heard?.id) })
+  // Long enough for the next look, which finds the same two.
+  const missed = await listen(2, { 'Last-Event-ID': String(heard?.id) }, 1500)
   expect(missed.map(({ deliveryId }) => deliveryId)).toEqual([second, third])
 })
 

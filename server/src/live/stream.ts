@@ -19,12 +19,22 @@ const overlap = 200
 const mostMissed = 500
 const mostUnread = 1_000_000
 
+/** A browser that listens. It is known before it is told what it missed, so that nothing gets lost between the two. */
+interface Listener {
+  readonly res: Response
+  who: SignedIn
+  /** What it was told as missed: the next look finds the same, and tells it to the others. */
+  readonly told: Set<number>
+  /** What is to be told when what was missed has been; `null` from then on. */
+  held: LiveEvent[] | null
+}
+
 /**
  * Server-sent events to every browser of this process, read from the table all processes write to.
  * A browser that comes back with Last-Event-ID gets what it missed.
  */
 export function createLiveStream({ db, log, now }: Pick<Deps, 'db' | 'log' | 'now'>): LiveStream {
-  const listeners = new Map<Response, SignedIn>()
+  const listeners = new Set<Listener>()
   let seen = new Set<number>()
   let last: number | null = null
 
@@ -35,12 +45,15 @@ export function createLiveStream({ db, log, now }: Pick<Deps, 'db' | 'log' | 'no
       return 0
     }
     const fresh = (await eventsAfter(db, last - overlap)).filter(({ id }) => !seen.has(id))
-    const scopes = [...listeners.values()].map(({ scope }) => scope)
+    const scopes = [...listeners].map(({ who }) => who.scope)
     const mailboxOf = await mailboxesOf(db, fresh, scopes)
     for (const event of fresh) {
       seen.add(event.id)
       last = Math.max(last, event.id)
-      for (const [res, { scope }] of listeners) write(res, heardWithin(scope, event, mailboxOf))
+      for (const listener of listeners) {
+        const heard = heardWithin(listener.who.scope, event, mailboxOf)
+        if (heard) tell(listener, heard)
+      }
     }
     const floor = last - 2 * overlap
     if (seen.size > 4 * overlap) seen = new Set([...seen].filter(id => id > floor))
@@ -51,39 +64,37 @@ export function createLiveStream({ db, log, now }: Pick<Deps, 'db' | 'log' | 'no
   return {
     routes: router => {
       mountFile(router, liveStream, async ({ req, res, query, who }) => {
-        await begin(db, res, { who, after: Number(req.get('Last-Event-ID') ?? query.after) })
-        listeners.set(res, who)
+        const listener: Listener = { res, who, told: new Set(), held: [] }
+        listeners.add(listener)
         const token = readCookie(req, sessionCookie) ?? ''
         const pulse = setInterval(() => {
           res.write(': here\n\n')
           // A stream lives no longer than the session that opened it, and hears of what is theirs by now.
           findSession(db, token, now(), { use: false }).then(
             still => {
-              if (!still) res.end()
-              else if (listeners.has(res)) listeners.set(res, still)
+              if (still) listener.who = still
+              else res.end()
             },
             () => undefined,
           )
         }, 20_000)
         res.on('close', () => {
           clearInterval(pulse)
-          listeners.delete(res)
+          listeners.delete(listener)
         })
+        await begin(db, listener, Number(req.get('Last-Event-ID') ?? query.after))
       })
     },
     stop: async () => {
       await loop.stop()
-      for (const res of listeners.keys()) res.end()
+      for (const { res } of listeners) res.end()
     },
   }
 }
 
 /** Opens a stream, and tells what was missed since `after`. A stream that was opened anew by hand says in its address where it was. */
-async function begin(
-  db: Database,
-  res: Response,
-  { who, after }: { readonly who: SignedIn; readonly after: number },
-): Promise<void> {
+async function begin(db: Database, listener: Listener, after: number): Promise<void> {
+  const { res, who, told } = listener
   res.set({
     'Content-Type': 'text/event-stream',
     'Cache-Control': 'no-store',
@@ -98,9 +109,20 @@ async function begin(
     if (missed.length > mostMissed) res.write(`id: ${await lastEventId(db)}\nevent: reload\ndata: {}\n\n`)
     else {
       const mailboxOf = await mailboxesOf(db, missed, [who.scope])
-      for (const event of missed) write(res, heardWithin(who.scope, event, mailboxOf))
+      for (const event of missed) {
+        told.add(event.id)
+        write(res, heardWithin(who.scope, event, mailboxOf))
+      }
     }
   }
+  const held = listener.held ?? []
+  listener.held = null
+  for (const event of held) tell(listener, event)
+}
+
+function tell({ res, told, held }: Listener, event: LiveEvent): void {
+  if (held) held.push(event)
+  else if (!told.has(event.id)) write(res, event)
 }
 
 function write(res: Response, event: LiveEvent | null): void {
