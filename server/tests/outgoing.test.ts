@@ -3,7 +3,7 @@ import { mkdtempSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { connect } from 'node:net'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
-import { promisify } from 'node:util'
+import { format, promisify } from 'node:util'
 import { createTransport } from 'nodemailer'
 import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import type { RouteHost } from '@pendro/contract'
@@ -152,15 +152,22 @@ const submit = (
   )
 }
 
-/** The way out, by the routes that are set. */
-function onward(secrets = { passwords: '', authorities: '' }, at = () => server.clock.now) {
+/** As a process sends, by the routes that are set; its connections end with the test. */
+function ways(more: Partial<Parameters<typeof createWays>[0]> = {}) {
   const send = createWays({
     organisation: () => organisationNow(server.db),
     store: { host: '127.0.0.1', port: store.port },
-    secrets: secretsOf(secrets),
-    now: at,
+    secrets: secretsOf(),
+    now: () => server.clock.now,
+    ...more,
   })
   toClose.push(send.close)
+  return send
+}
+
+/** The way out, by the routes that are set. */
+function onward(secrets = { passwords: '', authorities: '' }, at = () => server.clock.now) {
+  const send = ways({ secrets: secretsOf(secrets), now: at })
   return (now = soon()) =>
     workOutbox({
       db: server.db,
@@ -455,14 +462,7 @@ describe('where it goes on to', () => {
     await setRoutes({ smartHosts: [route(away.port), route(smartHost.port)] })
     const tried: string[] = []
     const at = { now: new Date() }
-    const send = createWays({
-      organisation: () => organisationNow(server.db),
-      store: { host: '127.0.0.1', port: store.port },
-      secrets: secretsOf(),
-      now: () => at.now,
-      tried: host => tried.push(host),
-    })
-    toClose.push(send.close)
+    const send = ways({ now: () => at.now, tried: host => tried.push(host) })
     const envelope = { from: 'ingrid@harbour.example', to: 'partner@outside.example' }
     const [first, second] = [`127.0.0.1:${away.port}`, `127.0.0.1:${smartHost.port}`]
     expect(await send(envelope, Buffer.from(letter()), 'outside')).toEqual({ status: 'taken' })
@@ -470,6 +470,31 @@ describe('where it goes on to', () => {
     at.now = new Date(at.now.getTime() + 31_000)
     expect(await send(envelope, Buffer.from(letter()), 'outside')).toEqual({ status: 'taken' })
     expect(tried).toEqual([first, second, second, first, second])
+  })
+  test.each([
+    ['plain', 'ingrid@harbour.example', 'Hello', 'MAIL FROM:<ingrid@harbour.example>'],
+    ['nobody', '', 'Hello', 'MAIL FROM:<>'],
+    // RFC 6152 §2: a body of 8 bits is announced.
+    ['8 bits', 'ingrid@harbour.example', 'Grüße', 'MAIL FROM:<ingrid@harbour.example> BODY=8BITMIME'],
+    // RFC 5890 §2.3.2.1: as any server knows it.
+    ['a domain in its own script', 'kai@jõgeva.example', 'Hello', 'MAIL FROM:<kai@xn--jgeva-dua.example>'],
+    // RFC 6531 §3.4
+    ['a local part beyond ASCII', 'kõu@jõgeva.example', 'Hello', 'MAIL FROM:<kõu@jõgeva.example> SMTPUTF8'],
+  ])('how a sender is said: %s', async (_, from, text, line) => {
+    const said: string[] = []
+    const other = await otherServer({
+      logger: {
+        ...Object.fromEntries(['trace', 'info', 'warn', 'error', 'fatal'].map(level => [level, () => {}])),
+        debug: (...given: readonly unknown[]) => said.push(format(...given.slice(1))),
+      } as never,
+    })
+    toClose.push(other.close)
+    await setRoutes({ smartHosts: [route(other.port)] })
+    const send = ways()
+    const raw = Buffer.from(letter().replace(/\r\n\r\n[^]*/, `\r\n\r\n${text}\r\n`))
+    expect(await send({ from, to: 'partner@outside.example' }, raw, 'outside')).toEqual({ status: 'taken' })
+    expect(said.filter(one => one.includes('MAIL FROM')).map(one => one.replace(/^C: /, ''))).toEqual([line])
+    expect(other.took[0]?.raw).toBe(raw.toString())
   })
   test.each<[what: string, more: Partial<RouteHost>, most: number]>([
     ['8, where no number is set', {}, 8],
@@ -497,13 +522,7 @@ describe('where it goes on to', () => {
     })
     toClose.push(slow.close)
     await setRoutes({ smartHosts: [route(slow.port, more)] })
-    const send = createWays({
-      organisation: () => organisationNow(server.db),
-      store: { host: '127.0.0.1', port: store.port },
-      secrets: secretsOf(),
-      now: () => server.clock.now,
-    })
-    toClose.push(send.close)
+    const send = ways()
     const envelope = { from: 'ingrid@harbour.example', to: 'partner@outside.example' }
     const all = Array.from({ length: 24 }, () => send(envelope, Buffer.from(letter()), 'outside'))
     expect(new Set((await Promise.all(all)).map(({ status }) => status))).toEqual(new Set(['taken']))
@@ -513,15 +532,11 @@ describe('where it goes on to', () => {
     const guarded = { ...route(9), tls: 'starttls' as const }
     await setRoutes({ smartHosts: [guarded, route(smartHost.port)] })
     const tried: string[] = []
-    const send = createWays({
-      organisation: () => organisationNow(server.db),
-      store: { host: '127.0.0.1', port: store.port },
+    const send = ways({
       secrets: secretsOf({ authorities: join(folder, 'nowhere.pem') }),
-      now: () => server.clock.now,
       tried: (host, { status, ...said }) =>
         tried.push([host, status, 'problem' in said ? said.problem : ''].join(' ')),
     })
-    toClose.push(send.close)
     expect(
       await send(
         { from: 'ingrid@harbour.example', to: 'partner@outside.example' },

@@ -1,5 +1,8 @@
-import { createTransport } from 'nodemailer'
+import { isAscii } from 'node:buffer'
+import { Readable } from 'node:stream'
+import SMTPPool from 'nodemailer/lib/smtp-pool'
 import { usualConnections, type RouteHost } from '@pendro/contract'
+import { parseDomain } from '@pendro/core/address'
 import { harmlessLine } from '@pendro/core/text'
 import type { Organisation } from '../db/organisation.ts'
 import { transportOptions, unreadable } from './host.ts'
@@ -67,12 +70,12 @@ const beforeAnything = ({ code, syscall, message, command = '' }: Failure): bool
  */
 export function createHostSender(route: RouteHost, secrets: Secrets): HostSender {
   // Made with the first message: what is wrong with the files of the machine is this server's trouble, and another one may be well.
-  let transport: ReturnType<typeof openTransport> | null = null
+  let pool: Promise<SMTPPool> | null = null
   return {
-    send: async ({ from, to }, raw) => {
+    send: async (envelope, raw) => {
       try {
-        transport ??= openTransport(route, secrets)
-        await (await transport).sendMail({ envelope: { from, to: [to] }, raw })
+        pool ??= openPool(route, secrets)
+        await handTo(await pool, envelope, raw)
         return { status: 'taken' }
       } catch (error) {
         const failure = error as Failure
@@ -85,27 +88,54 @@ export function createHostSender(route: RouteHost, secrets: Secrets): HostSender
         if (isOfMessage && responseCode >= 500) return { status: 'refused', problem }
         const unsaid = beforeAnything(failure)
         // What is wrong with the files of the machine is looked at anew.
-        if (failure.code === unreadable) transport = null
+        if (failure.code === unreadable) pool = null
         // Without an answer nobody knows whether it was taken.
         const unsure = !unsaid && responseCode === undefined
         return { status: 'later', problem, unsaid, away: !isOfMessage, ...(unsure ? { unsure } : {}) }
       }
     },
     close: () =>
-      void transport?.then(
+      void pool?.then(
         open => open.close(),
         () => {},
       ),
   }
 }
 
-const openTransport = async (route: RouteHost, secrets: Secrets) =>
-  createTransport({
+const openPool = async (route: RouteHost, secrets: Secrets) =>
+  new SMTPPool({
     ...(await transportOptions(route, secrets)),
-    pool: true,
     maxConnections: route.connections ?? usualConnections,
     maxMessages: 200,
     connectionTimeout: 4000,
     greetingTimeout: 4000,
     socketTimeout: 20_000,
   })
+
+/**
+ * Hands a message to the library's connections as it is. Its mailer would first make a tree of parts of it and read that out again, which
+ * takes longer than all the rest.
+ */
+function handTo(pool: SMTPPool, { from, to }: Envelope, raw: Buffer): Promise<void> {
+  const envelope = { from: onTheWire(from), to: [onTheWire(to)], use8BitMime: !isAscii(raw) }
+  const message = {
+    getEnvelope: () => envelope,
+    messageId: () => '',
+    getHeader: () => '',
+    createReadStream: () => Readable.from(raw, { objectMode: false }),
+  }
+  return new Promise((resolve, reject) => {
+    // All that the connections ask of a message.
+    const mail = { data: {}, message } as unknown as Parameters<SMTPPool['send']>[0]
+    pool.send(mail, failure => (failure ? reject(failure) : resolve()))
+  })
+}
+
+/** An address as SMTP says it: its domain in A-labels, unless the local part needs SMTPUTF8 all the same (RFC 6531 §3.7.1). */
+function onTheWire(address: string): string {
+  const at = address.lastIndexOf('@')
+  const [local, written] = [address.slice(0, at), address.slice(at + 1)]
+  if (at < 0 || isAscii(Buffer.from(address)) || !isAscii(Buffer.from(local))) return address
+  const domain = parseDomain(written)
+  return domain.ok ? `${local}@${domain.value}` : address
+}
