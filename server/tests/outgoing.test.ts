@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { format, promisify } from 'node:util'
 import { createTransport } from 'nodemailer'
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test, vi } from 'vitest'
 import type { RouteHost } from '@pendro/contract'
 import { readStatusNotification } from '@pendro/core/message'
 import { execute, findRow, select } from '../src/db/database.ts'
@@ -527,6 +527,42 @@ describe('where it goes on to', () => {
     const all = Array.from({ length: 24 }, () => send(envelope, Buffer.from(letter()), 'outside'))
     expect(new Set((await Promise.all(all)).map(({ status }) => status))).toEqual(new Set(['taken']))
     expect(at.most).toBe(most)
+  })
+  test('settings of a server are changed: what was given to it is done, and its connections of before end', async () => {
+    let open = 0
+    const before = await otherServer({
+      onConnect: (_, callback) => {
+        open += 1
+        callback()
+      },
+      onClose: () => void (open -= 1),
+    })
+    toClose.push(before.close)
+    const at = { now: new Date() }
+    const send = ways({ now: () => at.now })
+    const envelope = { from: 'ingrid@harbour.example', to: 'partner@outside.example' }
+    const go = () => send(envelope, Buffer.from(letter()), 'outside')
+    await setRoutes({ smartHosts: [route(before.port, { connections: 1 })] })
+    const given = Array.from({ length: 9 }, go)
+    await vi.waitUntil(() => open === 1)
+    await setRoutes()
+    at.now = new Date(at.now.getTime() + 31_000)
+    given.push(go())
+    expect(new Set((await Promise.all(given)).map(({ status }) => status))).toEqual(new Set(['taken']))
+    expect([before.took.length, smartHost.took.length]).toEqual([9, 1])
+    await vi.waitUntil(() => open === 0)
+  })
+  test('no routes are set, now or half a minute later: to the store of the process', async () => {
+    const { policy } = (await organisationNow(server.db)) ?? {}
+    const at = { now: new Date() }
+    const send = ways({ organisation: async () => (policy ? { policy } : null), now: () => at.now })
+    for (const wait of [0, 31_000]) {
+      at.now = new Date(at.now.getTime() + wait)
+      expect(
+        await send({ from: 'ingrid@harbour.example', to: 'kari@harbour.example' }, Buffer.from(letter())),
+      ).toEqual({ status: 'taken' })
+    }
+    expect(store.took).toHaveLength(2)
   })
   test('a file of authorities that can’t be read is the trouble of that server alone, and is said', async () => {
     const guarded = { ...route(9), tls: 'starttls' as const }

@@ -42,6 +42,7 @@ export type Tried = SendResult & {
 /** Hands messages to one server. */
 export interface HostSender {
   readonly send: (envelope: Envelope, raw: Buffer) => Promise<Tried>
+  /** Ends its connections when all that was given to it is done. */
   readonly close: () => void
 }
 
@@ -71,8 +72,19 @@ const beforeAnything = ({ code, syscall, message, command = '' }: Failure): bool
 export function createHostSender(route: RouteHost, secrets: Secrets): HostSender {
   // Made with the first message: what is wrong with the files of the machine is this server's trouble, and another one may be well.
   let pool: Promise<SMTPPool> | null = null
+  let sending = 0
+  let closing = false
+  // Not before: the library would fail what still waits for a connection.
+  const endWhenDone = () => {
+    if (closing && sending === 0)
+      void pool?.then(
+        open => open.close(),
+        () => {},
+      )
+  }
   return {
     send: async (envelope, raw) => {
+      sending += 1
       try {
         pool ??= openPool(route, secrets)
         await handTo(await pool, envelope, raw)
@@ -92,13 +104,15 @@ export function createHostSender(route: RouteHost, secrets: Secrets): HostSender
         // Without an answer nobody knows whether it was taken.
         const unsure = !unsaid && responseCode === undefined
         return { status: 'later', problem, unsaid, away: !isOfMessage, ...(unsure ? { unsure } : {}) }
+      } finally {
+        sending -= 1
+        endWhenDone()
       }
     },
-    close: () =>
-      void pool?.then(
-        open => open.close(),
-        () => {},
-      ),
+    close: () => {
+      closing = true
+      endWhenDone()
+    },
   }
 }
 

@@ -15,9 +15,11 @@ import {
 /** How long a server that did not answer is left alone while there are others. */
 const restFor = 30_000
 
+type Routed = Pick<Organisation, 'routes' | 'policy'>
+
 interface Deps {
   /** As it is now; `null` before the first set-up, or while nobody can say. */
-  readonly organisation: () => Promise<Pick<Organisation, 'routes' | 'policy'> | null>
+  readonly organisation: () => Promise<Routed | null>
   /** Where everything goes that no route says otherwise of. */
   readonly store: { readonly host: string; readonly port: number }
   readonly secrets: Secrets
@@ -30,7 +32,7 @@ interface Deps {
 
 /** The servers a recipient's mail goes on to, in the order they are tried. Nothing to our own domains goes outside. */
 export function hostsFor(
-  organisation: Pick<Organisation, 'routes' | 'policy'> | null,
+  organisation: Routed | null,
   store: Deps['store'],
   { to, store: named }: Pick<Envelope, 'to' | 'store'>,
   way: Way,
@@ -61,8 +63,20 @@ export function createWays(deps: Deps): Sender {
   const { organisation, store, secrets, now, tried, speak = createHostSender } = deps
   const senders = new Map<string, HostSender>()
   const restUntil = new Map<string, number>()
+  let swept = now().getTime()
+  /** Connections to servers that no route names any more, or names with other settings. */
+  const sweep = (known: Routed | null) => {
+    const at = now().getTime()
+    if (!known || at < swept + restFor) return
+    swept = at
+    const { smartHosts = [], stores = [] } = known.routes ?? {}
+    const named = new Set(
+      [...smartHosts, ...stores.flatMap(({ hosts }) => hosts), storeRoute(store)].map(keyOf),
+    )
+    for (const key of senders.keys()) if (!named.has(key)) forget(senders, key)
+  }
   const senderOf = (route: RouteHost): HostSender => {
-    const key = JSON.stringify(route)
+    const key = keyOf(route)
     const known = senders.get(key) ?? speak(route, secrets)
     senders.set(key, known)
     return known
@@ -78,6 +92,7 @@ export function createWays(deps: Deps): Sender {
     way: Way = 'store',
   ): Promise<SendResult> => {
     const known = envelope.organisation ?? (await organisation())
+    sweep(known)
     let last: SendResult = { status: 'later', problem: 'no server to hand it to' }
     for (const host of byRest(hostsFor(known, store, envelope, way))) {
       const { unsaid = false, away = false, ...result } = await senderOf(host).send(envelope, raw)
@@ -87,7 +102,7 @@ export function createWays(deps: Deps): Sender {
       else {
         restUntil.set(hostName(host), now().getTime() + restFor)
         // What is wrong may be its password or its certificate, which are read anew.
-        forget(senders, host)
+        if (host.tls !== 'off' || host.user !== '') forget(senders, keyOf(host))
       }
       if (result.status !== 'later' || !unsaid) break
     }
@@ -101,11 +116,10 @@ export function createWays(deps: Deps): Sender {
   })
 }
 
-/** Takes a server's connections off the table; those that are at work end their message first. */
-function forget(senders: Map<string, HostSender>, host: RouteHost): void {
-  const key = JSON.stringify(host)
-  const known = senders.get(key)
-  if (host.tls === 'off' && host.user === '') return
+const keyOf = (route: RouteHost): string => JSON.stringify(route)
+
+/** Takes a server's connections off the table; what was given to them is done first. */
+function forget(senders: Map<string, HostSender>, key: string): void {
+  senders.get(key)?.close()
   senders.delete(key)
-  known?.close()
 }
