@@ -84,7 +84,9 @@ test('from a message held back to a released one and a list that works', async (
   await page.keyboard.press('Enter')
   await giveReason(page, 'he sent it from the yard')
   await page.keyboard.press('Enter')
-  await expect(page.getByRole('status').filter({ hasText: 'is safe from now on' })).toContainText('Released.')
+  await expect(page.getByRole('status').filter({ hasText: 'is safe from now on' })).toContainText(
+    'Released. The mail store has taken it.',
+  )
 
   // it arrived, once, and the sheet says so
   await expect

@@ -92,10 +92,13 @@ export function useLiveStream(): void {
   }, [client])
 }
 
+/** Calls back for each event until what it gives is called. */
+export function hearLive(listener: Listener): () => void {
+  listeners.add(listener)
+  return () => void listeners.delete(listener)
+}
+
 /** Calls back for each event; `listener` should be stable. */
 export function useLiveEvents(listener: Listener): void {
-  useEffect(() => {
-    listeners.add(listener)
-    return () => void listeners.delete(listener)
-  }, [listener])
+  useEffect(() => hearLive(listener), [listener])
 }

@@ -9,7 +9,10 @@ interface Notice {
 
 interface Notices {
   readonly all: readonly Notice[]
-  readonly show: (notice: Omit<Notice, 'id'>) => void
+  /** Gives its number. */
+  readonly show: (notice: NewNotice) => number
+  /** Says something else of the same; nothing where it has gone meanwhile. */
+  readonly amend: (id: number, text: string) => void
   readonly close: (id: number) => void
 }
 
@@ -23,6 +26,9 @@ export const useNotices = create<Notices>(set => ({
   show: notice => {
     last += 1
     set({ all: [{ ...notice, id: last }] })
+    return last
   },
+  amend: (id, text) =>
+    set(({ all }) => ({ all: all.map(notice => (notice.id === id ? { ...notice, text } : notice)) })),
   close: id => set(({ all }) => ({ all: all.filter(notice => notice.id !== id) })),
 }))

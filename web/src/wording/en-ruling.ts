@@ -123,6 +123,8 @@ export const enRuling = {
       leave_one: 'Done; the message stays where it is.',
       leave_other: 'Done; the {{count}} messages stay where they are.',
     },
+    taken_one: 'Released. The mail store has taken it.',
+    taken_other: '{{count}} messages released. The mail store has taken them.',
     asked: 'The stewards have been asked.',
     now: { safe: '{{pattern}} is safe from now on.', blocked: '{{pattern}} is blocked from now on.' },
     all: {

@@ -6,6 +6,7 @@ import { applyRuling, undoRuling, type ReviewRow, type RulingSentence } from '@p
 import { call, problemOf } from '../../app/api.ts'
 import { useNotices } from '../../app/notices.ts'
 import { madeText } from '../../parts/made-text.ts'
+import { watchArrivals } from './arrivals.ts'
 import { dropRows, patchRows } from './review-queries.ts'
 import { useRuling } from './ruling-store.ts'
 
@@ -21,6 +22,7 @@ export function useRulings(): {
   const client = useQueryClient()
   const { t } = useTranslation()
   const show = useNotices(state => state.show)
+  const amend = useNotices(state => state.amend)
   const applied = useRuling(state => state.applied)
   const follow = useRuling(state => state.follow)
   const [busy, setBusy] = useState(false)
@@ -55,6 +57,7 @@ export function useRulings(): {
   const apply = useCallback(
     async (about: RuledOn, sentence: RulingSentence, onDone: () => void) => {
       setBusy(true)
+      const arrivals = watchArrivals()
       try {
         const ruling = await call(applyRuling, {
           body: {
@@ -66,6 +69,7 @@ export function useRulings(): {
         if ('selection' in about) {
           follow({ selection: about.selection, message: sentence.message })
           applied(ruling.id)
+          arrivals.stop()
           return refresh()
         }
         onDone()
@@ -74,16 +78,24 @@ export function useRulings(): {
         else dropRows(client, new Set(ruling.deliveries.map(({ id }) => id)))
         applied(ruling.id)
         refresh()
-        const what = t(`ruling.done.${sentence.message}`, { count: ruling.deliveries.length })
+        const count = ruling.deliveries.length
         const entries = madeText(ruling, t)
         const asked = sentence.for === 'request' && sentence.sender !== 'as-is' ? [t('ruling.asked')] : []
         const ended = ruling.ended.length > 0 ? [t('ruling.endedNow', { count: ruling.ended.length })] : []
-        show({
+        const text = (what: string) => [what, ...entries, ...asked, ...ended].join(' ')
+        const notice = show({
           tone: 'done',
-          text: [what, ...entries, ...asked, ...ended].join(' '),
+          text: text(t(`ruling.done.${sentence.message}`, { count })),
           action: { label: t('ruling.undo'), run: () => void undo(ruling.id) },
         })
+        if (sentence.message === 'release')
+          arrivals.of(
+            ruling.deliveries.map(({ id }) => id),
+            () => amend(notice, text(t('ruling.taken', { count }))),
+          )
+        else arrivals.stop()
       } catch (error) {
+        arrivals.stop()
         const problem = problemOf(error)
         show({ tone: 'problem', text: problem.text })
         if (problem.status === 409) {
@@ -94,7 +106,7 @@ export function useRulings(): {
         setBusy(false)
       }
     },
-    [applied, client, follow, refresh, show, t, undo],
+    [amend, applied, client, follow, refresh, show, t, undo],
   )
   return { busy, apply, undo }
 }
