@@ -114,6 +114,8 @@ export const deliverySheet = endpoint({
         name: z.string(),
         declaredType: z.string(),
         trueType: z.string(),
+        /** Made to be taken for something else: by its declared type or by its name. */
+        pretends: z.enum(['type', 'name']).nullable(),
         size: z.number().int(),
         danger: z.string().nullable(),
         /** What was found inside, in a few words. */

@@ -1,7 +1,7 @@
 import { gunzipSync } from 'node:zlib'
 import { fileTypeFromBuffer } from 'file-type'
 import { listTar, readZip, type ArchiveDirectory, type Wanted } from './archives.ts'
-import type { AttachmentDanger } from './message.ts'
+import type { Attachment, AttachmentDanger } from './message.ts'
 import { findUuencoded, isBranch, readMime, type Leaf, type Part } from './mime.ts'
 import { bareName, hidesCharacters, turnsDirection, visibleName } from '../text/index.ts'
 import { isPacked, readPacked } from './packed.ts'
@@ -90,6 +90,24 @@ export async function findTrueType(given: Given, budget: Budget, depth = 0): Pro
     note: inside.note,
     disguise: disguise || inside.disguise,
   }
+}
+
+const family = (type: string) => type.split('/')[0] ?? ''
+
+/**
+ * How an attachment pretends to be something else: its 'name' is made to be taken for another, or it is declared as a picture, a sound, a
+ * text or a PDF and by its bytes is something else altogether ('type'). Other types are declared so carelessly that it says nothing.
+ */
+export function pretence({
+  declaredType,
+  trueType,
+  disguise,
+}: Pick<Attachment, 'declaredType' | 'trueType' | 'disguise'>): 'type' | 'name' | null {
+  if (disguise === true) return 'name'
+  if (trueType === declaredType) return null
+  if (declaredType === 'application/pdf') return 'type'
+  const claims = ['image', 'audio', 'video', 'text'].includes(family(declaredType))
+  return claims && family(trueType) !== family(declaredType) ? 'type' : null
 }
 
 /** Marks that the type library does not know. */

@@ -1,4 +1,4 @@
-export { isWorthInspecting } from './attachments.ts'
+export { isWorthInspecting, pretence } from './attachments.ts'
 export { harmless, harmlessLine, hidesCharacters, visibleName } from '../text/index.ts'
 export type { Attachment, AttachmentDanger, Link, Message } from './message.ts'
 export { attachmentContents, embeddedPictures, maxParts, parseMessage, type MessageProblem } from './parse.ts'

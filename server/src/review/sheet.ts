@@ -4,6 +4,7 @@ import { hasArrived } from '@pendro/core/delivery'
 import type { DeliverySheet } from '@pendro/contract'
 import { provenance } from '@pendro/core/judgement'
 import { displayDomain } from '@pendro/core/address'
+import { pretence } from '@pendro/core/message'
 import { findUnsubscribe, type SenderFacts } from '@pendro/core/senders'
 import { findRow, inTransaction, select, type Database } from '../db/database.ts'
 import type { RowOf } from '../db/models/columns.ts'
@@ -159,6 +160,7 @@ function shownAttachments(
         name,
         declaredType,
         trueType,
+        pretends: pretence(attachment),
         size,
         danger,
         note,

@@ -1,5 +1,6 @@
 import { useState } from 'react'
 import { useTranslation } from 'react-i18next'
+import { fileKind } from './file-kind.ts'
 import type { TFunction } from 'i18next'
 import type { DeliverySheet } from '@pendro/contract'
 
@@ -54,7 +55,8 @@ function Found({
 }) {
   const { t } = useTranslation()
   const [open, setOpen] = useState(false)
-  const text = t(`evidence.${finding}`, facts)
+  const told = facts.trueType ? { ...facts, trueType: fileKind(String(facts.trueType), t) } : facts
+  const text = t(`evidence.${finding}`, told)
   return (
     <li className="py-[3px]">
       <div className="grid grid-cols-[minmax(0,1fr)_34%] items-center gap-3">

@@ -1,4 +1,4 @@
-import type { Attachment } from '../../message/index.ts'
+import { pretence, type Attachment } from '../../message/index.ts'
 import type { Weighed } from './context.ts'
 import { observe, type Observed, type RawFact } from './evidence.ts'
 
@@ -29,24 +29,10 @@ export function weighAttachments({ message: { attachments } }: Weighed): readonl
     )
   const archives = attachments.filter(a => archiveTypes.test(a.trueType) && a.danger === null)
   if (archives.length > 0) found.push(observe('attachment-archive', { facts: { count: archives.length } }))
-  const lies = attachments.find(isDisguised)
+  const lies = attachments.find(one => one.danger === null && pretence(one) !== null)
   if (lies)
     found.push(
       observe('attachment-lies', { facts: { name: lies.name, trueType: lies.trueType }, raw: raw(lies) }),
     )
   return found
-}
-
-const family = (type: string) => type.split('/')[0] ?? ''
-
-/** Named to be taken for something else, or declared as a picture, a sound, a text or a PDF, and by its bytes something else altogether. */
-function isDisguised({ declaredType, trueType, danger, disguise }: Attachment): boolean {
-  if (danger !== null) return false
-  if (disguise === true) return true
-  if (trueType === declaredType) return false
-  if (declaredType === 'application/pdf') return true
-  return (
-    ['image', 'audio', 'video', 'text'].includes(family(declaredType)) &&
-    family(trueType) !== family(declaredType)
-  )
 }

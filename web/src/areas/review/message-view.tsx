@@ -6,6 +6,7 @@ import { sayWhy, type DeliverySheet } from '@pendro/contract'
 import { call } from '../../app/api.ts'
 import { Button } from '../../parts/buttons.tsx'
 import { useNumbers } from '../../app/times.ts'
+import { fileKind } from '../../parts/file-kind.ts'
 import { useAct } from '../../app/use-act.ts'
 
 /** The message in a frame in which nothing can run, load or lead anywhere. */
@@ -164,41 +165,41 @@ function Attachments({ attachments }: { attachments: DeliverySheet['attachments'
   return (
     <ul className="max-h-32 overflow-y-auto border-b border-line bg-sheet px-5 py-1.5">
       {attachments.map((attachment, i) => {
-        const lies = attachment.trueType !== attachment.declaredType
         const Icon = attachment.danger
           ? FileWarning
           : attachment.trueType.startsWith('text/')
             ? FileText
             : Paperclip
+        const [trueType, declared] = [attachment.trueType, attachment.declaredType].map(type =>
+          fileKind(type, t),
+        )
         return (
-          <li key={i} className="py-0.5">
-            <div className="flex items-baseline gap-2">
-              <Icon
-                aria-hidden
-                className={`size-4 shrink-0 self-center ${attachment.danger ? 'text-stop' : 'text-ink-2'}`}
-              />
-              <span className="truncate font-semibold">{attachment.name || t('view.unnamed')}</span>
-              <span className="shrink-0 text-ink-2">
-                {lies
-                  ? t('view.typeLies', { trueType: attachment.trueType, declared: attachment.declaredType })
-                  : attachment.trueType}{' '}
-                · {size(attachment.size)}
-              </span>
-              {attachment.note !== '' && (
-                <span className="min-w-0 truncate text-ink-2">{attachment.note}</span>
-              )}
-              {attachment.danger && (
-                <b className="shrink-0 text-stop">{t(`view.danger.${attachment.danger}`)}</b>
+          <li key={i} className="flex gap-2 py-0.5">
+            <Icon
+              aria-hidden
+              className={`mt-1 size-4 shrink-0 ${attachment.danger ? 'text-stop' : 'text-ink-2'}`}
+            />
+            <div className="min-w-0 flex-1">
+              <div className="flex flex-wrap items-baseline gap-x-2">
+                <span className="font-semibold break-all">{attachment.name || t('view.unnamed')}</span>
+                {attachment.danger && <b className="text-stop">{t(`view.danger.${attachment.danger}`)}</b>}
+                <span className="text-ink-2" title={attachment.trueType}>
+                  {attachment.pretends
+                    ? t(`view.pretends.${attachment.pretends}`, { trueType, declared })
+                    : trueType}{' '}
+                  · {size(attachment.size)}
+                </span>
+                {attachment.note !== '' && <span className="break-all text-ink-2">{attachment.note}</span>}
+              </div>
+              {attachment.words !== '' && (
+                <details className="mt-1 mb-1">
+                  <summary className="cursor-pointer text-petrol">{t('view.words')}</summary>
+                  <pre className="mt-1 max-h-60 overflow-auto border-l-2 border-line-strong pl-3 font-sans whitespace-pre-wrap">
+                    {attachment.words}
+                  </pre>
+                </details>
               )}
             </div>
-            {attachment.words !== '' && (
-              <details className="mt-1 mb-1">
-                <summary className="cursor-pointer text-petrol">{t('view.words')}</summary>
-                <pre className="mt-1 max-h-60 overflow-auto border-l-2 border-line-strong pl-3 font-sans whitespace-pre-wrap">
-                  {attachment.words}
-                </pre>
-              </details>
-            )}
           </li>
         )
       })}
