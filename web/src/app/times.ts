@@ -1,5 +1,6 @@
 import { create } from 'zustand'
 import { useTranslation } from 'react-i18next'
+import { dateFormat, numberFormat } from './formats.ts'
 
 const day = 86_400_000
 
@@ -9,7 +10,7 @@ export const useZone = create<{ readonly zone: string | undefined }>(() => ({ zo
 /** Whether a clock in the zone shows another time than the one on this device. */
 export function isForeign(zone: string | undefined, now = new Date()): boolean {
   const clock = (timeZone?: string) =>
-    new Intl.DateTimeFormat('en-GB', { dateStyle: 'short', timeStyle: 'short', timeZone }).format(now)
+    dateFormat('en-GB', { dateStyle: 'short', timeStyle: 'short', timeZone }).format(now)
   return zone !== undefined && clock(zone) !== clock()
 }
 
@@ -18,9 +19,7 @@ const localeOf = (language: string) => (language === 'en' ? 'en-GB' : language)
 
 /** 'YYYY-MM-DD' of a moment; Swedish dates have that form. */
 export const isoDayIn = (date: Date, timeZone: string | undefined): string =>
-  new Intl.DateTimeFormat('sv-SE', { year: 'numeric', month: '2-digit', day: '2-digit', timeZone }).format(
-    date,
-  )
+  dateFormat('sv-SE', { year: 'numeric', month: '2-digit', day: '2-digit', timeZone }).format(date)
 
 const dayNumber = (date: Date, zone: string | undefined) => Date.parse(isoDayIn(date, zone)) / day
 /** Weeks begin on Monday (ISO 8601); day 0 was a Thursday. */
@@ -34,8 +33,7 @@ export function useTimes() {
   const { i18n, t } = useTranslation()
   const zone = useZone(state => state.zone)
   const locale = localeOf(i18n.language)
-  const format = (options: Intl.DateTimeFormatOptions) =>
-    new Intl.DateTimeFormat(locale, { timeZone: zone, ...options })
+  const format = (options: Intl.DateTimeFormatOptions) => dateFormat(locale, { timeZone: zone, ...options })
   return {
     /** 'Tue 08:12' within a week, 'Mon 30 Nov 08:12' where that is of next week, else '14 Nov 08:12'. */
     short(iso: string, now = Date.now()): string {
@@ -87,7 +85,7 @@ export function useTimes() {
 
 export function useNumbers() {
   const { i18n } = useTranslation()
-  const format = new Intl.NumberFormat(localeOf(i18n.language))
+  const format = numberFormat(localeOf(i18n.language))
   const size = (bytes: number) =>
     bytes < 1000
       ? `${bytes} B`

@@ -1,5 +1,6 @@
 import type { TFunction } from 'i18next'
 import type { MailRuleDraft, RuleConditionShape } from '@pendro/contract'
+import { listFormat, numberFormat } from '../app/formats.ts'
 
 type Rule = Pick<MailRuleDraft, 'needs' | 'conditions' | 'action'>
 
@@ -18,10 +19,10 @@ export function ruleSentence(
 ): string {
   const type = needs === 'all' ? 'conjunction' : 'disjunction'
   return t(`${words}.says`, {
-    conditions: new Intl.ListFormat(language, { type }).format(
+    conditions: listFormat(language, type).format(
       conditions.map(condition => conditionText(condition, t, language, words)),
     ),
-    actions: new Intl.ListFormat(language, { type: 'conjunction' }).format(actionTexts(action, t, words)),
+    actions: listFormat(language, 'conjunction').format(actionTexts(action, t, words)),
   })
 }
 
@@ -39,7 +40,7 @@ function conditionText(
       : condition.values.map(value => t(`${words}.quoted`, { value }))
   const told = values.slice(0, mostTold)
   const rest = values.length - told.length
-  const list = new Intl.ListFormat(language, { type: 'disjunction' }).format(
+  const list = listFormat(language, 'disjunction').format(
     rest > 0 ? [...told, t(`${words}.more`, { count: rest })] : told,
   )
   return condition.field === 'kind'
@@ -66,7 +67,7 @@ function actionTexts(
 /** Bytes in the unit people read: a thousand bytes are a kilobyte (IEC 80000-13). */
 export function sizeText(bytes: number, language: string): string {
   const [unit, by] = bytes >= 1_000_000 ? (['megabyte', 1_000_000] as const) : (['kilobyte', 1000] as const)
-  return new Intl.NumberFormat(language, {
+  return numberFormat(language, {
     style: 'unit',
     unit,
     maximumFractionDigits: bytes % by === 0 ? 0 : 1,

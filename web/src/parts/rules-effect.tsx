@@ -5,6 +5,7 @@ import { Link } from 'react-router'
 import type { RulesEffect as Effect } from '@pendro/contract'
 import { useNumbers, useTimes } from '../app/times.ts'
 import { Sentence } from './sentence.tsx'
+import { listFormat } from '../app/formats.ts'
 
 type Place = Effect['moves'][number]['from']
 
@@ -15,7 +16,7 @@ export function RulesEffect({ effect, said }: { effect: Effect; said: 'rule' | '
   const { t, i18n } = useTranslation()
   const { looked, of, days, matched, changed, wantedHeld, harmfulLetIn, moves, examples } = effect
   const { number } = useNumbers()
-  const list = new Intl.ListFormat(i18n.language, { type: 'conjunction' })
+  const list = listFormat(i18n.language, 'conjunction')
   const sentences = [
     said === 'rule'
       ? t('mailRules.effect.said', {

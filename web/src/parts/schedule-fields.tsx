@@ -3,6 +3,7 @@ import { useTranslation } from 'react-i18next'
 import type { DigestScheduleShape } from '@pendro/contract'
 import { Button } from './buttons.tsx'
 import { Checkbox } from './checkbox.tsx'
+import { dateFormat } from '../app/formats.ts'
 
 const week = [1, 2, 3, 4, 5, 6, 7] as const
 const mostTimes = 6
@@ -68,9 +69,7 @@ function Weekdays({ schedule: { times, weekdays }, texts, onChange }: SchedulePr
   const { i18n } = useTranslation()
   // 5 January 2026 was a Monday.
   const dayName = (day: number) =>
-    new Intl.DateTimeFormat(i18n.language, { weekday: 'long', timeZone: 'UTC' }).format(
-      Date.UTC(2026, 0, 4 + day),
-    )
+    dateFormat(i18n.language, { weekday: 'long', timeZone: 'UTC' }).format(Date.UTC(2026, 0, 4 + day))
   return (
     <fieldset className="flex flex-wrap gap-x-4 gap-y-1">
       <legend className="mb-1 text-ink-2">{texts.days}</legend>

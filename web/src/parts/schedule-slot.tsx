@@ -7,6 +7,7 @@ import { useAct } from '../app/use-act.ts'
 import { Button } from './buttons.tsx'
 import { ScheduleFields } from './schedule-fields.tsx'
 import { SlotPanel } from './sentence-slot.tsx'
+import { listFormat } from '../app/formats.ts'
 
 /** A mailbox and when it gets its digests. */
 interface Scheduled {
@@ -30,7 +31,7 @@ export function ScheduleSlot({ data, disabled }: { data: Scheduled; disabled: bo
 function useScheduleText(): (schedule: DigestScheduleShape, timeZone: string) => string {
   const { t, i18n } = useTranslation()
   const shownIn = useZone(state => state.zone)
-  const list = new Intl.ListFormat(i18n.language, { type: 'conjunction' })
+  const list = listFormat(i18n.language, 'conjunction')
   return ({ times, weekdays }, timeZone) => {
     if (times.length === 0 || weekdays.length === 0) return t('digests.noDigests')
     const days =

@@ -12,6 +12,7 @@ import { OwnPagesCard } from './own-pages-setting.tsx'
 import { SettingCard } from './setting-card.tsx'
 import { FirstSteps } from '../../parts/first-steps.tsx'
 import { useSettings } from './use-settings.ts'
+import { dateFormat } from '../../app/formats.ts'
 
 /** What the organisation is called, what is its own, whom it believes, and what goes where. */
 export function OrganisationArea() {
@@ -138,7 +139,7 @@ function Addresses({ data: { addresses }, may }: Of) {
 function DigestTimes({ data, may }: Of) {
   const { t, i18n } = useTranslation()
   const saved = data['digest-times']
-  const weekday = new Intl.DateTimeFormat(i18n.language, { weekday: 'short', timeZone: 'UTC' })
+  const weekday = dateFormat(i18n.language, { weekday: 'short', timeZone: 'UTC' })
   return (
     <SettingCard what="digest-times" saved={saved} may={may}>
       {(draft, onChange) => (

@@ -1,6 +1,7 @@
 import type { TFunction } from 'i18next'
 import type { RecordLine } from '@pendro/contract'
 import { problemWords } from '../../parts/hand-over.ts'
+import { dateFormat, listFormat } from '../../app/formats.ts'
 
 interface Say {
   readonly t: TFunction
@@ -100,8 +101,7 @@ function weightsInWords(value: string, t: TFunction): string {
 
 /** Facts that are codes, in words. */
 function inWords(facts: RecordLine['facts'], { t, language }: Say): Record<string, string | number> {
-  const list = (parts: readonly string[]) =>
-    new Intl.ListFormat(language, { type: 'conjunction' }).format(parts)
+  const list = (parts: readonly string[]) => listFormat(language, 'conjunction').format(parts)
   const codes = (text: string | number | undefined) =>
     String(text ?? '')
       .split(', ')
@@ -120,7 +120,7 @@ function inWords(facts: RecordLine['facts'], { t, language }: Say): Record<strin
   if (facts.now !== undefined) said.now = changedValue(String(facts.now), t)
   if (facts.what !== undefined) said.what = t(`record.changed.what.${facts.what}`)
   if (facts.days !== undefined) {
-    const weekday = new Intl.DateTimeFormat(language, { weekday: 'short', timeZone: 'UTC' })
+    const weekday = dateFormat(language, { weekday: 'short', timeZone: 'UTC' })
     // 5 January 1970 was a Monday, ISO weekday 1.
     said.days = list(codes(facts.days).map(day => weekday.format(Date.UTC(1970, 0, 4 + Number(day)))))
     said.times = list(codes(facts.times))

@@ -3,6 +3,7 @@ import { useTranslation } from 'react-i18next'
 import { Button } from '../../parts/buttons.tsx'
 import { Checkbox } from '../../parts/checkbox.tsx'
 import { SlotPanel } from '../../parts/sentence-slot.tsx'
+import { listFormat } from '../../app/formats.ts'
 
 /** All departments (`null`), or some by name. */
 export type Departments = readonly string[] | null
@@ -50,7 +51,7 @@ export function DepartmentsField(props: SlotProps) {
 /** "all departments", or their names. */
 export function useDepartmentsText(): (value: Departments) => string {
   const { t, i18n } = useTranslation()
-  const list = new Intl.ListFormat(i18n.language, { type: 'conjunction' })
+  const list = listFormat(i18n.language, 'conjunction')
   return value => (value === null ? t('staffers.departments.all') : list.format(value))
 }
 

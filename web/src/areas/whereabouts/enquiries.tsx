@@ -23,6 +23,7 @@ import { SentenceSlot } from '../../parts/sentence-slot.tsx'
 import { Failed, SkeletonRows } from '../../parts/states.tsx'
 import { Answer, Letters } from './enquiry-answer.tsx'
 import { useEnquiries, useEnquiry } from './use-where.ts'
+import { listFormat } from '../../app/formats.ts'
 
 /** Colleagues who wait for an answer; one of them opened, or a new one. */
 export function Enquiries({
@@ -252,7 +253,7 @@ function Opened({ id, hits, onClose }: { id: number; hits: readonly WhereHit[]; 
           <p role="status" className="mt-1 rounded-md bg-amber-tint px-2.5 py-1 text-amber">
             {t('whereabouts.enquiries.alsoHere', {
               count: data.alsoHere.length,
-              names: new Intl.ListFormat(i18n.language, { type: 'conjunction' }).format(data.alsoHere),
+              names: listFormat(i18n.language, 'conjunction').format(data.alsoHere),
             })}
           </p>
         )}
