@@ -239,6 +239,10 @@ describe('isotonic calibration, where the straight line does not fit', () => {
       ),
     )
   })
+  test('between the smallest numbers there are it is no higher than its ends', () => {
+    for (const high of [0.4, 1.6, 3])
+      expect(curved({ at: [-Number.MIN_VALUE, 0], odds: [0, high] }, 0)).toBe(high)
+  })
   test('property: with a curve, too, what mattered adds up and keeps its sign', () => {
     const curve = { at: [-2, 0, 2], odds: [-1, 0, 0.5] }
     const count = fc.record({ wanted: fc.nat(100), junk: fc.nat(100) })

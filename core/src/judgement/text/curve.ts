@@ -50,5 +50,6 @@ export function curved({ at, odds }: Curve, x: number): number {
   if (next === 0) return odds[0] ?? x
   const [from = 0, to = 0] = [at[next - 1], at[next]]
   const [low = 0, high = 0] = [odds[next - 1], odds[next]]
-  return to === from ? high : low + ((high - low) * (x - from)) / (to - from)
+  // The share first: of the smallest numbers there are, a product would be rounded to twice what it is.
+  return to === from ? high : low + (high - low) * ((x - from) / (to - from))
 }
