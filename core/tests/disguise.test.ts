@@ -345,3 +345,55 @@ test('everything together costs no more than its budget: a thousand nested messa
   // Deeper than anybody looks: it can't be checked, and says so.
   expect(attachments[0]?.danger).toBe('unreadable-archive')
 })
+
+describe('a name that turns round is made to deceive, whatever it ends in (UAX #9)', () => {
+  const named = async (name: string) => {
+    const encoded = encodeURIComponent(name)
+    const head = ['Content-Type: image/png', `Content-Disposition: attachment; filename*=UTF-8''${encoded}`]
+    const { attachments } = await parsed(part(head, Buffer.from('89504e470d0a1a0a', 'hex')))
+    return attachments[0]
+  }
+  test.each([
+    ['an override', 'photo\u202egpj.png', 'photo·gpj.png', true],
+    ['an embedding', 'photo\u202bgpj.png', 'photo·gpj.png', true],
+    ['an isolate', 'a\u2067b\u2069.png', 'a·b·.png', true],
+    [
+      'the mark of a name in Hebrew',
+      '\u05ea\u05de\u05d5\u05e0\u05d4\u200f 1.png',
+      '\u05ea\u05de\u05d5\u05e0\u05d4· 1.png',
+      false,
+    ],
+    [
+      'letters from right to left alone',
+      '\u0635\u0648\u0631\u0629.png',
+      '\u0635\u0648\u0631\u0629.png',
+      false,
+    ],
+    ['a dot in the middle of a word', 'col·legi.png', 'col·legi.png', false],
+  ])('%s', async (_, name, shown, disguise) =>
+    expect(await named(name)).toMatchObject({ name: shown, disguise, danger: null }),
+  )
+})
+
+describe('what no mark tells: a page or no PDF, whatever is declared (WHATWG MIME Sniffing §7.1)', () => {
+  const typeOf = async (declared: string, content: string | Buffer) => {
+    const head = [`Content-Type: ${declared}`, 'Content-Disposition: attachment; filename=a.dat']
+    return (await parsed(part(head, Buffer.from(content)))).attachments[0]?.trueType
+  }
+  test.each([
+    ['application/pdf', '<!DOCTYPE html><p>Sign in', 'text/html'],
+    ['application/pdf', ' \r\n\t<HTML >', 'text/html'],
+    ['application/octet-stream', '\ufeff<script>', 'text/html'],
+    ['application/octet-stream', '<!-- a page -->', 'text/html'],
+    // Not one of its tags, or not ended as one.
+    ['application/octet-stream', '<htmlx>', 'application/octet-stream'],
+    ['application/x-made-up', 'see <html>', 'application/x-made-up'],
+    // Text is what it says; what is written in XML is no page.
+    ['text/plain', '<html>', 'text/plain'],
+    ['image/svg+xml', '<!-- drawn --><svg>', 'image/svg+xml'],
+    ['application/pdf', 'just words', 'application/octet-stream'],
+    ['application/pdf', `${'x'.repeat(1019)}%PDF-1.4`, 'application/pdf'],
+    ['application/pdf', `${'x'.repeat(1020)}%PDF-1.4`, 'application/octet-stream'],
+    ['application/pdf', '', 'application/pdf'],
+  ])('%s: %j is %s', async (declared, content, found) => expect(await typeOf(declared, content)).toBe(found))
+})

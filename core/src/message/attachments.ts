@@ -4,6 +4,7 @@ import { listTar, readZip, type ArchiveDirectory, type Wanted } from './archives
 import type { Attachment, AttachmentDanger } from './message.ts'
 import { findUuencoded, isBranch, readMime, type Leaf, type Part } from './mime.ts'
 import { bareName, hidesCharacters, turnsDirection, visibleName } from '../text/index.ts'
+import { unmarkedType } from './own-marks.ts'
 import { isPacked, readPacked } from './packed.ts'
 import { readTnef } from './tnef.ts'
 
@@ -79,7 +80,7 @@ export async function findTrueType(given: Given, budget: Budget, depth = 0): Pro
   const spent = budget.parts < 0 || budget.bytes < 0 || depth > deepest
   // 'MZ' alone is two letters; what is a program by them is decided by its own mark.
   const found = spent || isLetterMark(content) ? undefined : await fileTypeFromBuffer(content)
-  const trueType = ownMark(content) ?? found?.mime ?? type
+  const trueType = ownMark(content) ?? found?.mime ?? unmarkedType(type, content) ?? type
   const disguise = isMadeToDeceive(names)
   const byName = dangerByNames(names, trueType, type)
   if (spent) return { trueType, danger: byName ?? 'unreadable-archive', note: '', disguise }

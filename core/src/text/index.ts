@@ -12,7 +12,7 @@ const unseen =
 const controls = '\u0000-\u0008\u000b\u000c\u000e-\u001f\u007f-\u009f'
 
 const harmful = new RegExp(`[${controls}${bidi}${unseen}\\u{e0000}-\\u{e0fff}]`, 'gu')
-const bidiOnly = new RegExp(`[${bidi}]`, 'u')
+const turning = /[\u202a-\u202e\u2066-\u2069]/u
 /** Joiners are how some scripts write and how emoji are made: between letters and symbols they stay. */
 const joiner =
   /(?<=[\p{L}\p{M}\p{S}])[\u200c\u200d\ufe0f](?=[\p{L}\p{M}\p{S}\p{N}]|$)|(?<=[\p{S}\p{N}])\ufe0f/gu
@@ -69,6 +69,8 @@ export function visibleName(name: string): readonly string[] {
   const found = new Set([shown])
   for (const one of [base, base.split('\u0000')[0] ?? '', base.split(/:(?=[^\\/]*$)/)[0] ?? ''])
     found.add(bareName(one))
+  // As it came, for whoever asks whether it is made to deceive.
+  if (turnsDirection(base)) found.add(base.slice(0, 255))
   return [...found]
 }
 
@@ -81,5 +83,8 @@ export function bareName(name: string): string {
   return plain.slice(0, end).slice(0, 255)
 }
 
-/** Whether a text holds characters that turn the direction of what follows (UAX #9). */
-export const turnsDirection = (text: string): boolean => bidiOnly.test(text)
+/**
+ * Whether a text holds characters that turn the direction of what follows: the embeddings, overrides and isolates of UAX #9 §2. The marks
+ * beside them (U+200E, U+200F, U+061C) stand in the names of honest files wherever people write from right to left (common practice).
+ */
+export const turnsDirection = (text: string): boolean => turning.test(text)

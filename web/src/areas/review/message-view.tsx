@@ -181,7 +181,9 @@ function Attachments({ attachments }: { attachments: DeliverySheet['attachments'
             />
             <div className="min-w-0 flex-1">
               <div className="flex flex-wrap items-baseline gap-x-2">
-                <span className="font-semibold break-all">{attachment.name || t('view.unnamed')}</span>
+                <span className="font-semibold [overflow-wrap:anywhere]">
+                  {attachment.name || t('view.unnamed')}
+                </span>
                 {attachment.danger && <b className="text-stop">{t(`view.danger.${attachment.danger}`)}</b>}
                 <span className="text-ink-2" title={attachment.trueType}>
                   {attachment.pretends
@@ -189,7 +191,9 @@ function Attachments({ attachments }: { attachments: DeliverySheet['attachments'
                     : trueType}{' '}
                   · {size(attachment.size)}
                 </span>
-                {attachment.note !== '' && <span className="break-all text-ink-2">{attachment.note}</span>}
+                {attachment.note !== '' && (
+                  <span className="[overflow-wrap:anywhere] text-ink-2">{attachment.note}</span>
+                )}
               </div>
               {attachment.words !== '' && (
                 <details className="mt-1 mb-1">
