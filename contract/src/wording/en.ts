@@ -40,7 +40,7 @@ export const en = {
     'odd-headers': 'Headers are not as they should be: {{what}}',
     'crowded-to': 'Lists {{count}} recipients by name',
     'attachment-unreadable-archive': 'Archive that can’t be checked: {{name}}',
-    'attachment-lies': '{{name}} is not what its name says: it is {{trueType}}',
+    'attachment-lies': '{{name}} is not what it is said to be ({{trueType}})',
     'link-elsewhere': 'A link leads away from the sender, to {{host}}',
     'many-links': '{{count}} links',
     'hidden-text': 'Text that a reader can’t see ({{length}} characters)',

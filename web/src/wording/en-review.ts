@@ -357,7 +357,7 @@ export const enReview = {
     save: 'Save .eml',
     unnamed: '(no name)',
     pretends: {
-      type: '{{trueType}}, said to be {{declared}}',
+      type: '{{trueType}} (said to be: {{declared}})',
       name: '{{trueType}}, with a misleading name',
     },
     files: {

@@ -165,11 +165,12 @@ function Attachments({ attachments }: { attachments: DeliverySheet['attachments'
   return (
     <ul className="max-h-32 overflow-y-auto border-b border-line bg-sheet px-5 py-1.5">
       {attachments.map((attachment, i) => {
-        const Icon = attachment.danger
-          ? FileWarning
-          : attachment.trueType.startsWith('text/')
-            ? FileText
-            : Paperclip
+        const Icon =
+          attachment.danger || attachment.pretends
+            ? FileWarning
+            : attachment.trueType.startsWith('text/')
+              ? FileText
+              : Paperclip
         const [trueType, declared] = [attachment.trueType, attachment.declaredType].map(type =>
           fileKind(type, t),
         )
@@ -177,7 +178,7 @@ function Attachments({ attachments }: { attachments: DeliverySheet['attachments'
           <li key={i} className="flex gap-2 py-0.5">
             <Icon
               aria-hidden
-              className={`mt-1 size-4 shrink-0 ${attachment.danger ? 'text-stop' : 'text-ink-2'}`}
+              className={`mt-1 size-4 shrink-0 ${attachment.danger ? 'text-stop' : attachment.pretends ? 'text-amber' : 'text-ink-2'}`}
             />
             <div className="min-w-0 flex-1">
               <div className="flex flex-wrap items-baseline gap-x-2">
