@@ -11,6 +11,7 @@ export default defineConfig({
           isolate: false,
           // Nothing here asserts how long it takes; a busy machine must not make it fail.
           testTimeout: 180_000,
+          expect: { poll: { timeout: 60_000 } },
           include: [
             'core/tests/**/*.test.ts',
             'contract/tests/**/*.test.ts',
@@ -37,6 +38,7 @@ export default defineConfig({
           globalSetup: ['server/tests/global-setup.ts'],
           testTimeout: 180_000,
           hookTimeout: 240_000,
+          expect: { poll: { timeout: 60_000 } },
           // Each file makes its own database; much of what they do is to wait for servers, and three at a time keep two cores busy.
           maxWorkers: 3,
           sequence: { groupOrder: 1 },

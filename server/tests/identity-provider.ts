@@ -131,6 +131,8 @@ export async function answerOf(url: string, login: string): Promise<string> {
 /** What a provider that lies may say in place of the truth. */
 export interface Lie {
   readonly claims?: JWTPayload
+  /** Claims that are moments, in seconds from when the token is told. */
+  readonly times?: Readonly<Record<string, number>>
   readonly leftOut?: readonly string[]
   readonly signedBy?: 'itself' | 'a stranger' | 'nobody'
   /** Answers of the token endpoint. */
@@ -173,6 +175,7 @@ export async function startLiar() {
       nonce: asked.get('nonce') ?? '',
       iat: now,
       exp: now + 300,
+      ...Object.fromEntries(Object.entries(lie.times ?? {}).map(([name, seconds]) => [name, now + seconds])),
       ...lie.claims,
     }
     const told = Object.fromEntries(

@@ -97,7 +97,7 @@ describe.skipIf(programs === '')('with real mail servers around', () => {
         if (!found) throw new Error(`not yet:\n${gateway.log()}\n${mailServer.log()}\n${smartHost.log()}`)
         return found
       },
-      { timeout: 30_000, interval: 100 },
+      { timeout: 120_000, interval: 100 },
     )
   const messageAbout = (subject: string) =>
     findRow<{ id: number; client_ip: string; direction: string }>(
@@ -171,7 +171,7 @@ describe.skipIf(programs === '')('with real mail servers around', () => {
       () =>
         expect(mailServer.log()).toContain('Only mail from the domains of this organisation goes out here'),
       {
-        timeout: 30_000,
+        timeout: 120_000,
       },
     )
     expect(await messageAbout('Not ours to send')).toBeNull()

@@ -5,7 +5,7 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { format, promisify } from 'node:util'
 import { createTransport } from 'nodemailer'
-import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test, vi } from 'vitest'
+import { afterAll, afterEach, beforeAll, beforeEach, describe, expect, test } from 'vitest'
 import type { RouteHost } from '@pendro/contract'
 import { readStatusNotification } from '@pendro/core/message'
 import { execute, findRow, select } from '../src/db/database.ts'
@@ -544,13 +544,13 @@ describe('where it goes on to', () => {
     const go = () => send(envelope, Buffer.from(letter()), 'outside')
     await setRoutes({ smartHosts: [route(before.port, { connections: 1 })] })
     const given = Array.from({ length: 9 }, go)
-    await vi.waitUntil(() => open === 1)
+    await expect.poll(() => open).toBe(1)
     await setRoutes()
     at.now = new Date(at.now.getTime() + 31_000)
     given.push(go())
     expect(new Set((await Promise.all(given)).map(({ status }) => status))).toEqual(new Set(['taken']))
     expect([before.took.length, smartHost.took.length]).toEqual([9, 1])
-    await vi.waitUntil(() => open === 0)
+    await expect.poll(() => open).toBe(0)
   })
   test('no routes are set, now or half a minute later: to the store of the process', async () => {
     const { policy } = (await organisationNow(server.db)) ?? {}

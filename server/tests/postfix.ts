@@ -123,7 +123,7 @@ export async function startPostfix({ programs, name, relayTo, more = [] }: Postf
     await ended
     rmSync(folder, { recursive: true, force: true })
   }
-  const until = Date.now() + 20_000
+  const until = Date.now() + 120_000
   while (!(await answers(port))) {
     if (Date.now() > until || master.exitCode !== null) {
       await close()
